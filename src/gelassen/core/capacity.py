@@ -1,0 +1,256 @@
+"""The power a setup sustains without passing the limit temperature in a given room."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series
+from gelassen.core.result import Result
+
+# Rise grows with power to some exponent: 1 for a fan at constant speed, about 0.8 for the part of a
+# passive heatsink that convects freely and radiates, below that where fans speed up with heat.
+_EXPONENTS = np.linspace(0.6, 1.08, 49)
+_EXPONENT_USUAL, _EXPONENT_SPREAD = 0.95, 0.12
+# Other sources warm the air a little before it meets the heatsink, whatever the chip does.
+_OFFSET_SHARE = 0.03
+_DRAWS = 6000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Capacity(Result):
+    """The power at which the rise meets the limit.
+
+    Attributes
+    ----------
+    power_w, low_w, high_w
+        The capacity in W and its interval; infinite ends mean "cannot tell".
+    model
+        In words, how rise was found to grow with power.
+    extrapolated
+        True if the capacity lies outside the powers that were measured.
+    resistance_k_per_w
+        Thermal resistance at the capacity, K/W.
+    """
+
+    power_w: float
+    low_w: float
+    high_w: float
+    model: str
+    extrapolated: bool
+    resistance_k_per_w: float
+    limit_c: float
+    ambient_c: float
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        where = f"at {self.ambient_c:g} °C room and a limit of {self.limit_c:g} °C"
+        if np.isfinite(self.low_w) and np.isfinite(self.high_w):
+            answer = f"good for {self.power_w:.0f} W ({self.low_w:.0f} to {self.high_w:.0f} W) {where}"
+        else:
+            answer = f"cannot tell the capacity {where}; about {self.power_w:.0f} W at a guess"
+        answer += f"; {self.model}"
+        if self.extrapolated:
+            answer += "; beyond what was measured"
+        return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def sustainable_power(
+    power_w: SeriesLike,
+    rise_k: SeriesLike,
+    *,
+    rise_se_k: SeriesLike | None = None,
+    limit_c: float,
+    ambient_c: float = 25.0,
+    confidence: float = 0.95,
+) -> Capacity:
+    """Say how much power a setup sustains before its temperature meets the limit.
+
+    Parameters
+    ----------
+    power_w, rise_k : array_like, shape (n,)
+        Held power in W and steady rise over room in K of whatever must stay below the limit; one
+        entry a power level. Levels at which the chip was held back by heat do not belong here.
+    rise_se_k : array_like, shape (n,), optional
+        Standard errors of the rises, in K. Without them, at least four levels are needed.
+    limit_c, ambient_c : float
+        Limit temperature and the room to answer for, in °C.
+    confidence : float
+        Share of such intervals that should cover the truth.
+
+    Raises
+    ------
+    InputError
+        No level, negative powers, lengths that differ, a limit at or below the room.
+
+    Notes
+    -----
+    Fits ``rise = a * power^m + b`` for all exponents m from 0.6 to 1.08 and averages them by their
+    evidence, with a prior that prefers m near 1 and b near 0. Free convection and radiation make a
+    passive heatsink better as it gets hotter (m about 0.8 to 0.9 [1]_). Where errors are not given,
+    or the points scatter by more than they say, the scatter about the curve takes their place. Not
+    yet done: runs that were held back as bounds.
+
+    References
+    ----------
+    .. [1] F. P. Incropera and D. P. DeWitt, Fundamentals of Heat and Mass Transfer, ch. 9: laminar
+       free convection, Nusselt number proportional to the rise to the power 1/4.
+    """
+    power = as_series("power_w", power_w)
+    rise = as_series("rise_k", rise_k)
+    confidence = as_confidence(confidence)
+    if rise.size != power.size:
+        raise InputError(f"rise_k has {rise.size} entries, power_w has {power.size}: one a level")
+    error = None if rise_se_k is None else as_series("rise_se_k", rise_se_k)
+    if error is not None and error.size != power.size:
+        raise InputError(f"rise_se_k has {error.size} entries, power_w has {power.size}")
+    if not ambient_c < limit_c < 250:
+        raise InputError(
+            f"limit_c is {limit_c} °C and ambient_c {ambient_c} °C: "
+            "the limit must lie above the room and below 250 °C"
+        )
+    known = np.isfinite(power) & np.isfinite(rise)
+    if error is not None:
+        known &= np.isfinite(error) & (error >= 0)
+    if not known.any():
+        raise InputError("no power level has both a power and a rise")
+    if (power[known] <= 0).any():
+        raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
+    power, rise = power[known], rise[known]
+    error = None if error is None else error[known]
+
+    allowed_k = limit_c - ambient_c
+    cautions: list[str] = []
+    if (rise <= 0).any():
+        cautions.append("a rise is not above zero: was the right reference used?")
+    levels = np.unique(np.round(power, 1)).size
+    variance, freedom = _variance(power, rise, error)
+    if levels < 2 or variance is None:
+        reason = (
+            "all runs have the same power: measure a second level"
+            if levels < 2
+            else "too few levels to see their scatter: give standard errors or a fourth level"
+        )
+        resistance = float(np.mean(rise / power))
+        guess = allowed_k / resistance if resistance > 0 else float("nan")
+        return _capacity(
+            guess, -np.inf, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
+            confidence, [*cautions, f"cannot tell: {reason}"],
+        )  # fmt: skip
+
+    draws, weights, exponents = _draw(power, rise, variance, freedom, allowed_k)
+    good = np.isfinite(draws)
+    if weights[good].sum() < 0.9 or not good.any():
+        guess = float(np.median(draws[good])) if good.any() else float("nan")
+        return _capacity(
+            guess, -np.inf, np.inf, "no model fits", power, allowed_k, limit_c, ambient_c,
+            confidence, [*cautions, "cannot tell: rise does not grow with power in these runs"],
+        )  # fmt: skip
+    tail = (1 - confidence) / 2
+    quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
+    exponent = float(exponents[good] @ weights[good] / weights[good].sum())
+    model = "rise in proportion to power" if exponent > 0.97 else (
+        f"rise grows less than power (power to the {exponent:.2f})"
+    )  # fmt: skip
+    low, value, high = quantiles
+    if value > 1.25 * power.max() or value < 0.75 * power.min():
+        cautions.append(
+            f"far from the measured {power.min():.0f} to {power.max():.0f} W: measure nearer to it"
+        )
+    return _capacity(
+        value, low, high, model, power, allowed_k, limit_c, ambient_c, confidence, cautions
+    )
+
+
+def _capacity(
+    value: float,
+    low: float,
+    high: float,
+    model: str,
+    power: Floats,
+    allowed_k: float,
+    limit_c: float,
+    ambient_c: float,
+    confidence: float,
+    cautions: list[str],
+) -> Capacity:
+    return Capacity(
+        power_w=value,
+        low_w=low,
+        high_w=high,
+        model=model,
+        extrapolated=not power.min() <= value <= power.max(),
+        resistance_k_per_w=allowed_k / value if value > 0 else float("nan"),
+        limit_c=float(limit_c),
+        ambient_c=float(ambient_c),
+        confidence=confidence,
+        cautions=tuple(cautions),
+    )
+
+
+def _variance(power: Floats, rise: Floats, error: Floats | None) -> tuple[Floats | None, float]:
+    """Return the variance of each rise and how many degrees of freedom it was estimated with."""
+    residual, freedom = _scatter(power, rise)
+    if error is None:
+        if freedom < 2:
+            return None, 0.0
+        # Readings agree by chance now and then; nothing is known better than to a tenth of a kelvin.
+        return np.full(power.size, max(residual, 0.1) ** 2), float(freedom)
+    variance = error**2 + 0.05**2
+    if freedom >= 1:
+        expected = float(np.sqrt(np.mean(variance)))
+        variance = variance * max(1.0, (residual / expected) ** 2)
+    return variance, 30.0
+
+
+def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:
+    """Return the scatter about the best curve, and how many points it rests on."""
+    freedom = power.size - 2
+    if freedom < 1 or np.unique(power).size < 2:
+        return 0.0, 0
+    best = np.inf
+    for exponent in _EXPONENTS:
+        column = power**exponent
+        left = rise - column * float(column @ rise / (column @ column))
+        best = min(best, float(left @ left))
+    return float(np.sqrt(best / freedom)), freedom
+
+
+def _draw(
+    power: Floats, rise: Floats, variance: Floats, freedom: float, allowed_k: float
+) -> tuple[Floats, Floats, Floats]:
+    """Draw capacities from the average over exponents; NaN where a draw never meets the limit."""
+    scale = float(power.max())
+    offset_k = _OFFSET_SHARE * float(np.abs(rise).max())
+    parts = []
+    for exponent in _EXPONENTS:
+        design = np.column_stack([(power / scale) ** exponent, np.ones_like(power)])
+        hessian = design.T @ (design / variance[:, None])
+        hessian[1, 1] += offset_k**-2
+        target = design.T @ (rise / variance)
+        estimate = np.linalg.solve(hessian, target)
+        misfit = float(rise @ (rise / variance) - estimate @ target)
+        # Student's t instead of a normal distribution, where the scatter itself is an estimate.
+        fit = -(freedom + power.size) / 2 * np.log1p(misfit / freedom)
+        prior = -0.5 * ((exponent - _EXPONENT_USUAL) / _EXPONENT_SPREAD) ** 2
+        log_weight = fit - 0.5 * np.linalg.slogdet(hessian)[1] + prior
+        parts.append((log_weight, estimate, np.linalg.cholesky(np.linalg.inv(hessian))))
+    log_weights = np.array([part[0] for part in parts])
+    weight = np.exp(log_weights - log_weights.max())
+    marks = (np.arange(_DRAWS) + 0.5) / _DRAWS
+    picked = np.searchsorted(np.cumsum(weight / weight.sum()), marks).clip(max=len(parts) - 1)
+    rng = np.random.default_rng(3)
+    noise = rng.standard_normal((_DRAWS, 2)) * np.sqrt(freedom / rng.chisquare(freedom, _DRAWS))[:, None]
+    theta = np.array([parts[k][1] for k in picked])
+    theta += np.einsum("nij,nj->ni", np.array([parts[k][2] for k in picked]), noise)
+    exponents = _EXPONENTS[picked]
+    share = (allowed_k - theta[:, 1]) / np.where(theta[:, 0] > 0, theta[:, 0], np.nan)
+    capacity = scale * np.where(share > 0, share, np.nan) ** (1 / exponents)
+    return capacity, np.full(_DRAWS, 1 / _DRAWS), exponents
+
+
+def _quantiles(values: Floats, weights: Floats, shares: tuple[float, ...]) -> tuple[float, ...]:
+    order = np.argsort(values)
+    below = np.cumsum(weights[order]) / weights.sum() - weights[order] / (2 * weights.sum())
+    return tuple(float(np.interp(share, below, values[order])) for share in shares)

@@ -1,0 +1,91 @@
+"""How much a series of readings says: memory of the noise, and the steps of the sensor."""
+
+import numpy as np
+
+from gelassen.core.inputs import Floats
+
+
+def step_size(values: Floats) -> float:
+    """Return the smallest step a channel shows, in its own unit; 0 if no step can be made out.
+
+    A quantised channel repeats few distinct values; their smallest distance is the step.
+    """
+    present = values[np.isfinite(values)]
+    distinct = np.unique(np.round(present, 6))
+    if distinct.size < 2 or distinct.size > 0.5 * present.size:
+        return 0.0
+    return float(np.diff(distinct).min())
+
+
+def noise_density(residual: Floats, interval_s: float) -> float:
+    """Return the noise power at frequency zero, in unit² · s.
+
+    The variance of a mean over a span of T seconds is this number divided by T. Readings a second
+    apart repeat each other, so the variance of a single reading says too little: it is estimated
+    from means of ever longer blocks, and the largest estimate is kept [1]_.
+
+    References
+    ----------
+    .. [1] H. Flyvbjerg and H. G. Petersen, J. Chem. Phys. 91, 461 (1989).
+    """
+    present = residual[np.isfinite(residual)]
+    if present.size < 4:
+        return 0.0
+    density = interval_s * float(present.var(ddof=1))
+    length = 2
+    while present.size // length >= 12:
+        blocks = present[: present.size // length * length].reshape(-1, length).mean(axis=1)
+        density = max(density, interval_s * length * float(blocks.var(ddof=1)))
+        length *= 2
+    return density
+
+
+def noise_std(values: Floats) -> float:
+    """Return the standard deviation of the reading noise, from second differences.
+
+    Any smooth course cancels in ``x[i-1] - 2 x[i] + x[i+1]``, whose variance is 6 times the noise's.
+    """
+    present = values[np.isfinite(values)]
+    if present.size < 3:
+        return 0.0
+    return float(np.sqrt(np.mean(np.diff(present, 2) ** 2) / 6))
+
+
+def quantisation_error(values: Floats) -> float:
+    """Return the standard error that coarse steps leave in a long mean, in the channel's unit.
+
+    Noise of a third of a step or more carries the mean over the steps; a sensor stuck on one value
+    hides up to half a step [1]_. In between, the bias of a mean shrinks as
+    ``exp(-2 (pi * noise / step)²)`` (first term of its Fourier series over the steps). A course
+    that crosses several steps is averaged over them too.
+
+    References
+    ----------
+    .. [1] JCGM 100:2008 (GUM), F.2.2.1: a reading known to within a step has
+       ``step / sqrt(12)`` as its standard uncertainty.
+    """
+    present = values[np.isfinite(values)]
+    if present.size == 0:
+        return 0.0
+    step = step_size(present)
+    if step == 0:
+        if np.ptp(present) > 0:
+            return 0.0
+        # A constant channel shows no step: its last written digit is the best guess, 1 at most.
+        step = _last_digit(float(present[0]))
+    # Rounding itself adds step²/12 to the variance of readings that move between values.
+    noise = np.sqrt(max(noise_std(present) ** 2 - step**2 / 12, 0.0))
+    crossed = float(np.ptp(_smooth(present))) / step
+    return float(step / np.sqrt(12) * np.exp(-2 * (np.pi * noise / step) ** 2) / (1 + crossed))
+
+
+def _smooth(values: Floats) -> Floats:
+    length = max(values.size // 10, 1)
+    return values[: values.size // length * length].reshape(-1, length).mean(axis=1)
+
+
+def _last_digit(value: float) -> float:
+    for digits in range(4):
+        if abs(value - round(value, digits)) < 1e-9:
+            return float(10.0**-digits)
+    return 1e-3

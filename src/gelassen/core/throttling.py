@@ -1,0 +1,332 @@
+"""When a chip was held back, and by what: heat, its power limit, or nothing but a warm boost."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Bools, Floats, SeriesLike, as_series, as_time, need_readings
+from gelassen.core.loadspan import span_from_level, span_from_temperature
+from gelassen.core.noise import noise_std, step_size
+from gelassen.core.result import Result
+
+# A governor keeps the hottest reading within about this of the limit while it holds the chip back.
+_NEAR_K = 2.5
+# Losing less clock than this as it warms is an ordinary, slightly lower boost.
+_SAG_SHARE = 0.035
+# A plateau of power is this even; readings of package power scatter by a per cent or so.
+_PINNED_SHARE = 0.025
+# Shorter pauses between two stretches of the same cause, and shorter stretches, are noise.
+_PAUSE_S, _SHORTEST_S = 10.0, 4.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Throttling(Result):
+    """When the chip was held back, and by what.
+
+    Attributes
+    ----------
+    thermal, power
+        One value a sample: held back by heat; held back by a power limit. Both can be true.
+    sag_mhz
+        Clock lost gradually with heat while nothing held the chip back, in MHz; NaN without clock.
+    intervals
+        (start, end, cause) in s, cause "thermal" or "power".
+    onset_s
+        When the chip was first held back; None if never.
+    thermal_share, power_share
+        Share of the time under load, 0 to 1.
+    at_limit
+        True if the temperature sat at its limit at the end of the load: it can no longer tell this
+        setup from a better one. Clock, power and work can.
+    """
+
+    thermal: Bools
+    power: Bools
+    sag_mhz: float
+    intervals: tuple[tuple[float, float, str], ...]
+    onset_s: float | None
+    thermal_share: float
+    power_share: float
+    at_limit: bool
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        if self.onset_s is None:
+            answer = "not held back"
+        else:
+            parts = [
+                f"{100 * share:.0f} % of the load by {cause}"
+                for share, cause in (
+                    (self.thermal_share, "heat"),
+                    (self.power_share, "a power limit"),
+                )
+                if share > 0
+            ]
+            answer = f"held back from {self.onset_s:.0f} s: " + ", ".join(parts)
+        if self.at_limit:
+            answer += "; at the temperature limit: compare power, clock or work instead"
+        if np.isfinite(self.sag_mhz) and self.sag_mhz > 0:
+            answer += f"; boost sagged by {self.sag_mhz:.0f} MHz with heat, which is not throttling"
+        return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def find_throttling(
+    time_s: SeriesLike,
+    *,
+    temperature_c: SeriesLike,
+    limit_c: float,
+    clock_mhz: SeriesLike | None = None,
+    power_w: SeriesLike | None = None,
+    power_limit_w: float | SeriesLike | None = None,
+    load_pct: SeriesLike | None = None,
+    throttle_count: SeriesLike | None = None,
+) -> Throttling:
+    """Say for each sample whether heat or a power limit held the chip back.
+
+    Parameters
+    ----------
+    time_s, temperature_c : array_like, shape (n,)
+        Sample times in s and the hottest reading of the chip in °C.
+    limit_c : float
+        The temperature at which the chip holds itself back.
+    clock_mhz, power_w, load_pct, throttle_count : array_like, shape (n,), optional
+        Mean clock, package power, load, and the kernel's count of thermal events.
+    power_limit_w : float or array_like, optional
+        The power the chip may use. Where it is not told, a plateau of power shows it.
+
+    Raises
+    ------
+    InputError
+        Arrays of different lengths, times that run backwards, no temperature, an impossible limit.
+
+    Notes
+    -----
+    Held back at all: under load, the clock is more than 3.5 % below the best it held for a while in
+    this run. By heat: the temperature is within 2.5 K (or two sensor steps) of its limit, or the
+    thermal counter rises. By power: the temperature is below that and the power sits at its limit,
+    or (limit not told) on a level that it keeps within 2.5 %. Without a clock, a fall of power at the
+    temperature limit takes its place. Not yet done: a chip held back from the first second to the
+    last at a power limit that is not told looks like one that is not held back.
+    """
+    times = as_time(time_s)
+    temperature = as_series("temperature_c", temperature_c, like=times)
+    need_readings("temperature_c", temperature)
+    if not -50 < limit_c < 250:
+        raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
+    clock = _optional("clock_mhz", clock_mhz, times)
+    power = _optional("power_w", power_w, times)
+    load = _optional("load_pct", load_pct, times)
+    count = _optional("throttle_count", throttle_count, times)
+    allowed = _allowed(power_limit_w, times)
+    cautions: list[str] = []
+    if np.nanmin(temperature) > limit_c + 5:
+        cautions.append(
+            f"every reading is above the limit of {limit_c:g} °C: is it the limit of this part?"
+        )
+
+    loaded = _loaded(times, temperature, load, power, clock)
+    near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
+    near = _held(temperature, times, 5.0) >= limit_c - near_k
+    thermal = np.zeros(times.size, dtype=bool)
+    by_power = np.zeros(times.size, dtype=bool)
+    if clock is not None:
+        slow = loaded & (_held(clock, times, 3.0) < (1 - _SAG_SHARE) * _best_clock(times, clock, loaded))
+        thermal = slow & near
+        if power is not None:
+            # Near the temperature limit too: as long as power keeps its level, heat takes nothing.
+            by_power = slow & _pinned(times, power, allowed, slow & ~near, near)
+            thermal &= ~by_power
+    elif power is not None:
+        slow = loaded & (_held(power, times, 3.0) < 0.96 * _best_clock(times, power, loaded))
+        thermal = slow & near
+        if allowed is not None:
+            by_power = loaded & ~near & _at_level(power, allowed)
+        cautions.append("no clock was logged: being held back is told from power alone")
+    else:
+        thermal = loaded & near
+        cautions.append(
+            "neither clock nor power was logged: sitting at the limit is taken as being held back"
+        )
+    if clock is not None and power is not None and allowed is not None:
+        by_power |= loaded & ~near & _at_level(power, allowed) & ~_free(clock, times, loaded)
+    if count is not None:
+        risen = np.concatenate([[False], np.diff(_forward(count)) > 0])
+        thermal |= risen & loaded
+    elif power is None and clock is not None:
+        cautions.append("power was not logged: being held back by a power limit cannot be told")
+
+    thermal = _tidy(times, thermal)
+    by_power = _tidy(times, by_power)
+    intervals = sorted(
+        [(*span, "thermal") for span in _spans(times, thermal)]
+        + [(*span, "power") for span in _spans(times, by_power)]
+    )
+    late = loaded & (times >= _late(times, loaded))
+    at_limit = bool(late.any() and np.mean(near[late]) > 0.5)
+    return Throttling(
+        thermal=thermal,
+        power=by_power,
+        sag_mhz=_sag(temperature, clock, loaded & ~thermal & ~by_power),
+        intervals=tuple(intervals),
+        onset_s=intervals[0][0] if intervals else None,
+        thermal_share=_share(times, thermal, loaded),
+        power_share=_share(times, by_power, loaded),
+        at_limit=at_limit,
+        cautions=tuple(cautions),
+    )
+
+
+def _optional(name: str, values: SeriesLike | None, times: Floats) -> Floats | None:
+    if values is None:
+        return None
+    series = as_series(name, values, like=times)
+    return series if np.isfinite(series).any() else None
+
+
+def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats | None:
+    if power_limit_w is None:
+        return None
+    if np.ndim(power_limit_w) == 0:
+        limit = float(power_limit_w)
+        if not limit > 0:
+            raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
+        return np.full(times.size, limit)
+    return as_series("power_limit_w", power_limit_w, like=times)
+
+
+def _loaded(
+    times: Floats, temperature: Floats, load: Floats | None, power: Floats | None, clock: Floats | None
+) -> Bools:
+    """Return where the machine works; the load channel tells best."""
+    if load is not None:
+        busy = np.nan_to_num(load, nan=0.0) > 0.5 * float(np.nanmax(load))
+        return np.asarray(busy & (np.nanmax(load) > 20))
+    for level in (power, clock):
+        span = None if level is None else span_from_level(times, level)
+        if span is not None:
+            return np.asarray((times >= span.start_s) & (times <= span.end_s))
+    span = span_from_temperature(times, temperature)
+    return np.asarray((times >= span.start_s) & (times <= span.end_s))
+
+
+def _held(values: Floats, times: Floats, width_s: float) -> Floats:
+    """Return the running median over some seconds, so that single readings do not decide."""
+    gaps = np.diff(times)
+    gaps = gaps[gaps > 0]
+    step = float(np.median(gaps)) if gaps.size else 1.0
+    width = 2 * round(width_s / step / 2) + 1
+    filled = _forward(values)
+    if width < 3 or values.size < width:
+        return filled
+    padded = np.pad(filled, width // 2, mode="edge")
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
+
+
+def _forward(values: Floats) -> Floats:
+    """Hold the last reading over gaps."""
+    present = np.isfinite(values)
+    if present.all():
+        return values
+    last = np.maximum.accumulate(np.where(present, np.arange(values.size), -1))
+    first = int(np.argmax(present))
+    return np.asarray(values[np.maximum(last, first)])
+
+
+def _best_clock(times: Floats, level: Floats, loaded: Bools) -> float:
+    """Return the best level held for a while under load.
+
+    The first seconds do not count: a clock that only a cold chip reaches is not what it loses.
+    """
+    if not loaded.any():
+        return float("nan")
+    start = float(times[loaded][0])
+    length = float(times[loaded][-1]) - start
+    later = loaded & (times > start + min(8.0, 0.1 * length))
+    values = _held(level, times, 9.0)[later if later.any() else loaded]
+    most = max(int(0.02 * values.size), min(10, values.size))
+    return float(np.sort(values)[-most])
+
+
+def _free(clock: Floats, times: Floats, loaded: Bools) -> Bools:
+    """Return where the clock is as good as the best of this run, with room to show it varies."""
+    best = _best_clock(times, clock, loaded)
+    held = _held(clock, times, 3.0)
+    varies = bool(loaded.any()) and float(np.nanpercentile(held[loaded], 2)) < (1 - _SAG_SHARE) * best
+    return np.asarray(varies & (held > (1 - _SAG_SHARE) * best))
+
+
+def _at_level(power: Floats, level: Floats | None) -> Bools:
+    if level is None:
+        return np.zeros(power.size, dtype=bool)
+    return np.asarray(np.nan_to_num(power) >= (1 - _PINNED_SHARE) * np.nan_to_num(level, nan=np.inf))
+
+
+def _pinned(
+    times: Floats, power: Floats, allowed: Floats | None, where: Bools, near: Bools
+) -> Bools:
+    """Return where the power sits on a level: the one told, or the one it keeps by itself.
+
+    `where` is where only a power limit can hold the chip back: there the level is read off.
+    """
+    smooth = _held(power, times, 5.0)
+    if allowed is not None:
+        return _at_level(smooth, allowed)
+    if where.sum() < 20:
+        return np.zeros(times.size, dtype=bool)
+    level = float(np.median(smooth[where]))
+    scatter = 2 * noise_std(power[where]) / np.sqrt(5)
+    spread = max(_PINNED_SHARE * level, scatter)
+    # A level is kept by most of the samples; a power that drifts through it is no plateau.
+    if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
+        return np.zeros(times.size, dtype=bool)
+    narrow = max(0.4 * _PINNED_SHARE * level, scatter)
+    return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
+
+
+def _spans(times: Floats, flags: Bools) -> list[tuple[float, float]]:
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
+    return [
+        (float(times[a]), float(times[b - 1])) for a, b in zip(edges[::2], edges[1::2], strict=True)
+    ]
+
+
+def _tidy(times: Floats, flags: Bools) -> Bools:
+    """Join what a short pause separates, then drop what is too short to mean anything."""
+    joined = flags.copy()
+    spans = _spans(times, flags)
+    for (_, end), (start, _) in zip(spans, spans[1:], strict=False):
+        if start - end <= _PAUSE_S:
+            joined |= (times >= end) & (times <= start)
+    tidy = np.zeros_like(joined)
+    for start, end in _spans(times, joined):
+        if end - start >= _SHORTEST_S:
+            tidy |= (times >= start) & (times <= end)
+    return tidy
+
+
+def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
+    weight = np.gradient(times) if times.size > 1 else np.ones(times.size)
+    total = float(weight[loaded].sum())
+    return float(weight[flags & loaded].sum() / total) if total > 0 else 0.0
+
+
+def _late(times: Floats, loaded: Bools) -> float:
+    if not loaded.any():
+        return float("inf")
+    start, end = times[loaded][[0, -1]]
+    return float(end - (end - start) / 3)
+
+
+def _sag(temperature: Floats, clock: Floats | None, free: Bools) -> float:
+    """Return how much clock went with heat alone, from a straight line of clock over temperature."""
+    if clock is None:
+        return float("nan")
+    use = free & np.isfinite(clock) & np.isfinite(temperature)
+    if use.sum() < 20:
+        return float("nan")
+    cold, hot = np.percentile(temperature[use], [5, 95])
+    if hot - cold < 3:
+        return 0.0
+    slope = float(np.polyfit(temperature[use], clock[use], 1)[0])
+    return max(-slope * float(hot - cold), 0.0)
