@@ -18,7 +18,7 @@ _START_S = 60.0
 # Changes below this share of the whole course are left to the noise.
 _SMALLEST = 0.03
 _MOST_STEPS = 8
-_MOMENTS = 240
+_MOMENTS = 160
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,7 +83,7 @@ def find_steps(
     if used.sum() < 60:
         return ()
     grid = make_grid(times[used], float(times[used][-1]))
-    width = max(grid.size // 900, 1)  # 2 s bins for half an hour: fine enough for a moment
+    width = max(grid.size // 600, 1)  # 3 s bins for half an hour: fine enough for a moment
     curve = grid.averaged(times[used], series[used])
     moments, course = _coarse(grid.times_s, curve, width)
     floor = quantisation_error(series[used])
@@ -114,16 +114,20 @@ def _search(
     )
     margin = max(60.0, 0.03 * length)
     moments = np.linspace(margin, length - max(20.0, 0.01 * length), _MOMENTS)
+    candidates = [(moment, follow) for follow in _FOLLOWS_S for moment in moments]
+    columns = np.column_stack([_changes(elapsed, moments, follow) for follow in _FOLLOWS_S])
+    # The best of many candidates is large by chance too: the bar rises with their number.
+    needed = 2 * np.log(len(candidates) / (1 - confidence)) + 15
+    pitch = float(moments[1] - moments[0])
     found: list[tuple[float, float]] = []
     while len(found) < _MOST_STEPS:
-        best = _best_change(elapsed, course, base, found, moments)
-        if best is None:
+        best, score = _best_change(elapsed, course, base, found, candidates, columns)
+        _, left = _solve(_design(elapsed, base, found), course)
+        least_density = max(noise_density(np.diff(course, 2) / np.sqrt(6), step_s), 1e-9)
+        if best is None or score * step_s / least_density < needed / 2:
             break
-        moment, follow, _ = _refined(elapsed, course, base, found, best, moments)
-        trial = [*found, (moment, follow)]
-        gain, size, density = _worth(elapsed, course, base, found, trial, step_s)
-        # A maximum over many moments: each tenth of the log is about one chance to be fooled.
-        needed = 2 * np.log(len(moments) * len(_FOLLOWS_S) / (1 - confidence)) + 15
+        trial = [*found, _refined(elapsed, course, base, found, best, pitch)]
+        gain, size, density = _worth(elapsed, course, base, trial, left, step_s)
         noise = 4 * np.sqrt(density / max(0.05 * length, 30.0))
         least = max(noise, 1.5 * floor, _SMALLEST * float(np.ptp(course)), 1e-6)
         if gain < needed or abs(size) < least:
@@ -132,15 +136,17 @@ def _search(
     return _as_steps(times, elapsed, course, base, found, step_s)
 
 
-def _change(elapsed: Floats, moment: float, follow: float) -> Floats:
-    after = elapsed - moment
+def _changes(elapsed: Floats, moments: Floats, follow: float) -> Floats:
+    """Return one column a moment: how a channel follows a change of size 1 then."""
+    after = elapsed[:, None] - moments
     if follow == 0:
         return np.where(after >= 0, 1.0, 0.0)
-    return np.where(after > 0, -np.expm1(-np.maximum(after, 0) / follow), 0.0)
+    return -np.expm1(-np.maximum(after, 0) / follow)
 
 
 def _design(elapsed: Floats, base: Floats, changes: list[tuple[float, float]]) -> Floats:
-    return np.column_stack([base, *(_change(elapsed, *change) for change in changes)])
+    columns = [_changes(elapsed, np.array([moment]), follow) for moment, follow in changes]
+    return np.column_stack([base, *columns])
 
 
 def _solve(design: Floats, course: Floats) -> tuple[Floats, Floats]:
@@ -162,23 +168,21 @@ def _best_change(
     course: Floats,
     base: Floats,
     found: list[tuple[float, float]],
-    moments: Floats,
-) -> tuple[float, float] | None:
-    """Return the change whose column, freed of what is already modelled, fits the residual best."""
+    candidates: list[tuple[float, float]],
+    columns: Floats,
+) -> tuple[tuple[float, float] | None, float]:
+    """Return the candidate that, freed of what is already modelled, fits the rest best."""
     q, _ = np.linalg.qr(_design(elapsed, base, found))
     left = course - q @ (q.T @ course)
-    best, answer = 0.0, None
-    for follow in _FOLLOWS_S:
-        columns = np.column_stack([_change(elapsed, moment, follow) for moment in moments])
-        free = columns - q @ (q.T @ columns)
-        norm = (free**2).sum(axis=0)
-        score = np.where(norm > 1e-6 * elapsed.size, (free.T @ left) ** 2 / np.maximum(norm, 1e-12), 0)
-        for moment, _ in found:  # one change explains one moment
-            score[np.abs(moments - moment) < max(30.0, 0.02 * elapsed[-1])] = 0
-        place = int(np.argmax(score))
-        if score[place] > best:
-            best, answer = float(score[place]), (float(moments[place]), follow)
-    return answer
+    free = columns - q @ (q.T @ columns)
+    norm = (free**2).sum(axis=0)
+    usable = norm > 1e-6 * elapsed.size
+    score = np.where(usable, (left @ free) ** 2 / np.maximum(norm, 1e-12), 0.0)
+    at = np.array([moment for moment, _ in candidates])
+    for moment, _ in found:  # one change explains one moment
+        score[np.abs(at - moment) < max(30.0, 0.02 * elapsed[-1])] = 0
+    place = int(np.argmax(score))
+    return (candidates[place] if score[place] > 0 else None), float(score[place])
 
 
 def _refined(
@@ -187,30 +191,28 @@ def _refined(
     base: Floats,
     found: list[tuple[float, float]],
     change: tuple[float, float],
-    moments: Floats,
-) -> tuple[float, float, float]:
+    pitch: float,
+) -> tuple[float, float]:
     """Shift the moment between the coarse ones to where it fits best."""
-    pitch = float(moments[1] - moments[0])
-    best = (change[0], change[1], np.inf)
+    best, answer = np.inf, change
     for follow in _FOLLOWS_S:
         for moment in change[0] + np.linspace(-2 * pitch, 2 * pitch, 21):
-            _, left = _solve(_design(elapsed, base, [*found, (moment, follow)]), course)
+            _, left = _solve(_design(elapsed, base, [*found, (float(moment), follow)]), course)
             misfit = float(left @ left)
-            if misfit < best[2]:
-                best = (float(moment), follow, misfit)
-    return best
+            if misfit < best:
+                best, answer = misfit, (float(moment), follow)
+    return answer
 
 
 def _worth(
     elapsed: Floats,
     course: Floats,
     base: Floats,
-    found: list[tuple[float, float]],
     trial: list[tuple[float, float]],
+    before: Floats,
     step_s: float,
 ) -> tuple[float, float, float]:
     """Return how much better the course is explained (in units of noise), and the change's size."""
-    _, before = _solve(_design(elapsed, base, found), course)
     solution, after = _solve(_design(elapsed, base, trial), course)
     density = max(noise_density(after, step_s), 1e-9)
     return float((before @ before - after @ after) * step_s / density), float(solution[-1]), density

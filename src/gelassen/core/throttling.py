@@ -16,6 +16,8 @@ _NEAR_K = 2.5
 _SAG_SHARE = 0.035
 # A plateau of power is this even; readings of package power scatter by a per cent or so.
 _PINNED_SHARE = 0.025
+# Power within this of a limit that is told is held by it.
+_LIMIT_SHARES = (0.985, 1.04)
 # Shorter pauses between two stretches of the same cause, and shorter stretches, are noise.
 _PAUSE_S, _SHORTEST_S = 10.0, 4.0
 
@@ -140,16 +142,14 @@ def find_throttling(
     elif power is not None:
         slow = loaded & (_held(power, times, 3.0) < 0.96 * _best_clock(times, power, loaded))
         thermal = slow & near
-        if allowed is not None:
-            by_power = loaded & ~near & _at_level(power, allowed)
         cautions.append("no clock was logged: being held back is told from power alone")
     else:
         thermal = loaded & near
         cautions.append(
             "neither clock nor power was logged: sitting at the limit is taken as being held back"
         )
-    if clock is not None and power is not None and allowed is not None:
-        by_power |= loaded & ~near & _at_level(power, allowed) & ~_free(clock, times, loaded)
+    if power is not None and allowed is not None:
+        by_power |= loaded & ~thermal & _on_limit(_held(power, times, 5.0), allowed)
     if count is not None:
         risen = np.concatenate([[False], np.diff(_forward(count)) > 0])
         thermal |= risen & loaded
@@ -163,7 +163,9 @@ def find_throttling(
         + [(*span, "power") for span in _spans(times, by_power)]
     )
     late = loaded & (times >= _late(times, loaded))
-    at_limit = bool(late.any() and np.mean(near[late]) > 0.5)
+    # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
+    sits = thermal | (_held(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2))
+    at_limit = bool(late.any() and np.mean(sits[late]) > 0.5)
     return Throttling(
         thermal=thermal,
         power=by_power,
@@ -248,18 +250,10 @@ def _best_clock(times: Floats, level: Floats, loaded: Bools) -> float:
     return float(np.sort(values)[-most])
 
 
-def _free(clock: Floats, times: Floats, loaded: Bools) -> Bools:
-    """Return where the clock is as good as the best of this run, with room to show it varies."""
-    best = _best_clock(times, clock, loaded)
-    held = _held(clock, times, 3.0)
-    varies = bool(loaded.any()) and float(np.nanpercentile(held[loaded], 2)) < (1 - _SAG_SHARE) * best
-    return np.asarray(varies & (held > (1 - _SAG_SHARE) * best))
-
-
-def _at_level(power: Floats, level: Floats | None) -> Bools:
-    if level is None:
-        return np.zeros(power.size, dtype=bool)
-    return np.asarray(np.nan_to_num(power) >= (1 - _PINNED_SHARE) * np.nan_to_num(level, nan=np.inf))
+def _on_limit(power: Floats, allowed: Floats) -> Bools:
+    """Return where the power sits on the limit that was told; above it, the chip boosts."""
+    share = np.nan_to_num(power / allowed)
+    return np.asarray((share >= _LIMIT_SHARES[0]) & (share <= _LIMIT_SHARES[1]))
 
 
 def _pinned(
@@ -271,7 +265,7 @@ def _pinned(
     """
     smooth = _held(power, times, 5.0)
     if allowed is not None:
-        return _at_level(smooth, allowed)
+        return _on_limit(smooth, allowed)
     if where.sum() < 20:
         return np.zeros(times.size, dtype=bool)
     level = float(np.median(smooth[where]))

@@ -1,0 +1,100 @@
+"""What a bench offers, whatever it is made of: channels, readings, actuators, loads, a clock."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChannelInfo:
+    """One channel of a bench.
+
+    Attributes
+    ----------
+    name
+        The channel name.
+    what
+        What it is, in words, with the label the machine gives it.
+    source
+        Where it is read: a file, an instrument, a formula.
+    resolution
+        Smallest step in the channel's unit; None if unknown.
+    readable
+        False if it is offered but cannot be read; `problem` then says why and what to do.
+    """
+
+    name: str
+    what: str
+    source: str = ""
+    resolution: float | None = None
+    readable: bool = True
+    problem: str = ""
+
+
+class Actuator(Protocol):
+    """Something that can be set, and must be put back."""
+
+    @property
+    def name(self) -> str:
+        """The channel name of what is set."""
+        ...
+
+    def read(self) -> float:
+        """Return the present setting."""
+        ...
+
+    def set(self, value: float) -> None:
+        """Change the setting; raise BenchError if the machine does not take it."""
+        ...
+
+    def restore(self) -> None:
+        """Put back what was there before the first `set`."""
+        ...
+
+
+class Load(Protocol):
+    """Work that keeps the machine busy."""
+
+    def start(self) -> None:
+        """Begin to work."""
+        ...
+
+    def stop(self) -> None:
+        """Stop within a second and leave nothing running; harmless if not started."""
+        ...
+
+    def problem(self) -> str:
+        """Return why the load no longer works as it should; empty while it does."""
+        ...
+
+
+class Bench(Protocol):
+    """A machine under test, real or simulated."""
+
+    def channels(self) -> Sequence[ChannelInfo]:
+        """Return what can be logged, and what is missing with the reason."""
+        ...
+
+    def read(self) -> Mapping[str, float]:
+        """Return one value per readable channel; NaN where a sensor failed."""
+        ...
+
+    def failures(self) -> Mapping[str, int]:
+        """Return how often each channel failed so far."""
+        ...
+
+    def actuators(self) -> Mapping[str, Actuator]:
+        """Return what can be set, by channel name."""
+        ...
+
+    def load(self, name: str, *, workers: int | None = None) -> Load:
+        """Return a load by its name; raise InputError for an unknown one."""
+        ...
+
+    def now(self) -> float:
+        """Return the bench's clock in s; it never runs backwards."""
+        ...
+
+    def sleep(self, seconds: float) -> None:
+        """Let this much of the bench's time pass."""
+        ...

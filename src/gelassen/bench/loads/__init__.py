@@ -1,0 +1,1 @@
+"""Loads that keep the real machine busy."""

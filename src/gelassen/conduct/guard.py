@@ -1,0 +1,41 @@
+"""When a run must stop by itself: a temperature that must not be passed."""
+
+import math
+from collections.abc import Mapping, Sequence
+
+from gelassen.core.errors import InputError
+from gelassen.core.spelling import nearest
+
+# A limit that cannot be watched is a limit passed: so many samples without a reading stop the run.
+_SILENT_SAMPLES = 5
+
+
+class Guard:
+    """Watches readings against stop temperatures."""
+
+    def __init__(self, stop_c: Mapping[str, float], channels: Sequence[str]) -> None:
+        for name in stop_c:
+            if name not in channels:
+                raise InputError(
+                    f'the guard cannot watch "{name}": it is no readable channel here.'
+                    + nearest(name, channels)
+                )
+        self._stop_c = dict(stop_c)
+        self._silent = dict.fromkeys(stop_c, 0)
+
+    def reason_to_stop(self, values: Mapping[str, float]) -> str:
+        """Return why the run must stop now; empty if it may go on."""
+        for name, limit_c in self._stop_c.items():
+            value = values.get(name, math.nan)
+            if math.isnan(value):
+                self._silent[name] += 1
+                if self._silent[name] >= _SILENT_SAMPLES:
+                    return (
+                        f"{name} gave no reading {_SILENT_SAMPLES} times in a row; "
+                        "what cannot be watched is not loaded"
+                    )
+                continue
+            self._silent[name] = 0
+            if value >= limit_c:
+                return f"{name} reached {value:.1f} °C; the guard's limit is {limit_c:g} °C"
+        return ""

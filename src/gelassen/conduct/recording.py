@@ -1,0 +1,59 @@
+"""From a plan to a run folder: what `gelassen record` does, for a real or a simulated bench."""
+
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from pathlib import Path
+
+from gelassen.bench.interface import Bench
+from gelassen.conduct.plan import RunPlan
+from gelassen.conduct.run import Progress, RunOutcome, carry_out
+from gelassen.core.recording import Recording
+from gelassen.study.archive import RunWriter, new_run_folder, read_run
+from gelassen.study.runfile import OriginEntry, RunFile, versions
+
+
+def record_run(
+    bench: Bench,
+    plan: RunPlan,
+    runs: Path,
+    *,
+    label: str,
+    setup: str | None = None,
+    levels: Mapping[str, str | float] | None = None,
+    limit_c: float | None = None,
+    power_limit_w: float | None = None,
+    reference: str | None = None,
+    made_up: bool = False,
+    started: datetime | None = None,
+    progress: Callable[[Progress], None] | None = None,
+) -> tuple[Path, RunOutcome]:
+    """Carry a plan out into a new folder below `runs`; return the folder and how the run ended.
+
+    `started` is the wall-clock time to note; the present one if not given.
+    """
+    readable = [info for info in bench.channels() if info.readable]
+    run = RunFile(
+        started=(started or datetime.now().astimezone()).isoformat(timespec="milliseconds"),
+        setup=setup,
+        levels=dict(levels or {}),
+        load=plan.load,
+        limit_c=limit_c,
+        power_limit_w=power_limit_w,
+        reference=reference,
+        made_up=made_up,
+        channels={
+            info.name: OriginEntry(header=info.source or info.what, conversion=info.what)
+            for info in readable
+        },
+        versions=versions(),
+    )
+    folder = new_run_folder(runs, label)
+    writer = RunWriter.create(folder, [info.name for info in readable], run)
+    outcome = carry_out(bench, plan, writer, progress=progress)
+    return folder, outcome
+
+
+def record(bench: Bench, plan: RunPlan, runs: Path, *, label: str = "run") -> Recording:
+    """Carry a plan out below `runs` and return the recording: the short way from Python."""
+    folder, _ = record_run(bench, plan, runs, label=label)
+    return read_run(folder)

@@ -1,0 +1,159 @@
+"""Carries one run out: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
+
+from collections.abc import Callable, Mapping
+from contextlib import ExitStack
+from dataclasses import dataclass
+
+from gelassen.bench.interface import Bench, Load
+from gelassen.conduct.guard import Guard
+from gelassen.conduct.plan import PlannedPhase, RunPlan
+from gelassen.core.errors import GelassenError
+from gelassen.study.archive import RunWriter
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Progress:
+    """Where a run is, for whoever shows it."""
+
+    phase: str
+    elapsed_s: float
+    left_s: float
+    values: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunOutcome:
+    """How a run ended: "finished", "stopped" by the user, "guard", or "failed"."""
+
+    status: str
+    text: str
+    missed_samples: int
+
+
+def carry_out(
+    bench: Bench,
+    plan: RunPlan,
+    writer: RunWriter,
+    *,
+    progress: Callable[[Progress], None] | None = None,
+) -> RunOutcome:
+    """Carry a run out and record it. Whatever happens, the load ends and settings are put back.
+
+    A KeyboardInterrupt stops the run and keeps it; so does the guard.
+    """
+    with ExitStack() as cleanup:
+        conductor = _Conductor(bench, plan, writer, progress)
+        # Last in, first out: the load goes off before settings are put back and the run is stored.
+        cleanup.callback(lambda: writer.finish(conductor.status, conductor.cautions))
+        _apply_settings(bench, plan, cleanup)
+        load = bench.load(plan.load, workers=plan.workers)
+        cleanup.callback(load.stop)
+        try:
+            conductor.conduct(load)
+        except KeyboardInterrupt:
+            conductor.end("stopped", "stopped by the user; what was recorded is kept")
+        except (GelassenError, OSError) as error:
+            conductor.end("failed", str(error))
+        finally:
+            load.stop()
+    return RunOutcome(
+        status=conductor.status, text=conductor.text, missed_samples=conductor.missed
+    )
+
+
+def _apply_settings(bench: Bench, plan: RunPlan, cleanup: ExitStack) -> None:
+    actuators = bench.actuators()
+    for name, value in plan.settings.items():
+        actuator = actuators.get(name)
+        if actuator is None:
+            raise GelassenError(f"{name} cannot be set on this machine: set it by hand instead")
+        cleanup.callback(actuator.restore)
+        actuator.set(value)
+
+
+class _Conductor:
+    def __init__(
+        self,
+        bench: Bench,
+        plan: RunPlan,
+        writer: RunWriter,
+        progress: Callable[[Progress], None] | None,
+    ) -> None:
+        self._bench, self._plan, self._writer, self._progress = bench, plan, writer, progress
+        self._guard = Guard(plan.stop_c, writer.columns)
+        self._start_s = 0.0
+        self._tick = 0
+        self.missed = 0
+        self.status = "failed"
+        self.text = ""
+
+    @property
+    def cautions(self) -> list[str]:
+        failures = [
+            f"{name} failed {count} times; those readings are missing"
+            for name, count in self._bench.failures().items()
+        ]
+        if self.missed:
+            failures.append(f"{self.missed} samples were missed: the machine was too busy")
+        if self.status not in ("finished", "stopped") and self.text:
+            failures.append(self.text)
+        return failures
+
+    def conduct(self, load: Load) -> None:
+        self._start_s = self._bench.now()
+        loaded = False
+        ends_s = 0.0
+        for phase in self._plan.phases:
+            if phase.loaded != loaded:
+                if phase.loaded:
+                    load.start()
+                else:
+                    load.stop()
+                loaded = phase.loaded
+            self._writer.phase(phase.name, ends_s)
+            ends_s += phase.duration_s
+            ended_by = self._sample_until(ends_s, phase, load)
+            now_s = ends_s if not ended_by else self._bench.now() - self._start_s
+            self._writer.phase_ended(phase.name, now_s, ended_by or "time")
+            if ended_by:
+                self.end("guard" if ended_by == "guard" else "failed", self.text)
+                return
+        self.end("finished", "")
+
+    def _sample_until(self, end_s: float, phase: PlannedPhase, load: Load) -> str:
+        """Sample on the grid until this moment; return what ended it early, if anything."""
+        interval = self._plan.interval_s
+        while self._tick * interval < end_s:
+            due_s = self._start_s + self._tick * interval
+            self._bench.sleep(due_s - self._bench.now())
+            late = int((self._bench.now() - due_s) / interval)
+            if late > 0:
+                self.missed += late
+                self._tick += late
+            values = self._bench.read()
+            now_s = self._bench.now() - self._start_s
+            self._writer.sample(now_s, values)
+            self._tick += 1
+            reason = self._guard.reason_to_stop(values)
+            if reason:
+                load.stop()  # heat first; everything else can wait
+                self.text = reason
+                self._writer.event(now_s, f"guard: {reason}")
+                return "guard"
+            if phase.loaded and (problem := load.problem()):
+                self.text = problem
+                self._writer.event(now_s, problem)
+                return "load"
+            if self._progress:
+                self._progress(
+                    Progress(
+                        phase=phase.name,
+                        elapsed_s=now_s,
+                        left_s=max(self._plan.duration_s - now_s, 0.0),
+                        values=values,
+                    )
+                )
+        return ""
+
+    def end(self, status: str, text: str) -> None:
+        self.status, self.text = status, text

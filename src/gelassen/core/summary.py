@@ -1,0 +1,416 @@
+"""What one run says: its steady state, when it was held back, and what else matters."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.channels import parse_channel
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Bools, Floats
+from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.recording import Recording
+from gelassen.core.result import Result
+from gelassen.core.spelling import nearest
+from gelassen.core.steady_state import SteadyState, steady_state
+from gelassen.core.steps import Step, find_steps
+from gelassen.core.throttling import Throttling, find_throttling
+
+HOTTEST_CORE = "hottest core"
+_HOLD_S = 600.0  # what counts as the measured window where a log has no phases
+_SAME_CHANGE_S = 90.0
+_ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch(Result):
+    """A part of the load between two changes of conditions, and where it was settling."""
+
+    start_s: float
+    end_s: float
+    steady: SteadyState
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunSummary(Result):
+    """The numbers of one run.
+
+    Attributes
+    ----------
+    channel, channel_words
+        The temperature that is compared, and how it was chosen.
+    reference
+        The channel that rises are taken over; None if none was logged.
+    steady
+        Steady state of `channel` under load; None if there is no temperature.
+    throttling
+        When the chip was held back; None without temperature or limit.
+    stretches
+        One entry if nothing changed in mid-run; else one a stretch between `steps`.
+    power_w, clock_mhz, fan_rpm, work_per_s, reference_c
+        Means over the hold window; NaN where not logged.
+    resistance_k_per_w
+        Steady rise over mean power, K/W; NaN without power or reference.
+    channels : DataFrame
+        channel, hold_mean, hold_peak, run_peak, run_peak_at_s for every channel.
+    hold_s, load_s
+        Hold window and whole load, start and end in s.
+    """
+
+    name: str
+    setup: str | None
+    outcome: str
+    channel: str | None
+    channel_words: str
+    reference: str | None
+    limit_c: float | None
+    steady: SteadyState | None
+    throttling: Throttling | None
+    steps: tuple[Step, ...]
+    stretches: tuple[Stretch, ...]
+    power_w: float
+    clock_mhz: float
+    fan_rpm: float
+    work_per_s: float
+    reference_c: float
+    resistance_k_per_w: float
+    channels: pd.DataFrame
+    hold_s: tuple[float, float]
+    load_s: tuple[float, float]
+    made_up: bool
+    cautions: tuple[str, ...] = ()
+
+
+def summarise_run(
+    recording: Recording,
+    *,
+    channel: str | None = None,
+    reference: str | None = None,
+    limit_c: float | None = None,
+    confidence: float = 0.95,
+    look_for_steps: bool = True,
+) -> RunSummary:
+    """Summarise one recording.
+
+    Parameters
+    ----------
+    recording : Recording
+        The run.
+    channel : str, optional
+        Temperature to judge by: a channel name or "hottest core" (the core that was hottest on
+        average at the end of the load; the default where cores were logged, else the package).
+    reference : str, optional
+        Channel that rises are taken over; the recording's own, else room air, if not given.
+    limit_c : float, optional
+        Limit temperature in °C; the recording's own if not given.
+    confidence : float
+        For all intervals.
+    look_for_steps : bool
+        Whether to look for changes of conditions in mid-run, which takes about 0.1 s.
+
+    Raises
+    ------
+    InputError
+        A channel that the recording does not have, or an empty recording.
+    """
+    frame = recording.frame
+    if frame.empty:
+        raise InputError(f"{recording.name or 'the recording'} holds no samples")
+    times = frame.index.to_numpy(dtype=float)
+    if (np.diff(times) < 0).any():
+        frame = frame.sort_index(kind="stable")
+        times = frame.index.to_numpy(dtype=float)
+    cautions = list(recording.cautions)
+    limit = limit_c if limit_c is not None else recording.limit_c
+    over = _reference(frame, reference or recording.reference, named=reference is not None)
+    span = _load_span(recording, frame, times)
+    loaded = (times >= span[0]) & (times <= span[1])
+    hold = _hold_window(recording, span)
+    held = (times >= hold[0]) & (times <= hold[1])
+    chosen, words = _choose(frame, loaded, channel, over)
+
+    power = _series(frame, "cpu.package.power_w")
+    clock = _mean_of(frame, "cpu.", ".clock_mhz")
+    fan = _mean_of(frame, "fan.", ".speed_rpm")
+    work = _series(frame, "load.work.rate_per_s")
+    room = None if over is None else _series(frame, over)
+    steady: SteadyState | None = None
+    throttling: Throttling | None = None
+    steps: tuple[Step, ...] = ()
+    stretches: tuple[Stretch, ...] = ()
+    if chosen is None:
+        cautions.append(
+            "no temperature was logged: steady state, rise and throttling cannot be concluded"
+        )
+    else:
+        if over is None:
+            cautions.append(
+                "no room or coolant temperature was logged: temperatures are absolute, and runs in "
+                "rooms of different warmth cannot be compared"
+            )
+        temperature = frame[chosen].to_numpy(dtype=float)
+        if not np.isfinite(temperature[loaded]).any():
+            cautions.append(f"{chosen} has no reading under load: nothing can be said about it")
+        else:
+            under = times <= span[1]
+            if look_for_steps:
+                steps = _steps(frame, times, loaded, temperature, room)
+            stretches = _stretches(
+                times[under], temperature[under], None if room is None else room[under],
+                None if power is None else power[under], span, steps, confidence,
+            )  # fmt: skip
+            steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
+            cautions += steady.cautions
+            if limit is not None:
+                throttling = find_throttling(
+                    times,
+                    temperature_c=_hottest(frame, temperature),
+                    limit_c=limit,
+                    clock_mhz=clock,
+                    power_w=power,
+                    power_limit_w=recording.power_limit_w,
+                    load_pct=_series(frame, "cpu.all.load_pct"),
+                    throttle_count=_series(frame, "cpu.package.throttle_count"),
+                )
+                cautions += throttling.cautions
+            else:
+                cautions.append("no limit temperature is known: throttling by heat cannot be told")
+    if steps:
+        moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
+        cautions.append(
+            f"conditions changed during the load, at {moments}: each stretch is answered by itself"
+        )
+    cautions += _drift_cautions(frame, loaded, held, room, over, power, work)
+    mean_power = _mean(power, held)
+    rise = steady.value if steady is not None and over is not None else float("nan")
+    return RunSummary(
+        name=recording.name,
+        setup=recording.setup,
+        outcome=recording.outcome,
+        channel=chosen,
+        channel_words=words,
+        reference=over,
+        limit_c=limit,
+        steady=steady,
+        throttling=throttling,
+        steps=steps,
+        stretches=stretches,
+        power_w=mean_power,
+        clock_mhz=_mean(clock, held),
+        fan_rpm=_mean(fan, held),
+        work_per_s=_mean(work, held),
+        reference_c=_mean(room, held),
+        resistance_k_per_w=rise / mean_power if mean_power > 0 else float("nan"),
+        channels=_channel_table(frame, times, held),
+        hold_s=hold,
+        load_s=span,
+        made_up=recording.made_up,
+        cautions=tuple(dict.fromkeys(cautions)),
+    )
+
+
+def _series(frame: pd.DataFrame, name: str) -> Floats | None:
+    if name not in frame.columns or not np.isfinite(frame[name]).any():
+        return None
+    return frame[name].to_numpy(dtype=float)
+
+
+def _mean_of(frame: pd.DataFrame, start: str, end: str) -> Floats | None:
+    names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
+    names = [n for n in names if np.isfinite(frame[n]).any()]
+    return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
+
+
+def _mean(series: Floats | None, where: Bools) -> float:
+    if series is None or not np.isfinite(series[where]).any():
+        return float("nan")
+    return float(np.nanmean(series[where]))
+
+
+def _reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
+    if name is not None and name in frame.columns:
+        return name if np.isfinite(frame[name]).any() else None
+    if named:
+        raise InputError(
+            f'the reference "{name}" was not logged (there are: {", ".join(frame.columns)}).'
+            + nearest(str(name), frame.columns)
+        )
+    rooms = [n for n in frame.columns if n.startswith("room.") and n.endswith("temp_c")]
+    rooms = [n for n in rooms if np.isfinite(frame[n]).any()]
+    return rooms[0] if rooms else None
+
+
+def core_channels(frame: pd.DataFrame) -> list[str]:
+    """Return the temperature channels of single cores."""
+    return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
+
+
+def _choose(
+    frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
+) -> tuple[str | None, str]:
+    cores = [n for n in core_channels(frame) if np.isfinite(frame[n]).any()]
+    if channel is not None and channel != HOTTEST_CORE:
+        if channel not in frame.columns:
+            raise InputError(
+                f'"{channel}" was not logged (there are: {", ".join(frame.columns)}).'
+                + nearest(channel, frame.columns)
+            )
+        if parse_channel(channel).unit != "c":
+            raise InputError(f'"{channel}" is no temperature')
+        return channel, channel
+    late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
+    if cores:
+        hottest = str(frame.loc[late, cores].mean().idxmax())
+        return hottest, f"hottest core ({hottest})"
+    for name in ("cpu.package.temp_c",):
+        if name in frame.columns:
+            return name, name
+    parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
+    parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
+    if not parts:
+        return None, ""
+    hottest = str(frame.loc[late, parts].mean().idxmax())
+    return hottest, f"hottest reading ({hottest})"
+
+
+def _hottest(frame: pd.DataFrame, temperature: Floats) -> Floats:
+    names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
+    return frame[names].max(axis=1).to_numpy(dtype=float) if names else temperature
+
+
+def _load_span(recording: Recording, frame: pd.DataFrame, times: Floats) -> tuple[float, float]:
+    known = recording.load_span_s()
+    if known is not None:
+        return known
+    span: LoadSpan | None = None
+    for name in ("cpu.package.power_w", "cpu.all.load_pct"):
+        level = _series(frame, name)
+        span = span or (None if level is None else span_from_level(times, level))
+    if span is None:
+        names = [n for n in frame.columns if n.endswith(".temp_c")]
+        names = [n for n in names if frame[n].notna().any()]
+        if not names:
+            return float(times[0]), float(times[-1])
+        spread = frame[names].max() - frame[names].min()
+        widest = frame[str(spread.idxmax())].to_numpy(dtype=float)
+        span = span_from_temperature(times, widest)
+    return span.start_s, span.end_s
+
+
+def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float, float]:
+    holds = [phase for phase in recording.phases if phase.name == "hold"]
+    if holds:
+        return holds[0].start_s, holds[-1].end_s
+    length = min(_HOLD_S, (span[1] - span[0]) / 3)
+    return span[1] - length, span[1]
+
+
+def _steps(
+    frame: pd.DataFrame, times: Floats, loaded: Bools, temperature: Floats, room: Floats | None
+) -> tuple[Step, ...]:
+    """Look for changes in the judged temperature and in the case air, both over the room."""
+    base = 0.0 if room is None else pd.Series(room).ffill().bfill().to_numpy()
+    found = list(find_steps(times[loaded], (temperature - base)[loaded]))
+    for name in frame.columns:
+        if name.startswith("case.") and name.endswith(".temp_c"):
+            found += find_steps(times[loaded], (frame[name].to_numpy(dtype=float) - base)[loaded])
+    kept: list[Step] = []
+    # The narrowest interval knows the moment best; others within its neighbourhood are the same.
+    for step in sorted(found, key=lambda s: s.high_s - s.low_s):
+        if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
+            kept.append(step)
+    return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _stretches(
+    times: Floats,
+    temperature: Floats,
+    room: Floats | None,
+    power: Floats | None,
+    span: tuple[float, float],
+    steps: tuple[Step, ...],
+    confidence: float,
+) -> tuple[Stretch, ...]:
+    borders = [span[0], *(step.at_s for step in steps), span[1]]
+    parts = []
+    for start, end in zip(borders, borders[1:], strict=False):
+        until = times <= end
+        if not np.isfinite(temperature[until & (times >= start)]).any():
+            continue
+        steady = steady_state(
+            times[until],
+            temperature[until],
+            reference_c=None if room is None else room[until],
+            power_w=None if power is None else power[until],
+            load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
+            confidence=confidence,
+        )
+        parts.append(Stretch(start_s=start, end_s=end, steady=steady))
+    return tuple(parts)
+
+
+def _drift_cautions(
+    frame: pd.DataFrame,
+    loaded: Bools,
+    held: Bools,
+    room: Floats | None,
+    over: str | None,
+    power: Floats | None,
+    work: Floats | None,
+) -> list[str]:
+    cautions = []
+    if room is not None:
+        drift = _late_minus_early(room, loaded)
+        if abs(drift) > _ROOM_DRIFT_K:
+            cautions.append(
+                f"{over} drifted by {drift:+.1f} K during the load; it is allowed for, but a steadier "
+                "room gives a surer answer"
+            )
+    for name in frame.columns:
+        if name.startswith("fan.") and name.endswith(".speed_rpm"):
+            fan = frame[name].to_numpy(dtype=float)
+            mean = _mean(fan, held)
+            drift = _late_minus_early(fan, held)
+            if mean > 0 and abs(drift) > _FAN_DRIFT_SHARE * mean:
+                cautions.append(f"{name} moved by {drift:+.0f} rpm during hold: hold began too early")
+    steady_work, unit = (work, "work per second") if work is not None else (power, "power")
+    if steady_work is not None:
+        mean = _mean(steady_work, held)
+        drift = _late_minus_early(steady_work, held)
+        if mean > 0 and abs(drift) > _WORK_DRIFT_SHARE * mean:
+            cautions.append(f"{unit} changed by {100 * drift / mean:+.1f} % during hold")
+    return cautions
+
+
+def _late_minus_early(series: Floats, where: Bools) -> float:
+    values = series[where]
+    quarter = values.size // 4
+    if quarter < 2:
+        return 0.0
+    early, late = values[:quarter], values[-quarter:]
+    if not (np.isfinite(early).any() and np.isfinite(late).any()):
+        return 0.0
+    return float(np.nanmean(late) - np.nanmean(early))
+
+
+def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:
+    rows = []
+    for name in frame.columns:
+        values = frame[name].to_numpy(dtype=float)
+        if not np.isfinite(values).any():
+            rows.append((name, np.nan, np.nan, np.nan, np.nan))
+            continue
+        inside = values[held]
+        some = np.isfinite(inside).any()
+        peak = int(np.nanargmax(values))
+        rows.append(
+            (
+                name,
+                float(np.nanmean(inside)) if some else np.nan,
+                float(np.nanmax(inside)) if some else np.nan,
+                float(values[peak]),
+                float(times[peak]),
+            )
+        )
+    columns = ["channel", "hold_mean", "hold_peak", "run_peak", "run_peak_at_s"]
+    return pd.DataFrame(rows, columns=columns)

@@ -1,0 +1,82 @@
+"""`run.json`: what was set up, and how the run went."""
+
+import json
+import platform
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from gelassen.core.errors import FileError
+
+RUN_FORMAT = 1
+
+
+class PhaseEntry(BaseModel):
+    """A phase of the run, in s from the start of the recording."""
+
+    model_config = ConfigDict(extra="ignore")
+    name: str
+    start_s: float
+    end_s: float
+    ended_by: str = ""
+
+
+class EventEntry(BaseModel):
+    """Something that happened during the run."""
+
+    model_config = ConfigDict(extra="ignore")
+    at_s: float
+    text: str
+
+
+class OriginEntry(BaseModel):
+    """Where a channel came from."""
+
+    model_config = ConfigDict(extra="ignore")
+    header: str
+    conversion: str = "as it is"
+
+
+class RunFile(BaseModel):
+    """The content of `run.json`. Unknown keys are kept out of the way of older versions."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    format: Literal[1] = RUN_FORMAT
+    outcome: str = Field("recording", description="recording, finished, stopped, guard, imported, ...")
+    started: str | None = Field(None, description="RFC 3339 with offset")
+    setup: str | None = None
+    levels: dict[str, str | float] = Field(default_factory=dict)
+    load: str | None = None
+    limit_c: float | None = None
+    power_limit_w: float | None = None
+    reference: str | None = Field(None, description="channel that rises are taken over")
+    made_up: bool = Field(False, description="true for simulated data")
+    channels: dict[str, OriginEntry] = Field(default_factory=dict)
+    phases: list[PhaseEntry] = Field(default_factory=list)
+    events: list[EventEntry] = Field(default_factory=list)
+    cautions: list[str] = Field(default_factory=list)
+    source: dict[str, Any] = Field(default_factory=dict, description="imported file and its hash")
+    versions: dict[str, str] = Field(default_factory=dict)
+
+
+def versions() -> dict[str, str]:
+    """Return what a stored run was made with."""
+    from gelassen import __version__
+
+    return {"gelassen": __version__, "python": platform.python_version(), "system": platform.system()}
+
+
+def read_run_file(path: Path) -> RunFile:
+    """Read and check `run.json`."""
+    try:
+        content = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        raise FileError(f"{path} cannot be read: {error}") from None
+    try:
+        return RunFile.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        key = ".".join(map(str, first["loc"]))
+        raise FileError(f"{path}, {key}: {first['msg']}, found {first['input']!r:.60}") from None

@@ -1,0 +1,172 @@
+"""`study.toml`: what is to be tested, written by people and checked with messages for people."""
+
+import tomllib
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+
+from gelassen.core.channels import parse_channel
+from gelassen.core.errors import FileError, InputError
+from gelassen.core.spelling import nearest
+from gelassen.study.durations import seconds
+from gelassen.study.tomlplace import line_of
+
+STUDY_FILE = "study.toml"
+STUDY_FORMAT = 1
+
+
+def _channel(value: Any) -> Any:
+    if isinstance(value, str):
+        parse_channel(value)
+    return value
+
+
+Duration = Annotated[float, BeforeValidator(seconds)]
+Channel = Annotated[str, BeforeValidator(_channel)]
+Temperature = Annotated[float, Field(gt=-50, lt=250)]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Machine(_Table):
+    """The computer under test."""
+
+    name: str
+    limit_c: Temperature = Field(description="temperature at which the chip holds itself back, °C")
+    note: str = ""
+
+
+class Factor(_Table):
+    """What is varied, and the values it takes."""
+
+    levels: list[str | float] = Field(min_length=1)
+    changed_by: Literal["hand", "software"] = "hand"
+    channel: Channel | None = Field(None, description="the actuator that software sets")
+
+
+class Protocol(_Table):
+    """How long each phase lasts, and how often each setup is run."""
+
+    idle: Duration = 300.0
+    soak: Duration = 1200.0
+    hold: Duration = 600.0
+    cooldown: Duration = 300.0
+    interval: Duration = 1.0
+    repeats: int = Field(3, ge=1)
+
+
+class Guard(_Table):
+    """When a run stops by itself."""
+
+    stop_c: dict[Channel, Temperature] = Field(default_factory=dict)
+
+
+class StudyFile(_Table):
+    """The content of `study.toml`."""
+
+    format: Literal[1] = STUDY_FORMAT
+    title: str
+    question: str = ""
+    made_up: bool = False
+    machine: Machine
+    reference: Channel = "room.air.temp_c"
+    compare: Channel | Literal["hottest core"] = "hottest core"
+    load: str = "matrix"
+    baseline: str | None = None
+    factors: dict[str, Factor] = Field(default_factory=dict)
+    setups: dict[str, dict[str, str | float]] = Field(default_factory=dict)
+    protocol: Protocol = Field(default_factory=Protocol)
+    guard: Guard = Field(default_factory=Guard)
+
+
+def read_study_file(path: Path) -> StudyFile:
+    """Read and check a study file.
+
+    Raises
+    ------
+    FileError
+        Naming file, line and key, what was found, what is allowed and the nearest spelling.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError:
+        raise FileError(
+            f"{path.parent} is no study: it has no {STUDY_FILE}. "
+            'Make one with "gelassen demo FOLDER" or "gelassen import ... --study FOLDER"'
+        ) from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise FileError(f"{path} cannot be read: {error}") from None
+    try:
+        content = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise FileError(f"{path}: {error}. Strings need quotes, sections square brackets") from None
+    try:
+        study = StudyFile.model_validate(content)
+    except ValidationError as error:
+        raise FileError(_explained(path, text, error)) from None
+    _check_setups(path, text, study)
+    return study
+
+
+def _explained(path: Path, text: str, error: ValidationError) -> str:
+    lines = []
+    for problem in error.errors()[:5]:
+        loc = [str(part) for part in problem["loc"] if not str(part).startswith("function-")]
+        key = ".".join(loc)
+        where = f"{path.name}, line {line_of(text, loc)}, {key}"
+        found = f"found {problem['input']!r:.60}"
+        if problem["type"] == "extra_forbidden":
+            allowed = _allowed_keys(loc[:-1])
+            hint = nearest(loc[-1], allowed)
+            lines.append(f'{where}: unknown key "{loc[-1]}". Allowed: {", ".join(allowed)}.{hint}')
+        elif problem["type"] == "missing":
+            lines.append(f"{path.name}, {key}: this key is missing and must be given")
+        else:
+            message = problem["msg"].removeprefix("Value error, ")
+            lines.append(f"{where}: {message[:1].lower()}{message[1:]} ({found})")
+    return "\n".join(lines)
+
+
+def _allowed_keys(loc: list[str]) -> list[str]:
+    model: Any = StudyFile
+    named = {"machine": Machine, "factors": Factor, "protocol": Protocol, "guard": Guard}
+    if loc:
+        model = named.get(loc[0], StudyFile)
+    return list(model.model_fields)
+
+
+def _check_setups(path: Path, text: str, study: StudyFile) -> None:
+    """Every setup names known factors and levels, and the baseline is a setup."""
+    for setup, levels in study.setups.items():
+        for factor, level in levels.items():
+            where = f"{path.name}, line {line_of(text, ['setups', setup, factor])}, setups.{setup}.{factor}"
+            if factor not in study.factors:
+                known = ", ".join(study.factors) or "none"
+                raise FileError(
+                    f'{where}: "{factor}" is no factor here ({known}).{nearest(factor, study.factors)}'
+                )
+            allowed = study.factors[factor].levels
+            if level not in allowed:
+                shown = [str(item) for item in allowed]
+                raise FileError(
+                    f'{where}: "{level}" is not a level here ({", ".join(shown)}).'
+                    + nearest(str(level), shown)
+                )
+    if study.baseline is not None and study.baseline not in study.setups:
+        raise FileError(
+            f"{path.name}, line {line_of(text, ['baseline'])}, baseline: "
+            f'"{study.baseline}" is no setup here ({", ".join(study.setups) or "none"}).'
+            + nearest(study.baseline, study.setups)
+        )
+
+
+def check_setup_name(study: StudyFile, name: str) -> None:
+    """Refuse a setup the study does not have."""
+    if name not in study.setups:
+        raise InputError(
+            f'"{name}" is no setup of this study ({", ".join(study.setups) or "none"}).'
+            + nearest(name, study.setups)
+        )
