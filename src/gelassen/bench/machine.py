@@ -18,7 +18,7 @@ LOADS = ("matrix",)
 
 
 class MachineBench:
-    """This machine, or the reader of a captured tree. Implements `gelassen.bench.Bench`.
+    """The machine at hand, or the reader of a captured tree. Implements `gelassen.bench.Bench`.
 
     Parameters
     ----------

@@ -1,7 +1,8 @@
 """The sample study, made up from end to end: three coolers, two fan curves, two power limits."""
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import as_completed
+from concurrent.futures import Executor, as_completed
+from contextlib import nullcontext
 from dataclasses import dataclass
 from datetime import datetime, timedelta, timezone
 from pathlib import Path
@@ -42,11 +43,16 @@ class _DemoRun:
 
 
 def make_demo(
-    folder: Path, *, seed: int = 1, progress: Callable[[int, int], None] | None = None
+    folder: Path,
+    *,
+    seed: int = 1,
+    executor: Executor | None = None,
+    progress: Callable[[int, int], None] | None = None,
 ) -> Path:
     """Create the sample study in an empty or new folder and conduct its 36 runs in virtual time.
 
-    The same seed gives the same numbers. `progress` is told runs done and runs in all.
+    The same seed gives the same numbers. Runs are spread over `executor`, a
+    pool of processes if not given; `progress` is told runs done and runs in all.
     """
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise FileError(
@@ -57,7 +63,7 @@ def make_demo(
     (folder / "runs").mkdir(parents=True, exist_ok=True)
     (folder / STUDY_FILE).write_text(_study_toml(), encoding="utf-8")
     done = 0
-    with process_pool() as pool:
+    with nullcontext(executor) if executor else process_pool() as pool:
         futures = [pool.submit(_conduct, folder / "runs", run) for run in runs]
         for future in as_completed(futures):
             future.result()

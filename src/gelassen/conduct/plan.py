@@ -55,7 +55,9 @@ def plan_phases(idle: float, soak: float, hold: float, cooldown: float) -> tuple
     """Return the phases of a run from their lengths in s."""
     lengths = (idle, soak, hold, cooldown)
     phases = tuple(
-        PlannedPhase(name, length) for name, length in zip(PHASES, lengths, strict=True) if length > 0
+        PlannedPhase(name, length)
+        for name, length in zip(PHASES, lengths, strict=True)
+        if length > 0
     )
     if not any(phase.loaded for phase in phases):
         raise InputError("a run needs a load: give soak or hold a length above zero")

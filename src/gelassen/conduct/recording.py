@@ -47,10 +47,14 @@ def record_run(
         },
         versions=versions(),
     )
-    folder = new_run_folder(runs, label)
-    writer = RunWriter.create(folder, [info.name for info in readable], run)
-    outcome = carry_out(bench, plan, writer, progress=progress)
-    return folder, outcome
+    folders: list[Path] = []
+
+    def open_writer() -> RunWriter:
+        folders.append(new_run_folder(runs, label))
+        return RunWriter.create(folders[0], [info.name for info in readable], run)
+
+    outcome = carry_out(bench, plan, open_writer, progress=progress)
+    return folders[0], outcome
 
 
 def record(bench: Bench, plan: RunPlan, runs: Path, *, label: str = "run") -> Recording:

@@ -18,7 +18,7 @@ class Progress:
     phase: str
     elapsed_s: float
     left_s: float
-    values: Mapping[str, float]
+    readings: Mapping[str, float]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,21 +33,27 @@ class RunOutcome:
 def carry_out(
     bench: Bench,
     plan: RunPlan,
-    writer: RunWriter,
+    open_writer: Callable[[], RunWriter],
     *,
     progress: Callable[[Progress], None] | None = None,
 ) -> RunOutcome:
     """Carry a run out and record it. Whatever happens, the load ends and settings are put back.
 
-    A KeyboardInterrupt stops the run and keeps it; so does the guard.
+    `open_writer` is called once everything else is ready, so that a plan that cannot be carried out
+    leaves nothing behind. A KeyboardInterrupt stops the run and keeps it; so does the guard.
+
+    Raises
+    ------
+    GelassenError
+        The plan does not fit the bench: an unknown load, channel or setting.
     """
-    with ExitStack() as cleanup:
-        conductor = _Conductor(bench, plan, writer, progress)
-        # Last in, first out: the load goes off before settings are put back and the run is stored.
-        cleanup.callback(lambda: writer.finish(conductor.status, conductor.cautions))
-        _apply_settings(bench, plan, cleanup)
+    with ExitStack() as put_back:
+        guard = Guard(plan.stop_c, [info.name for info in bench.channels() if info.readable])
+        _apply_settings(bench, plan, put_back)
         load = bench.load(plan.load, workers=plan.workers)
-        cleanup.callback(load.stop)
+        put_back.callback(load.stop)  # last in, first out: heat goes off before settings go back
+        writer = open_writer()
+        conductor = _Conductor(bench, plan, guard, writer, progress)
         try:
             conductor.conduct(load)
         except KeyboardInterrupt:
@@ -55,19 +61,18 @@ def carry_out(
         except (GelassenError, OSError) as error:
             conductor.end("failed", str(error))
         finally:
-            load.stop()
-    return RunOutcome(
-        status=conductor.status, text=conductor.text, missed_samples=conductor.missed
-    )
+            put_back.close()
+            writer.finish(conductor.status, conductor.cautions)
+    return RunOutcome(status=conductor.status, text=conductor.text, missed_samples=conductor.missed)
 
 
-def _apply_settings(bench: Bench, plan: RunPlan, cleanup: ExitStack) -> None:
+def _apply_settings(bench: Bench, plan: RunPlan, put_back: ExitStack) -> None:
     actuators = bench.actuators()
     for name, value in plan.settings.items():
         actuator = actuators.get(name)
         if actuator is None:
             raise GelassenError(f"{name} cannot be set on this machine: set it by hand instead")
-        cleanup.callback(actuator.restore)
+        put_back.callback(actuator.restore)
         actuator.set(value)
 
 
@@ -76,11 +81,12 @@ class _Conductor:
         self,
         bench: Bench,
         plan: RunPlan,
+        guard: Guard,
         writer: RunWriter,
         progress: Callable[[Progress], None] | None,
     ) -> None:
-        self._bench, self._plan, self._writer, self._progress = bench, plan, writer, progress
-        self._guard = Guard(plan.stop_c, writer.columns)
+        self._bench, self._plan, self._guard = bench, plan, guard
+        self._writer, self._progress = writer, progress
         self._start_s = 0.0
         self._tick = 0
         self.missed = 0
@@ -150,7 +156,7 @@ class _Conductor:
                         phase=phase.name,
                         elapsed_s=now_s,
                         left_s=max(self._plan.duration_s - now_s, 0.0),
-                        values=values,
+                        readings=values,
                     )
                 )
         return ""

@@ -1,11 +1,17 @@
 """Computation only: arrays and small values in, frozen results out."""
 
-from gelassen.core.capacity import Capacity, sustainable_power
-from gelassen.core.comparison import Comparison, compare_setups
-from gelassen.core.errors import BenchError, FileError, GelassenError, InputError
-from gelassen.core.steady_state import SteadyState, steady_state
-from gelassen.core.steps import Step, find_steps
-from gelassen.core.throttling import Throttling, find_throttling
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from gelassen.core.capacity import Capacity, sustainable_power
+    from gelassen.core.comparison import Comparison, compare_setups
+    from gelassen.core.errors import BenchError, FileError, GelassenError, InputError
+    from gelassen.core.recording import Recording
+    from gelassen.core.steady import SteadyState, steady_state
+    from gelassen.core.steps import Step, find_steps
+    from gelassen.core.summary import RunSummary, summarise_run
+    from gelassen.core.throttling import Throttling, find_throttling
 
 __all__ = [
     "BenchError",
@@ -14,6 +20,8 @@ __all__ = [
     "FileError",
     "GelassenError",
     "InputError",
+    "Recording",
+    "RunSummary",
     "SteadyState",
     "Step",
     "Throttling",
@@ -21,5 +29,25 @@ __all__ = [
     "find_steps",
     "find_throttling",
     "steady_state",
+    "summarise_run",
     "sustainable_power",
 ]
+
+# Loaded when first asked for: a worker process that needs one small module must not load SciPy.
+_HOMES = {
+    "capacity": ("Capacity", "sustainable_power"),
+    "comparison": ("Comparison", "compare_setups"),
+    "errors": ("BenchError", "FileError", "GelassenError", "InputError"),
+    "recording": ("Recording",),
+    "steady": ("SteadyState", "steady_state"),
+    "steps": ("Step", "find_steps"),
+    "summary": ("RunSummary", "summarise_run"),
+    "throttling": ("Throttling", "find_throttling"),
+}
+
+
+def __getattr__(name: str) -> Any:
+    for module, names in _HOMES.items():
+        if name in names:
+            return getattr(import_module(f"gelassen.core.{module}"), name)
+    raise AttributeError(f"module 'gelassen.core' has no attribute '{name}'")

@@ -47,7 +47,9 @@ class Capacity(Result):
     def __str__(self) -> str:
         where = f"at {self.ambient_c:g} °C room and a limit of {self.limit_c:g} °C"
         if np.isfinite(self.low_w) and np.isfinite(self.high_w):
-            answer = f"good for {self.power_w:.0f} W ({self.low_w:.0f} to {self.high_w:.0f} W) {where}"
+            answer = (
+                f"good for {self.power_w:.0f} W ({self.low_w:.0f} to {self.high_w:.0f} W) {where}"
+            )
         else:
             answer = f"cannot tell the capacity {where}; about {self.power_w:.0f} W at a guess"
         answer += f"; {self.model}"
@@ -241,7 +243,10 @@ def _draw(
     marks = (np.arange(_DRAWS) + 0.5) / _DRAWS
     picked = np.searchsorted(np.cumsum(weight / weight.sum()), marks).clip(max=len(parts) - 1)
     rng = np.random.default_rng(3)
-    noise = rng.standard_normal((_DRAWS, 2)) * np.sqrt(freedom / rng.chisquare(freedom, _DRAWS))[:, None]
+    noise = (
+        rng.standard_normal((_DRAWS, 2))
+        * np.sqrt(freedom / rng.chisquare(freedom, _DRAWS))[:, None]
+    )
     theta = np.array([parts[k][1] for k in picked])
     theta += np.einsum("nij,nj->ni", np.array([parts[k][2] for k in picked]), noise)
     exponents = _EXPONENTS[picked]

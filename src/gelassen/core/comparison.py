@@ -48,12 +48,14 @@ class Comparison(Result):
         lines = []
         for row in self.setups.itertuples():
             plural = "" if row.runs == 1 else "s"
-            interval = _interval_text(float(row.low), float(row.high))  # type: ignore[arg-type]
+            interval = _interval_text(float(row.low), float(row.high))
             lines.append(f"{row.setup}: {row.mean:.1f} {interval}, {row.runs} run{plural}")
         for row in self.differences.itertuples():
-            interval = _interval_text(float(row.low), float(row.high), sign="+")  # type: ignore[arg-type]
+            interval = _interval_text(float(row.low), float(row.high), sign="+")
             verdict = "" if row.distinguishable else "cannot tell: "
-            lines.append(f"{verdict}{row.setup} minus {row.versus}: {row.difference:+.1f} {interval}")
+            lines.append(
+                f"{verdict}{row.setup} minus {row.versus}: {row.difference:+.1f} {interval}"
+            )
         return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
 
 
@@ -121,29 +123,26 @@ def compare_setups(
     cautions += _spread_cautions(table) if spread_known else []
 
     means, covariance = _estimate(values, design, variance)
-    count = len(names)
-    # Setups are compared at the average block.
-    average = np.concatenate([np.zeros(count), np.full(design.shape[1] - count, 1 / len(blocks))])
-    contrasts = np.hstack([np.eye(count), np.tile(average[count:], (count, 1))])
-    level = contrasts @ means
-    setups = _setup_rows(names, table, level, contrasts, covariance, freedom, spread_known, confidence)
+    counts = table.groupby("setup").size()
+    model = _Model(
+        names=names,
+        contrasts=_contrasts(len(names), design.shape[1], len(blocks)),
+        means=means,
+        covariance=covariance,
+        freedom=freedom,
+        spread_known=spread_known,
+        runs=[int(counts[name]) for name in names],
+        confidence=confidence,
+    )
+    setups = _setup_rows(model)
     pairs = (
         [(name, baseline) for name in names if name != baseline]
         if baseline is not None
-        else [(a, b) for a, b in combinations(setups["setup"], 2)]
+        else list(combinations(setups["setup"], 2))
     )
-    index = {name: k for k, name in enumerate(names)}
-    vectors = np.array([contrasts[index[a]] - contrasts[index[b]] for a, b in pairs]).reshape(
-        len(pairs), design.shape[1]
-    )
-    adjust = _Adjustment(vectors, covariance, freedom, count, against_one=baseline is not None)
-    rows = []
-    for (a, b), vector in zip(pairs, vectors, strict=True):
-        rows.append(
-            _difference_row(a, b, vector, means, covariance, freedom, spread_known, confidence, adjust)
-        )
+    adjust = _Adjustment(model, pairs, against_one=baseline is not None)
     differences = pd.DataFrame(
-        rows,
+        [_difference_row(a, b, model, adjust) for a, b in pairs],
         columns=[
             "setup", "versus", "difference", "low", "high", "p_value", "distinguishable",
             "runs_needed",
@@ -152,7 +151,9 @@ def compare_setups(
     if len(names) < 2:
         cautions.append("there is one setup only: nothing to compare it with")
     setups["group"] = _groups(setups, differences, baseline)
-    repeatability = float(np.sqrt(between)) if spread_known and between is not None else float("nan")
+    repeatability = (
+        float(np.sqrt(between)) if spread_known and between is not None else float("nan")
+    )
     return Comparison(
         setups=setups,
         differences=differences,
@@ -174,7 +175,9 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
     try:
         table["value"] = runs["value"].astype(float)
         error = runs["standard_error"] if "standard_error" in runs.columns else 0.0
-        table["standard_error"] = np.abs(pd.Series(error, index=runs.index).astype(float)).fillna(0.0)
+        table["standard_error"] = np.abs(pd.Series(error, index=runs.index).astype(float)).fillna(
+            0.0
+        )
     except (TypeError, ValueError) as problem:
         raise InputError(f"runs holds something that is no number: {problem}") from None
     table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
@@ -182,7 +185,9 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
     known = np.isfinite(table["value"]) & np.isfinite(table["standard_error"])
     lost = sorted(set(table["setup"]) - set(table.loc[known, "setup"]))
     if (~known).any():
-        cautions.append(f"{int((~known).sum())} of {len(table)} runs have no usable value: left out")
+        cautions.append(
+            f"{int((~known).sum())} of {len(table)} runs have no usable value: left out"
+        )
     if lost:
         cautions.append("no run left of: " + ", ".join(lost))
     table = table[known].reset_index(drop=True)
@@ -210,13 +215,11 @@ def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
 
 def _estimate(values: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats]:
     weighted = design / variance[:, None]
-    covariance = np.linalg.pinv(design.T @ weighted)
+    covariance: Floats = np.asarray(np.linalg.pinv(design.T @ weighted), dtype=float)
     return covariance @ (weighted.T @ values), covariance
 
 
-def _between_variance(
-    values: Floats, design: Floats, own: Floats, freedom: int
-) -> float | None:
+def _between_variance(values: Floats, design: Floats, own: Floats, freedom: int) -> float | None:
     """Return the variance between runs that makes the weighted residuals as large as expected."""
     if freedom < 1:
         return None
@@ -254,28 +257,49 @@ def _spread_cautions(table: pd.DataFrame) -> list[str]:
     ]
 
 
-def _setup_rows(
-    names: list[str],
-    table: pd.DataFrame,
-    level: Floats,
-    contrasts: Floats,
-    covariance: Floats,
-    freedom: int,
-    spread_known: bool,
-    confidence: float,
-) -> pd.DataFrame:
-    error = np.sqrt(np.einsum("ij,jk,ik->i", contrasts, covariance, contrasts))
-    half = np.full(len(names), np.inf)
-    if spread_known:
-        half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
-    counts = table.groupby("setup").size()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Model:
+    """The fitted means, and what is needed for any difference between them."""
+
+    names: list[str]
+    contrasts: Floats  # one row a setup: its mean at the average block
+    means: Floats
+    covariance: Floats
+    freedom: int
+    spread_known: bool
+    runs: list[int]
+    confidence: float
+
+    @property
+    def factor(self) -> float:
+        """Half width of an interval in standard errors."""
+        if not self.spread_known:
+            return float("inf")
+        return float(student_t.ppf((1 + self.confidence) / 2, self.freedom))
+
+    def contrast(self, a: str, b: str) -> Floats:
+        """Return the contrast of setup `a` minus setup `b`."""
+        first, second = self.names.index(a), self.names.index(b)
+        return np.asarray(self.contrasts[first] - self.contrasts[second])
+
+
+def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
+    # Setups are compared at the average block.
+    average = np.full((setups, columns - setups), 1 / blocks)
+    return np.hstack([np.eye(setups), average])
+
+
+def _setup_rows(model: _Model) -> pd.DataFrame:
+    level = model.contrasts @ model.means
+    error = np.sqrt(np.einsum("ij,jk,ik->i", model.contrasts, model.covariance, model.contrasts))
+    half = model.factor * error
     rows = pd.DataFrame(
         {
-            "setup": names,
+            "setup": model.names,
             "mean": level,
             "low": level - half,
             "high": level + half,
-            "runs": [int(counts[name]) for name in names],
+            "runs": model.runs,
         }
     )
     return rows.sort_values("mean", kind="stable").reset_index(drop=True)
@@ -284,30 +308,31 @@ def _setup_rows(
 class _Adjustment:
     """p values that allow for how many differences are looked at."""
 
-    def __init__(
-        self, vectors: Floats, covariance: Floats, freedom: int, count: int, *, against_one: bool
-    ) -> None:
-        self._freedom, self._count, self._against_one = freedom, count, against_one
+    def __init__(self, model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> None:
+        self._freedom, self._count = model.freedom, len(model.names)
+        self._against_one = against_one
         self._largest: Floats | None = None
-        if against_one and len(vectors) > 1 and freedom >= 1:
-            shared = vectors @ covariance @ vectors.T
+        if against_one and len(pairs) > 1 and model.freedom >= 1:
+            vectors = np.array([model.contrast(a, b) for a, b in pairs])
+            shared = vectors @ model.covariance @ vectors.T
             scale = np.sqrt(np.diag(shared))
-            correlation = shared / np.outer(scale, scale)
+            correlation = shared / np.outer(scale, scale) + 1e-9 * np.eye(len(pairs))
             rng = np.random.default_rng(4)
-            factor = np.linalg.cholesky(correlation + 1e-9 * np.eye(len(vectors)))
-            normal = rng.standard_normal((_SIMULATED, len(vectors))) @ factor.T
-            chi = np.sqrt(rng.chisquare(freedom, _SIMULATED) / freedom)
+            normal = (
+                rng.standard_normal((_SIMULATED, len(pairs))) @ np.linalg.cholesky(correlation).T
+            )
+            chi = np.sqrt(rng.chisquare(model.freedom, _SIMULATED) / model.freedom)
             self._largest = np.sort(np.abs(normal).max(axis=1) / chi)
 
     def p_value(self, statistic: float) -> float:
+        """Return the p value of a difference of so many standard errors."""
         size = abs(statistic)
         alone = float(2 * student_t.sf(size, self._freedom))
         if self._count <= 2:
             return alone
         if not self._against_one:
-            return float(
-                studentized_range.sf(size * np.sqrt(2), self._count, max(self._freedom, 2))
-            )
+            sf = studentized_range.sf(size * np.sqrt(2), self._count, max(self._freedom, 2))
+            return max(float(sf), alone)
         if self._largest is None:
             return alone
         above = self._largest.size - np.searchsorted(self._largest, size)
@@ -315,41 +340,35 @@ class _Adjustment:
 
 
 def _difference_row(
-    name: str,
-    versus: str,
-    vector: Floats,
-    means: Floats,
-    covariance: Floats,
-    freedom: int,
-    spread_known: bool,
-    confidence: float,
-    adjust: _Adjustment,
+    name: str, versus: str, model: _Model, adjust: _Adjustment
 ) -> tuple[str, str, float, float, float, float, bool, float]:
-    difference = float(vector @ means)
-    if not spread_known:
+    vector = model.contrast(name, versus)
+    difference = float(vector @ model.means)
+    if not model.spread_known:
         return name, versus, difference, -np.inf, np.inf, float("nan"), False, float("nan")
-    error = float(np.sqrt(vector @ covariance @ vector))
-    half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
+    error = float(np.sqrt(vector @ model.covariance @ vector))
+    half = model.factor * error
     p_value = adjust.p_value(difference / error)
-    clear = p_value < 1 - confidence
-    needed = 0.0 if clear else _runs_needed(difference, vector, covariance, freedom, confidence)
+    clear = p_value < 1 - model.confidence
+    runs = (model.runs[model.names.index(name)], model.runs[model.names.index(versus)])
+    needed = 0.0
+    if not clear:
+        needed = _runs_needed(difference, error, runs, model.freedom, model.confidence)
     return name, versus, difference, difference - half, difference + half, p_value, clear, needed
 
 
 def _runs_needed(
-    difference: float, vector: Floats, covariance: Floats, freedom: int, confidence: float
+    difference: float, error: float, runs: tuple[int, int], freedom: int, confidence: float
 ) -> float:
     """Return how many further runs of each of the two would settle the difference 4 times in 5."""
-    variance = float(vector @ covariance @ vector)
-    # Variance of the difference falls with the number of runs; both setups have about 2 v / d each.
-    runs_now = max(freedom / max(np.count_nonzero(vector), 1) + 1, 1.0)
+    per_run = error / np.sqrt(1 / runs[0] + 1 / runs[1])
     for further in range(1, _MOST_RUNS + 1):
-        error = np.sqrt(variance * runs_now / (runs_now + further))
+        then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
         degrees = freedom + 2 * further
         critical = float(student_t.ppf((1 + confidence) / 2, degrees))
-        chance = float(nct.sf(critical, degrees, abs(difference) / error))
+        chance = float(nct.sf(critical, degrees, abs(difference) / then))
         if not np.isfinite(chance):
-            chance = float(norm.sf(critical - abs(difference) / error))
+            chance = float(norm.sf(critical - abs(difference) / then))
         if chance >= _POWER:
             return float(further)
     return float("nan")
@@ -362,7 +381,9 @@ def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | Non
     has none.
     """
     names = list(setups["setup"])
-    same = {frozenset((r.setup, r.versus)) for r in differences.itertuples() if not r.distinguishable}
+    same = {
+        frozenset((r.setup, r.versus)) for r in differences.itertuples() if not r.distinguishable
+    }
     if baseline is not None:
         return ["a" if n == baseline or frozenset((n, baseline)) in same else "" for n in names]
     spans: list[tuple[int, int]] = []
@@ -375,5 +396,7 @@ def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | Non
         if not spans or last > spans[-1][1]:
             spans.append((first, last))
     letters = [chr(ord("a") + k % 26) for k in range(len(spans))]
-    member: NDArray[np.bool_] = np.array([[a <= k <= b for a, b in spans] for k in range(len(names))])
+    member: NDArray[np.bool_] = np.array(
+        [[a <= k <= b for a, b in spans] for k in range(len(names))]
+    )
     return ["".join(np.array(letters)[row]) for row in member]

@@ -22,7 +22,7 @@ class Grid:
     @property
     def times_s(self) -> Floats:
         """The middle of each step."""
-        return self.start_s + self.step_s * np.arange(self.size)
+        return np.asarray(self.start_s + self.step_s * np.arange(self.size), dtype=float)
 
     def averaged(self, time_s: Floats, values: Floats) -> Floats:
         """Return the mean of the readings in each step, NaN where there are none."""

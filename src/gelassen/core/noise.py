@@ -81,7 +81,8 @@ def quantisation_error(values: Floats) -> float:
 
 def _smooth(values: Floats) -> Floats:
     length = max(values.size // 10, 1)
-    return values[: values.size // length * length].reshape(-1, length).mean(axis=1)
+    blocks = values[: values.size // length * length].reshape(-1, length)
+    return np.asarray(blocks.mean(axis=1))
 
 
 def _last_digit(value: float) -> float:

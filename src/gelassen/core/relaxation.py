@@ -96,7 +96,7 @@ def time_constant_list(interval_s: float) -> Floats:
     """Return the time constants to try, for samples this far apart."""
     shortest = max(_SHORTEST_S, 2 * interval_s)
     count = max(int(np.log(_LONGEST_S / shortest) / np.log(_RATIO)), 3)
-    return shortest * _RATIO ** np.arange(count + 1)
+    return np.asarray(shortest * _RATIO ** np.arange(count + 1), dtype=float)
 
 
 def fit_relaxation(
@@ -228,9 +228,7 @@ def _expected_sign_factor(model: _Solved, direction: float, least: float) -> Flo
     return np.asarray((right + (1 - right) * against).prod(axis=1))
 
 
-def _sign_factor(
-    amplitudes: Floats, constants: Floats, direction: float, least: float
-) -> Floats:
+def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least: float) -> Floats:
     """Return how much each draw counts, by the side from which its parts approach."""
     wrong = amplitudes * direction < -least
     slowest = np.argmax(np.where(np.isfinite(constants), constants, -1), axis=1)

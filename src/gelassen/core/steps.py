@@ -5,7 +5,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.grid import make_grid
-from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series, as_time, need_readings
+from gelassen.core.inputs import (
+    Floats,
+    SeriesLike,
+    as_confidence,
+    as_series,
+    as_time,
+    need_readings,
+)
 from gelassen.core.loadspan import span_from_temperature
 from gelassen.core.noise import noise_density, quantisation_error
 from gelassen.core.result import Result
@@ -101,9 +108,7 @@ def _coarse(times: Floats, curve: Floats, width: int) -> tuple[Floats, Floats]:
     return middle[keep], total[keep] / weight[keep]
 
 
-def _search(
-    times: Floats, course: Floats, confidence: float, floor: float
-) -> tuple[Step, ...]:
+def _search(times: Floats, course: Floats, confidence: float, floor: float) -> tuple[Step, ...]:
     """Add the change that explains most, again and again, until none explains enough."""
     elapsed = times - times[0]
     length = float(elapsed[-1])
@@ -121,10 +126,12 @@ def _search(
     pitch = float(moments[1] - moments[0])
     found: list[tuple[float, float]] = []
     while len(found) < _MOST_STEPS:
-        best, score = _best_change(elapsed, course, base, found, candidates, columns)
+        best = _best_change(elapsed, course, base, found, candidates, columns)
+        if best is None:
+            break
         _, left = _solve(_design(elapsed, base, found), course)
-        least_density = max(noise_density(np.diff(course, 2) / np.sqrt(6), step_s), 1e-9)
-        if best is None or score * step_s / least_density < needed / 2:
+        # At the nearest of the coarse moments a real change already explains a lot.
+        if _worth(elapsed, course, base, [*found, best], left, step_s)[0] < needed / 3:
             break
         trial = [*found, _refined(elapsed, course, base, found, best, pitch)]
         gain, size, density = _worth(elapsed, course, base, trial, left, step_s)
@@ -170,7 +177,7 @@ def _best_change(
     found: list[tuple[float, float]],
     candidates: list[tuple[float, float]],
     columns: Floats,
-) -> tuple[tuple[float, float] | None, float]:
+) -> tuple[float, float] | None:
     """Return the candidate that, freed of what is already modelled, fits the rest best."""
     q, _ = np.linalg.qr(_design(elapsed, base, found))
     left = course - q @ (q.T @ course)
@@ -182,7 +189,7 @@ def _best_change(
     for moment, _ in found:  # one change explains one moment
         score[np.abs(at - moment) < max(30.0, 0.02 * elapsed[-1])] = 0
     place = int(np.argmax(score))
-    return (candidates[place] if score[place] > 0 else None), float(score[place])
+    return candidates[place] if score[place] > 0 else None
 
 
 def _refined(

@@ -1,6 +1,7 @@
 """What one run says: its steady state, when it was held back, and what else matters."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -12,7 +13,7 @@ from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperat
 from gelassen.core.recording import Recording
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
-from gelassen.core.steady_state import SteadyState, steady_state
+from gelassen.core.steady import SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.throttling import Throttling, find_throttling
 
@@ -152,15 +153,6 @@ def summarise_run(
         if not np.isfinite(temperature[loaded]).any():
             cautions.append(f"{chosen} has no reading under load: nothing can be said about it")
         else:
-            under = times <= span[1]
-            if look_for_steps:
-                steps = _steps(frame, times, loaded, temperature, room)
-            stretches = _stretches(
-                times[under], temperature[under], None if room is None else room[under],
-                None if power is None else power[under], span, steps, confidence,
-            )  # fmt: skip
-            steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
-            cautions += steady.cautions
             if limit is not None:
                 throttling = find_throttling(
                     times,
@@ -175,6 +167,15 @@ def summarise_run(
                 cautions += throttling.cautions
             else:
                 cautions.append("no limit temperature is known: throttling by heat cannot be told")
+            under = times <= span[1]
+            if look_for_steps:
+                steps = _steps(frame, times, loaded, temperature, room, throttling)
+            stretches = _stretches(
+                times[under], temperature[under], None if room is None else room[under],
+                None if power is None else power[under], span, steps, confidence,
+            )  # fmt: skip
+            steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
+            cautions += steady.cautions
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
         cautions.append(
@@ -212,7 +213,7 @@ def summarise_run(
 def _series(frame: pd.DataFrame, name: str) -> Floats | None:
     if name not in frame.columns or not np.isfinite(frame[name]).any():
         return None
-    return frame[name].to_numpy(dtype=float)
+    return np.asarray(frame[name], dtype=float)
 
 
 def _mean_of(frame: pd.DataFrame, start: str, end: str) -> Floats | None:
@@ -306,14 +307,24 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
 
 
 def _steps(
-    frame: pd.DataFrame, times: Floats, loaded: Bools, temperature: Floats, room: Floats | None
+    frame: pd.DataFrame,
+    times: Floats,
+    loaded: Bools,
+    temperature: Floats,
+    room: Floats | None,
+    throttling: Throttling | None,
 ) -> tuple[Step, ...]:
-    """Look for changes in the judged temperature and in the case air, both over the room."""
+    """Look for changes in the judged temperature and in the case air, both over the room.
+
+    Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
+    """
     base = 0.0 if room is None else pd.Series(room).ffill().bfill().to_numpy()
     found = list(find_steps(times[loaded], (temperature - base)[loaded]))
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
             found += find_steps(times[loaded], (frame[name].to_numpy(dtype=float) - base)[loaded])
+    borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
+    found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood are the same.
     for step in sorted(found, key=lambda s: s.high_s - s.low_s):
@@ -333,7 +344,7 @@ def _stretches(
 ) -> tuple[Stretch, ...]:
     borders = [span[0], *(step.at_s for step in steps), span[1]]
     parts = []
-    for start, end in zip(borders, borders[1:], strict=False):
+    for start, end in pairwise(borders):
         until = times <= end
         if not np.isfinite(temperature[until & (times >= start)]).any():
             continue
@@ -372,7 +383,9 @@ def _drift_cautions(
             mean = _mean(fan, held)
             drift = _late_minus_early(fan, held)
             if mean > 0 and abs(drift) > _FAN_DRIFT_SHARE * mean:
-                cautions.append(f"{name} moved by {drift:+.0f} rpm during hold: hold began too early")
+                cautions.append(
+                    f"{name} moved by {drift:+.0f} rpm during hold: hold began too early"
+                )
     steady_work, unit = (work, "work per second") if work is not None else (power, "power")
     if steady_work is not None:
         mean = _mean(steady_work, held)

@@ -1,6 +1,7 @@
 """When a chip was held back, and by what: heat, its power limit, or nothing but a warm boost."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -133,7 +134,9 @@ def find_throttling(
     thermal = np.zeros(times.size, dtype=bool)
     by_power = np.zeros(times.size, dtype=bool)
     if clock is not None:
-        slow = loaded & (_held(clock, times, 3.0) < (1 - _SAG_SHARE) * _best_clock(times, clock, loaded))
+        slow = loaded & (
+            _held(clock, times, 3.0) < (1 - _SAG_SHARE) * _best_clock(times, clock, loaded)
+        )
         thermal = slow & near
         if power is not None:
             # Near the temperature limit too: as long as power keeps its level, heat takes nothing.
@@ -157,14 +160,16 @@ def find_throttling(
         cautions.append("power was not logged: being held back by a power limit cannot be told")
 
     thermal = _tidy(times, thermal)
-    by_power = _tidy(times, by_power)
+    by_power = _tidy(times, by_power & ~thermal)
     intervals = sorted(
         [(*span, "thermal") for span in _spans(times, thermal)]
         + [(*span, "power") for span in _spans(times, by_power)]
     )
     late = loaded & (times >= _late(times, loaded))
     # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
-    sits = thermal | (_held(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2))
+    sits = thermal | (
+        _held(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
+    )
     at_limit = bool(late.any() and np.mean(sits[late]) > 0.5)
     return Throttling(
         thermal=thermal,
@@ -190,7 +195,7 @@ def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats 
     if power_limit_w is None:
         return None
     if np.ndim(power_limit_w) == 0:
-        limit = float(power_limit_w)
+        limit = float(np.asarray(power_limit_w, dtype=float))
         if not limit > 0:
             raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
         return np.full(times.size, limit)
@@ -198,7 +203,11 @@ def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats 
 
 
 def _loaded(
-    times: Floats, temperature: Floats, load: Floats | None, power: Floats | None, clock: Floats | None
+    times: Floats,
+    temperature: Floats,
+    load: Floats | None,
+    power: Floats | None,
+    clock: Floats | None,
 ) -> Bools:
     """Return where the machine works; the load channel tells best."""
     if load is not None:
@@ -289,7 +298,7 @@ def _tidy(times: Floats, flags: Bools) -> Bools:
     """Join what a short pause separates, then drop what is too short to mean anything."""
     joined = flags.copy()
     spans = _spans(times, flags)
-    for (_, end), (start, _) in zip(spans, spans[1:], strict=False):
+    for (_, end), (start, _) in pairwise(spans):
         if start - end <= _PAUSE_S:
             joined |= (times >= end) & (times <= start)
     tidy = np.zeros_like(joined)

@@ -79,12 +79,16 @@ def compare_runs(
         base[["setup", "value", "standard_error"]], baseline=against, confidence=confidence
     )
     cautions += comparison.cautions
-    setups = _setup_table(table, comparison, limited)
+    # Which setups share a rank is a question of all pairs, whatever the baseline.
+    ranks = compare_setups(base[["setup", "value", "standard_error"]], confidence=confidence)
+    setups = _setup_table(table, ranks, limited)
     differences = _differences(setups, comparison, limited, baseline)
     setups = _with_baseline(setups, differences, baseline)
     if limited:
         cautions.append(
-            "at the temperature limit: " + "; ".join(sorted(limited)) + ". Their temperature cannot "
+            "at the temperature limit: "
+            + "; ".join(sorted(limited))
+            + ". Their temperature cannot "
             "show how much warmer they would get: compare the power and clock they held"
         )
     mixed = {summary.channel_words.split(" (")[0] for summary in summaries if summary.channel}
@@ -148,9 +152,7 @@ _MEANS = (
 )  # fmt: skip
 
 
-def _setup_table(
-    table: pd.DataFrame, comparison: Comparison, limited: set[str]
-) -> pd.DataFrame:
+def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str]) -> pd.DataFrame:
     known = comparison.setups.set_index("setup")
     rows = []
     for name, runs in table.groupby("setup", sort=False):
@@ -158,11 +160,17 @@ def _setup_table(
         rows.append(
             {
                 "setup": name,
-                "rise_k": float(runs["value"].mean()) if at_limit else float(known.loc[name, "mean"]),
+                "rise_k": float(runs["value"].mean())
+                if at_limit
+                else float(known.loc[name, "mean"]),
                 "low_k": float(runs["value"].min()) if at_limit else float(known.loc[name, "low"]),
                 "high_k": np.inf if at_limit else float(known.loc[name, "high"]),
                 "runs": len(runs),
-                "group": "" if at_limit else str(known.loc[name, "group"]) if name in known.index else "",
+                "group": ""
+                if at_limit
+                else str(known.loc[name, "group"])
+                if name in known.index
+                else "",
                 "at_limit": at_limit,
                 **{column: float(runs[column].mean()) for column in _MEANS},
             }

@@ -61,7 +61,9 @@ class RunWriter:
     def create(cls, folder: Path, columns: Sequence[str], run: RunFile) -> "RunWriter":
         """Start a run in an empty folder."""
         if (folder / RUN_JSON).exists():
-            raise FileError(f"{folder} already holds a run; nothing was written. Choose another folder")
+            raise FileError(
+                f"{folder} already holds a run; nothing was written. Choose another folder"
+            )
         _write_json(folder / RUN_JSON, run.model_dump(mode="json"))
         samples = (folder / SAMPLES_CSV).open("w", newline="", encoding="utf-8")
         journal = (folder / JOURNAL).open("w", encoding="utf-8")
@@ -254,7 +256,9 @@ def _read_csv(path: Path) -> tuple[pd.DataFrame, list[str]]:
         cautions.append(f"the last line of {path.name} is torn: left out")
     rows = list(csv.reader(data[:end].decode("utf-8", errors="replace").splitlines()))
     if not rows or rows[0][:1] != ["t_s"]:
-        raise FileError(f'{path}, line 1: the header must begin with "t_s". Is this a run of Gelassen?')
+        raise FileError(
+            f'{path}, line 1: the header must begin with "t_s". Is this a run of Gelassen?'
+        )
     good: list[list[float]] = []
     for number, row in enumerate(rows[1:], start=2):
         try:

@@ -2,6 +2,7 @@
 
 import json
 import platform
+from importlib import metadata
 from pathlib import Path
 from typing import Any, Literal
 
@@ -9,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from gelassen.core.errors import FileError
 
-RUN_FORMAT = 1
+RUN_FORMAT: Literal[1] = 1
 
 
 class PhaseEntry(BaseModel):
@@ -44,7 +45,9 @@ class RunFile(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     format: Literal[1] = RUN_FORMAT
-    outcome: str = Field("recording", description="recording, finished, stopped, guard, imported, ...")
+    outcome: str = Field(
+        "recording", description="recording, finished, stopped, guard, imported, ..."
+    )
     started: str | None = Field(None, description="RFC 3339 with offset")
     setup: str | None = None
     levels: dict[str, str | float] = Field(default_factory=dict)
@@ -63,9 +66,11 @@ class RunFile(BaseModel):
 
 def versions() -> dict[str, str]:
     """Return what a stored run was made with."""
-    from gelassen import __version__
-
-    return {"gelassen": __version__, "python": platform.python_version(), "system": platform.system()}
+    return {
+        "gelassen": metadata.version("gelassen"),
+        "python": platform.python_version(),
+        "system": platform.system(),
+    }
 
 
 def read_run_file(path: Path) -> RunFile:

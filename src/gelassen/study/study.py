@@ -39,7 +39,11 @@ class Study:
         """Open one run by its folder name or its number."""
         folders = self.run_folders()
         for folder in folders:
-            if name in (folder.name, folder.name.split("-")[0], folder.name.split("-")[0].lstrip("0")):
+            if name in (
+                folder.name,
+                folder.name.split("-")[0],
+                folder.name.split("-")[0].lstrip("0"),
+            ):
                 return self._with_limits(read_run(folder))
         names = [folder.name for folder in folders]
         raise InputError(f'there is no run "{name}" in {self.folder}.{nearest(name, names)}')

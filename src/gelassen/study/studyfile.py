@@ -13,7 +13,7 @@ from gelassen.study.durations import seconds
 from gelassen.study.tomlplace import line_of
 
 STUDY_FILE = "study.toml"
-STUDY_FORMAT = 1
+STUDY_FORMAT: Literal[1] = 1
 
 
 def _channel(value: Any) -> Any:
@@ -142,7 +142,8 @@ def _check_setups(path: Path, text: str, study: StudyFile) -> None:
     """Every setup names known factors and levels, and the baseline is a setup."""
     for setup, levels in study.setups.items():
         for factor, level in levels.items():
-            where = f"{path.name}, line {line_of(text, ['setups', setup, factor])}, setups.{setup}.{factor}"
+            line = line_of(text, ["setups", setup, factor])
+            where = f"{path.name}, line {line}, setups.{setup}.{factor}"
             if factor not in study.factors:
                 known = ", ".join(study.factors) or "none"
                 raise FileError(

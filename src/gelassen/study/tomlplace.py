@@ -4,7 +4,9 @@ import re
 from collections.abc import Sequence
 
 _HEADER = re.compile(r"\s*\[\[?\s*(.+?)\s*\]\]?\s*(?:#.*)?$")
-_KEY = re.compile(r"""\s*((?:[A-Za-z0-9_-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[A-Za-z0-9_-]+|"[^"]*"|'[^']*'))*)\s*=""")
+_KEY = re.compile(
+    r"""\s*((?:[A-Za-z0-9_-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[A-Za-z0-9_-]+|"[^"]*"|'[^']*'))*)\s*="""
+)
 _PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
 
 

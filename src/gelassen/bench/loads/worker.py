@@ -10,10 +10,9 @@ import mmap
 import os
 import select
 import signal
-import struct
 import sys
 
-PAGE = struct.Struct("<qqq")  # ready, rounds, errors
+from gelassen.bench.loads.page import PAGE
 
 
 def _die_with_parent() -> None:

@@ -9,7 +9,7 @@ import tempfile
 import time
 from dataclasses import dataclass
 
-from gelassen.bench.loads.worker import PAGE
+from gelassen.bench.loads.page import PAGE
 from gelassen.core.errors import BenchError
 
 _READY_S = 20.0

@@ -62,7 +62,12 @@ def _scaled(name: str, what: str, file: SysFile, factor: float) -> Sensor:
 
     problem = problem_of(read)
     info = ChannelInfo(
-        name=name, what=what, source=str(file.path), readable=not problem, problem=problem
+        name=name,
+        what=what,
+        source=str(file.path),
+        resolution=1.0 if name.endswith("_count") else None,
+        readable=not problem,
+        problem=problem,
     )
     return Sensor(info, read)
 

@@ -67,7 +67,9 @@ def _sensors(device: _Device, *, alone: bool) -> Iterator[Sensor]:
             for name in names:
                 match = pattern.fullmatch(name)
                 if match:
-                    yield _sensor(device, folder / name, kind, int(match[1]), quantity, factor, alone)
+                    yield _sensor(
+                        device, folder / name, kind, int(match[1]), quantity, factor, alone
+                    )
 
 
 def _sensor(
@@ -88,7 +90,7 @@ def _sensor(
         name=f"{part}.{item}.{quantity}",
         what=f"{label or kind + str(number)} of {device.driver} ({device.address})",
         source=str(path),
-        resolution=None,
+        resolution=1.0 if device.driver == "coretemp" and kind == "temp" else None,
         readable=not problem,
         problem=problem,
     )

@@ -206,9 +206,13 @@ class SimulatedBench:
         keep = float(np.exp(-seconds / _NOISE_MEMORY_S))
         self._noise = keep * self._noise + _CORE_NOISE_K * (1 - keep**2) ** 0.5 * draw[2:]
         keep = float(np.exp(-seconds / 1200.0))
-        self._wander_c = keep * self._wander_c + self._room.wander_k * (1 - keep**2) ** 0.5 * draw[0]
+        self._wander_c = (
+            keep * self._wander_c + self._room.wander_k * (1 - keep**2) ** 0.5 * draw[0]
+        )
         keep = float(np.exp(-seconds / _LOAD_MEMORY_S))
-        self._activity = 1 + keep * (self._activity - 1) + _LOAD_WANDER * (1 - keep**2) ** 0.5 * draw[1]
+        self._activity = (
+            1 + keep * (self._activity - 1) + _LOAD_WANDER * (1 - keep**2) ** 0.5 * draw[1]
+        )
         clock = self._governor.decide(
             loaded=self._loaded, hottest_c=heat.hottest_c, power_w=self._power_w, seconds=seconds
         )

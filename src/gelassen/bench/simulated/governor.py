@@ -36,7 +36,9 @@ class Governor:
             return self.clock_mhz
         short = self._average_w < 0.97 * self.power_limit_w
         allowed_w = self.power_limit_w * (p.boost_factor if short else 1.0)
-        by_power = max(self.clock_mhz, 1.0) * (allowed_w / max(power_w, 1.0)) ** (1 / _POWER_EXPONENT)
+        by_power = max(self.clock_mhz, 1.0) * (allowed_w / max(power_w, 1.0)) ** (
+            1 / _POWER_EXPONENT
+        )
         wanted = min(self.boost_mhz(hottest_c), by_power)
         if self._thermal_cap_mhz < wanted:
             self.throttle_count += 1

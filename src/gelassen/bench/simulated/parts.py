@@ -26,7 +26,9 @@ class Processor:
     uncore_w: float = 9.0
     idle_share: float = 0.012  # of the switching that goes on without a load
     core_j_per_k: float = 2.2
-    core_w_per_k: float = 0.95  # each core to the spreader, by conduction through silicon and solder
+    core_w_per_k: float = (
+        0.95  # each core to the spreader, by conduction through silicon and solder
+    )
     spreader_j_per_k: float = 60.0
     boost_s: float = 28.0  # averaging time of the long-term power limit
     boost_factor: float = 1.25  # short-term limit over the long-term one

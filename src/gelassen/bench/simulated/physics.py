@@ -93,7 +93,8 @@ class Heat:
         forced = c.forced_w_per_k * (self.fan_rpm / 1000) ** 0.7
         natural = c.natural_w_per_k * (rise / 30) ** 0.25
         mean_k = 273.15 + (fins_c + self.case_c) / 2
-        return forced + natural + 4 * _STEFAN_BOLTZMANN * _EMISSIVITY * c.radiating_m2 * mean_k**3
+        radiated = 4 * _STEFAN_BOLTZMANN * _EMISSIVITY * c.radiating_m2 * mean_k**3
+        return float(forced + natural + radiated)
 
     def step(self, core_w: Floats, room_c: float, seconds: float) -> None:
         """Let this much time pass at this power (implicit Euler)."""

@@ -162,7 +162,7 @@ def steady_state(
     span = _load_span(times, temperature, power, load_start_s)
     inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
     unit = "°C" if reference is None else "K"
-    if span.found_end:
+    if span.found_end and times[-1] - span.end_s > max(5.0, 0.01 * (span.end_s - span.start_s)):
         cautions.append(
             f"the load ended at {span.end_s:.0f} s: what was logged afterwards is left out"
         )
@@ -300,7 +300,7 @@ def _as_felt(room: Floats, relaxation: Relaxation, step_s: float) -> Floats:
 
 
 def _bins(elapsed_s: Floats, step_s: float) -> NDArray[np.int64]:
-    """Number the bins: short where the curve is steep, at most a share of the load long."""
+    """Return the bin of each moment: short where the curve is steep, at most a share of the load long."""
     length = elapsed_s[-1] - elapsed_s[0]
     edges = [float(elapsed_s[0])]
     while edges[-1] < elapsed_s[-1]:
@@ -363,9 +363,7 @@ def _wander(
     return np.asarray(answer)
 
 
-def _answer(
-    fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: str
-) -> SteadyState:
+def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: str) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
     doubt_k = np.hypot(fit.unseen_k, _BEYOND_IN_DOUBT * missing)

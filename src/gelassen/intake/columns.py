@@ -1,0 +1,137 @@
+"""Which column of a foreign log is which channel: told by a mapping, or by our own names.
+
+A mapping says, for a header or a pattern of headers, the channel and what is done to its values::
+
+    [columns]
+    "time" = "t_s"
+    "pkg temp" = "cpu.package.temp_c"
+    "core{n} temp" = "cpu.core{n}.temp_c"
+    "intake F" = { channel = "room.air.temp_c", offset = -32, scale = 0.5555555556 }
+
+Values become ``(value + offset) * scale``. ``{n}`` stands for the same number on both sides.
+"""
+
+import re
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from gelassen.core.channels import parse_channel
+from gelassen.core.errors import FileError, InputError
+from gelassen.core.spelling import nearest
+
+TIME = "t_s"
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """The channel a column becomes: ``(value + offset) * scale``."""
+
+    channel: str
+    offset: float = 0.0
+    scale: float = 1.0
+
+    @property
+    def conversion(self) -> str:
+        """What is done to the values, in words."""
+        if self.offset == 0 and self.scale == 1:
+            return "as it is"
+        return f"(value {self.offset:+g}) × {self.scale:g}"
+
+
+ColumnMap = Mapping[str, str | Mapping[str, Any] | Target]
+
+
+def read_column_file(path: Path) -> dict[str, Target]:
+    """Read a mapping from a TOML file."""
+    try:
+        content = tomllib.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        raise FileError(f"{path}: there is no such file") from None
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        raise FileError(f"{path}: {error}") from None
+    columns = content.get("columns")
+    if not isinstance(columns, dict) or set(content) - {"columns", "format"}:
+        raise FileError(f'{path}: one section [columns] is needed, with lines "header" = "channel"')
+    return as_targets(columns, where=f"{path.name}, columns")
+
+
+def as_targets(columns: ColumnMap, *, where: str = "columns") -> dict[str, Target]:
+    """Check a mapping and return it in its full form."""
+    targets = {}
+    for header, value in columns.items():
+        key = f'{where}."{header}"'
+        if isinstance(value, Target):
+            target = value
+        elif isinstance(value, str):
+            target = Target(value)
+        elif isinstance(value, Mapping):
+            allowed = ("channel", "offset", "scale")
+            for name in value:
+                if name not in allowed:
+                    raise InputError(
+                        f'{key}: unknown key "{name}" (allowed: {", ".join(allowed)}).'
+                        + nearest(str(name), allowed)
+                    )
+            if not isinstance(value.get("channel"), str):
+                raise InputError(f"{key}: the key channel is missing")
+            try:
+                offset, scale = float(value.get("offset", 0.0)), float(value.get("scale", 1.0))
+            except (TypeError, ValueError):
+                raise InputError(f"{key}: offset and scale must be numbers") from None
+            target = Target(value["channel"], offset, scale)
+        else:
+            raise InputError(f"{key}: a channel name is needed, found {value!r:.40}")
+        if target.channel != TIME:
+            try:
+                parse_channel(target.channel.replace("{n}", "0"))
+            except InputError as error:
+                raise InputError(f"{key}: {error}") from None
+        targets[str(header)] = target
+    return targets
+
+
+def assign(headers: list[str], targets: Mapping[str, Target]) -> dict[str, Target]:
+    """Return the target of each header that has one; an unused entry of the mapping is an error."""
+    assigned: dict[str, Target] = {}
+    for key, target in targets.items():
+        pattern = re.compile(re.escape(key).replace(r"\{n\}", r"(\d+)"))
+        matched = False
+        for header in headers:
+            match = pattern.fullmatch(header)
+            if match:
+                matched = True
+                number = match[1] if match.groups() else ""
+                assigned[header] = Target(
+                    target.channel.replace("{n}", number), target.offset, target.scale
+                )
+        if not matched:
+            raise InputError(
+                f'the log has no column "{key}" (it has: {", ".join(headers)}).'
+                + nearest(key, headers)
+            )
+    for header in headers:
+        if header not in assigned and _is_channel(header):
+            assigned[header] = Target(header)
+    if not any(target.channel == TIME for target in assigned.values()):
+        for header in headers:
+            if header == TIME or re.fullmatch(
+                r"(?i)(elapsed|time)[ _]?\(?\[?(s|sec|seconds)\]?\)?", header
+            ):
+                assigned[header] = Target(TIME)
+                break
+    doubles = [t.channel for t in assigned.values()]
+    twice = sorted({name for name in doubles if doubles.count(name) > 1})
+    if twice:
+        raise InputError(f"two columns become the same channel: {', '.join(twice)}. Map only one")
+    return assigned
+
+
+def _is_channel(name: str) -> bool:
+    try:
+        parse_channel(name)
+    except InputError:
+        return False
+    return True

@@ -1,0 +1,274 @@
+"""A comparison in words and numbers: the answer first, then the table, then what stays open."""
+
+import math
+from collections.abc import Hashable, Mapping
+from itertools import pairwise
+from typing import Any
+
+import pandas as pd
+
+from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
+from gelassen.show.run_text import MADE_UP
+from gelassen.show.tables import aligned, markdown
+from gelassen.study.analysis import StudyComparison
+
+# Setups whose power differs by more than this did not do the same job.
+_SAME_POWER = 0.05
+
+
+def comparison_text(comparison: StudyComparison) -> str:
+    """Return the comparison for people."""
+    title = comparison.title + (f"   ({MADE_UP})" if comparison.made_up else "")
+    parts = ["\n".join([title, *(_wrapped(s) for s in sentences(comparison))])]
+    parts.append(aligned(*table(comparison)))
+    parts.append(_legend(comparison))
+    notes = [f"left out: {run}: {reason}" for run, reason in comparison.left_out]
+    notes += list(comparison.cautions)
+    if notes:
+        parts.append("\n".join(["cautions", *(f"  - {text}" for text in notes)]))
+    return "\n\n".join(parts)
+
+
+def comparison_markdown(comparison: StudyComparison) -> str:
+    """Return the comparison as Markdown."""
+    title = comparison.title + (f" ({MADE_UP})" if comparison.made_up else "")
+    words = "\n".join(f"- {sentence}" for sentence in sentences(comparison))
+    notes = [f"- left out: {run}: {reason}" for run, reason in comparison.left_out]
+    notes += [f"- caution: {text}" for text in comparison.cautions]
+    return "\n\n".join(
+        part
+        for part in (
+            f"## {title}", words, markdown(*table(comparison)), _legend(comparison), "\n".join(notes),
+        )
+        if part
+    )  # fmt: skip
+
+
+def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
+    """Return header and rows of the table for people."""
+    setups = comparison.setups
+    against = comparison.baseline is not None
+    header = [
+        f"setup ({comparison.measured})",
+        f"rise {comparison.unit}",
+        "95 % interval",
+        "runs",
+        "rank",
+    ]
+    header[2] = f"{100 * comparison.confidence:g} % interval"
+    if against:
+        header += ["difference", "interval", "told apart"]
+    header += ["by heat", "by limit", "power W", "clock MHz", "fan rpm"]
+    rows = []
+    for row in setups.to_dict("records"):
+        at_limit = bool(row["at_limit"])
+        cells = [
+            str(row["setup"]),
+            fixed(row["rise_k"]) + ("*" if at_limit else ""),
+            "at limit" if at_limit else interval(row["low_k"], row["high_k"]),
+            str(row["runs"]),
+            "–" if at_limit else str(row["group"]),
+        ]
+        if against:
+            if row["setup"] == comparison.baseline:
+                cells += ["baseline", "", ""]
+            else:
+                cells += [
+                    f"{row['difference_k']:+.1f}",
+                    _plain_interval(row["difference_low_k"], row["difference_high_k"]),
+                    _verdict(row),
+                ]
+        cells += [
+            share(row["thermal_share"]),
+            share(row["power_share"]),
+            fixed(row["power_w"]),
+            fixed(row["clock_mhz"], 0),
+            fixed(row["fan_rpm"], 0),
+        ]
+        rows.append(cells)
+    return header, rows
+
+
+def _plain_interval(low: float, high: float) -> str:
+    if math.isfinite(low) and math.isfinite(high):
+        return f"{low:+.1f} to {high:+.1f}"
+    if math.isfinite(low):
+        return f"{low:+.1f} or more"
+    if math.isfinite(high):
+        return f"{high:+.1f} or less"
+    return "cannot tell"
+
+
+def _verdict(row: dict[str, object]) -> str:
+    if row["distinguishable"]:
+        return "yes"
+    needed = row["runs_needed"]
+    if isinstance(needed, float) and math.isfinite(needed) and needed > 0:
+        return f"no; {needed:.0f} more"
+    return "cannot tell"
+
+
+def _legend(comparison: StudyComparison) -> str:
+    lines = [
+        "rank: setups that share a letter cannot be told apart. by heat, by limit: share of the load "
+        "during which the chip was held back."
+    ]
+    if comparison.baseline is not None:
+        lines.append(
+            f"difference: setup minus {comparison.baseline}, in K. told apart allows for the number of "
+            'setups; "no; 5 more" means that five more runs of each of the two would settle it.'
+        )
+    if comparison.setups["at_limit"].any():
+        lines.append("* at the temperature limit: it would be warmer if it were not held back.")
+    return "\n".join(_wrapped(line) for line in lines)
+
+
+def sentences(comparison: StudyComparison) -> list[str]:
+    """Return at most six sentences that answer the question, made from the numbers."""
+    setups = comparison.setups
+    said: list[str] = []
+    peers, at_power = _peers(comparison)
+    free = peers[~peers["at_limit"]]
+    if len(setups) == 1:
+        row = setups.iloc[0]
+        return [
+            f"There is one setup: {row['setup']} holds {fixed(row['rise_k'])} {comparison.unit} above the "
+            f"reference ({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
+        ]
+    if not free.empty:
+        best = free.iloc[0]
+        leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
+        if len(leaders) == 1:
+            plural = "" if best["runs"] == 1 else "s"
+            said.append(
+                f"{at_power}{best['setup']} is the coolest: {fixed(best['rise_k'])} {comparison.unit} "
+                f"above the reference ({interval(best['low_k'], best['high_k'])}; {best['runs']} "
+                f"run{plural})."
+            )
+        else:
+            said.append(
+                f"{at_power}{_listed(leaders['setup'])} share the first rank: they cannot be told apart."
+            )
+        leads_baseline = comparison.baseline in (None, best["setup"])
+        if len(leaders) == 1 and leads_baseline and len(free) > 1:
+            said += _next_best(best, free.iloc[1], comparison)
+        if comparison.baseline is not None:
+            if (
+                len(leaders) == 1
+                and best["setup"] != comparison.baseline
+                and best["distinguishable"]
+            ):
+                said.append(_clear_difference(best, comparison))
+            doubtful = free[
+                (free["setup"] != comparison.baseline) & ~free["distinguishable"].eq(True)
+            ]
+            said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
+        followers = free[~free["setup"].isin(leaders["setup"])].to_dict("records")
+        said += [
+            f"{a['setup']} and {b['setup']} cannot be told apart."
+            for a, b in pairwise(followers)
+            if _share_rank(a, b) and comparison.baseline not in (a["setup"], b["setup"])
+        ][:1]
+    limited = peers[peers["at_limit"]]
+    for row in limited.to_dict("records")[:2]:
+        limit = (
+            fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
+        )
+        held = ", ".join(
+            text
+            for text in (
+                fixed(row["power_w"], 0, "W") if not math.isnan(row["power_w"]) else "",
+                fixed(row["clock_mhz"], 0, "MHz") if not math.isnan(row["clock_mhz"]) else "",
+            )
+            if text
+        )
+        said.append(
+            f"{row['setup']} sat at the limit of {limit}"
+            + (f" and held only {held}" if held else "")
+            + "; its temperature says no more than that."
+        )
+    if math.isfinite(comparison.repeatability_k):
+        said.append(
+            "Repeats of one setup, remounting included, scatter by "
+            f"{comparison.repeatability_k:.1f} K (standard deviation)."
+        )
+    return said[:6]
+
+
+def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:
+    """Return the setups that did the same work as the baseline (or the hungriest), and at what power.
+
+    A setup at its limit counts by the setups it belongs to: it was to do the same work.
+    """
+    setups = comparison.setups
+    if setups["power_w"].isna().any():
+        return setups, ""
+    if comparison.baseline is not None:
+        own = setups.loc[setups["setup"] == comparison.baseline, "power_w"].iloc[0]
+    else:
+        own = setups["power_w"].max()
+    near = (setups["power_w"] / own - 1).abs() <= _SAME_POWER
+    peers = setups[near | setups["at_limit"]]
+    if len(peers) < 2:
+        return setups, ""
+    return peers, f"At {own:.0f} W, " if len(peers) < len(setups) or own > 0 else ""
+
+
+def _clear_difference(row: "pd.Series[Any]", comparison: StudyComparison) -> str:
+    low, high = row["difference_low_k"], row["difference_high_k"]
+    amount = (
+        f"{warmer(row['difference_k'])} than {comparison.baseline} ({warmer_interval(low, high)})"
+    )
+    return f"That is {amount}, more than repeating and remounting explain."
+
+
+def _next_best(
+    best: "pd.Series[Any]", second: "pd.Series[Any]", comparison: StudyComparison
+) -> list[str]:
+    """Say how far the next setup is behind, if that is clear."""
+    pair = {best["setup"], second["setup"]}
+    for row in comparison.differences.to_dict("records"):
+        if {row["setup"], row["versus"]} != pair or not row["distinguishable"]:
+            continue
+        difference, low, high = row["difference"], row["low"], row["high"]
+        if row["setup"] == best["setup"]:
+            difference, low, high = -difference, -high, -low
+        return [
+            f"{second['setup']} follows, {warmer(difference)} ({warmer_interval(low, high)}), more than "
+            "repeating and remounting explain."
+        ]
+    return []
+
+
+def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
+    low, high = row["difference_low_k"], row["difference_high_k"]
+    if math.isinf(low) and math.isinf(high):
+        return (
+            f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline}; "
+            "without repeats it cannot be told whether that means anything."
+        )
+    more = row["runs_needed"]
+    advice = "many more runs would be needed to settle it"
+    if math.isfinite(more):
+        advice = f"{more:.0f} more run{'s' * (more != 1)} of each would probably settle it"
+    return (
+        f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline} "
+        f"({warmer_interval(low, high)}), too little to tell; {advice}."
+    )
+
+
+def _share_rank(a: "Mapping[Any, Any] | pd.Series[Any]", b: "Mapping[Any, Any]") -> bool:
+    return bool(set(str(a["group"])) & set(str(b["group"]))) or a["setup"] == b["setup"]
+
+
+def _listed(names: "pd.Series[Any]") -> str:
+    items = [str(name) for name in names]
+    if len(items) > 4:
+        items = [*items[:3], f"{len(items) - 3} others"]
+    return items[0] if len(items) == 1 else ", ".join(items[:-1]) + " and " + items[-1]
+
+
+def _wrapped(text: str) -> str:
+    import textwrap
+
+    return "\n".join(textwrap.wrap(text, width=100, break_long_words=False))

@@ -1,0 +1,199 @@
+"""One run in words and numbers."""
+
+import numpy as np
+
+from gelassen.core.channels import parse_channel
+from gelassen.core.recording import Recording
+from gelassen.core.steady import SteadyState
+from gelassen.core.summary import RunSummary
+from gelassen.show.numbers import fixed, interval, moment, share
+from gelassen.show.tables import aligned
+
+MADE_UP = "made-up sample data"
+_PER_CORE = ("cpu.core",)
+
+
+def run_text(summary: RunSummary, recording: Recording) -> str:
+    """Return the answer, the table and the cautions of one run."""
+    parts = ["\n".join([_title(summary), *_answer(summary, recording)])]
+    parts.append(_phases(recording))
+    parts.append(aligned(("channel", "hold mean", "hold peak", "run peak", "at"), _rows(summary)))
+    if recording.events:
+        events = [f"  {moment(e.at_s)}  {e.text}" for e in recording.events]
+        parts.append("\n".join(["events", *events]))
+    if summary.cautions:
+        parts.append("\n".join(["cautions", *(f"  - {text}" for text in summary.cautions)]))
+    return "\n\n".join(part for part in parts if part)
+
+
+def _title(summary: RunSummary) -> str:
+    title = summary.name or "run"
+    if summary.setup:
+        title += f": {summary.setup}"
+    if summary.made_up:
+        title += f"   ({MADE_UP})"
+    return title
+
+
+def _answer(summary: RunSummary, recording: Recording) -> list[str]:
+    lines = []
+    steady = summary.steady
+    if summary.outcome not in ("finished", "imported"):
+        lines.append(f"The run ended early: {summary.outcome}.")
+    if steady is None:
+        lines += _without_temperature(summary, recording)
+    elif len(summary.stretches) > 1:
+        for stretch in summary.stretches:
+            lines.append(
+                f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}: "
+                f"{_steady_words(stretch.steady, summary)}"
+            )
+    else:
+        lines.append(_capital(_steady_words(steady, summary)))
+    throttling = summary.throttling
+    if throttling is not None:
+        if throttling.onset_s is None:
+            lines.append("It was not held back, neither by heat nor by a power limit.")
+        else:
+            causes = [
+                f"{share(part)} of the load by {cause}"
+                for part, cause in (
+                    (throttling.thermal_share, "heat"),
+                    (throttling.power_share, "its power limit"),
+                )
+                if part >= 0.005
+            ]
+            lines.append(
+                f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}."
+            )
+        if throttling.at_limit:
+            lines.append(
+                "It sat at its temperature limit: temperature cannot tell this setup from a better "
+                "one. Compare power, clock or work."
+            )
+        if np.isfinite(throttling.sag_mhz) and throttling.sag_mhz >= 1:
+            lines.append(
+                f"Boost sagged by {throttling.sag_mhz:.0f} MHz as it warmed, which is not throttling."
+            )
+    held = [
+        fixed(value, digits, unit)
+        for value, digits, unit in (
+            (summary.power_w, 1, "W"),
+            (summary.clock_mhz, 0, "MHz"),
+            (summary.fan_rpm, 0, "rpm"),
+            (summary.work_per_s, 1, "rounds of work per second"),
+        )
+        if np.isfinite(value)
+    ]
+    if held:
+        lines.append(f"Held: {', '.join(held)}.")
+    if np.isfinite(summary.resistance_k_per_w):
+        lines.append(f"Thermal resistance to the reference: {summary.resistance_k_per_w:.3f} K/W.")
+    return lines
+
+
+def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]:
+    """Say what a run without a usable temperature leaves open, and what it does say."""
+    lines = [
+        "No temperature can be judged in this run. It cannot be concluded where the machine settles, "
+        "how far it is from its limit, or whether heat held it back."
+    ]
+    name = "load.work.rate_per_s"
+    if name in recording.frame.columns and recording.frame[name].notna().any():
+        start, end = summary.load_s
+        under_load = recording.frame.loc[start:end, name].iloc[1:]
+        early = float(under_load.loc[: start + max((end - start) / 10, 5.0)].mean())
+        if early > 0 and np.isfinite(summary.work_per_s):
+            change = 100 * (summary.work_per_s / early - 1)
+            lines.append(
+                f"Work per second in the hold was {change:+.1f} % against the start of the load; what "
+                "caused that cannot be told without temperature and power."
+            )
+    return lines
+
+
+def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
+    over = f" over {summary.reference}" if summary.reference else ""
+    sure = f"{100 * steady.confidence:g} %: {interval(steady.low, steady.high)}"
+    text = (
+        f"{summary.channel_words} settles at {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
+    )
+    if steady.reached and steady.reached_at_s is not None:
+        after = steady.reached_at_s - steady.window_s[0]
+        return f"{text}, reached {after / 60:.0f} min after the change or start."
+    if not np.isfinite(steady.high) or not np.isfinite(steady.low):
+        return f"{text}. The log is too short to tell more."
+    return f"{text}, extrapolated: not reached in this log."
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def _phases(recording: Recording) -> str:
+    if not recording.phases:
+        return ""
+    spans = [
+        f"{phase.name} {moment(phase.start_s)} to {moment(phase.end_s)}"
+        + (f" (ended by {phase.ended_by})" if phase.ended_by not in ("", "time") else "")
+        for phase in recording.phases
+    ]
+    return "phases: " + ", ".join(spans)
+
+
+def _rows(summary: RunSummary) -> list[tuple[str, ...]]:
+    """Return the rows for people: single cores are summed up in one line a quantity."""
+    rows = []
+    table = summary.channels
+    many = [c for c in table["channel"] if c.startswith(_PER_CORE) and c != summary.channel]
+    folded = many if len(many) > 8 else []
+    for row in table.itertuples(index=False):
+        if row.channel in folded:
+            continue
+        channel = parse_channel(str(row.channel))
+        digits = 0 if channel.unit in ("mhz", "rpm", "count") else 1
+        rows.append(
+            _row(
+                str(row.channel),
+                row.hold_mean,
+                row.hold_peak,
+                row.run_peak,
+                row.run_peak_at_s,
+                digits,
+                channel.symbol,
+            )
+        )
+    for ending in dict.fromkeys(name.split(".", 2)[2] for name in folded):
+        part = table[table["channel"].isin([n for n in folded if n.endswith("." + ending)])]
+        channel = parse_channel(str(part["channel"].iloc[0]))
+        digits = 0 if channel.unit in ("mhz", "rpm", "count") else 1
+        peak = (
+            part.loc[part["run_peak"].idxmax()] if part["run_peak"].notna().any() else part.iloc[0]
+        )
+        name = f"other cores ({len(part)}) {ending}"
+        rows.append(
+            _row(
+                name,
+                part["hold_mean"].mean(),
+                part["hold_peak"].max(),
+                peak["run_peak"],
+                peak["run_peak_at_s"],
+                digits,
+                channel.symbol,
+            )
+        )
+    return rows
+
+
+def _row(
+    name: str, mean: float, hold: float, peak: float, at_s: float, digits: int, unit: str
+) -> tuple[str, ...]:
+    if not np.isfinite(peak):
+        return (name, "no reading", "–", "–", "–")
+    return (
+        name,
+        fixed(mean, digits, unit),
+        fixed(hold, digits, unit),
+        fixed(peak, digits, unit),
+        moment(at_s),
+    )

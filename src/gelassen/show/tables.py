@@ -1,0 +1,55 @@
+"""Tables: aligned text for people, and the same numbers as JSON, CSV or Markdown."""
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+import pandas as pd
+
+from gelassen.core.result import Result, plain
+
+FORMATS = ("text", "json", "csv", "markdown")
+
+
+def aligned(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """Return a table in plain text; the first column to the left, numbers to the right."""
+    widths = [max(len(row[k]) for row in (header, *rows)) for k in range(len(header))]
+    lines = []
+    for row in (header, ["-" * width for width in widths], *rows):
+        cells = [
+            cell.ljust(width) if k == 0 else cell.rjust(width)
+            for k, (cell, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        lines.append("  ".join(cells).rstrip())
+    return "\n".join(lines)
+
+
+def markdown(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """Return a table in Markdown; cells stay text, whatever they hold."""
+
+    def line(cells: Sequence[str]) -> str:
+        safe = [
+            cell.replace("\\", "\\\\").replace("|", "\\|").replace("<", "&lt;") for cell in cells
+        ]
+        return "| " + " | ".join(safe) + " |"
+
+    rule = "|" + "|".join([" :--- "] + [" ---: "] * (len(header) - 1)) + "|"
+    return "\n".join([line(header), rule, *(line(row) for row in rows)])
+
+
+def as_json(result: Result) -> str:
+    """Return a result as JSON; null stands for a number that cannot be told."""
+    return json.dumps(plain(result), indent=2, ensure_ascii=False, allow_nan=False)
+
+
+def as_csv(frame: pd.DataFrame) -> str:
+    """Return a table as CSV. Text that a spreadsheet would run as a formula is quoted as text."""
+    safe = frame.copy()
+    for name in safe.columns:
+        if safe[name].dtype == object or isinstance(safe[name].dtype, pd.StringDtype):
+            safe[name] = safe[name].map(_inert)
+    return str(safe.to_csv(index=False)).rstrip("\n")
+
+
+def _inert(value: Any) -> Any:
+    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@") else value
