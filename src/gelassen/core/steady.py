@@ -27,7 +27,7 @@ _BINS = 80
 _BOOST_S = 60.0
 _FEWEST_READINGS = 10
 # How late a change of the room arrives, before the first fit tells better: a typical heatsink.
-_USUAL_LAG_S = 120.0
+USUAL_LAG_S = 120.0
 # How fast the chip itself answers a change of power.
 _AT_ONCE_S = 10.0
 # Exponentials allowed in each pass; each pass knows the noise and the lag of the room better.
@@ -260,7 +260,7 @@ def _fit(
             quantisation_error(latter), 0.0 if room is None else quantisation_error(room[used])
         )
     )
-    rise = curve if room is None else curve - lagged(room, grid.step_s, _USUAL_LAG_S)
+    rise = curve if room is None else curve - lagged(room, grid.step_s, USUAL_LAG_S)
     density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
     for most in _PASSES:
         series = _bin_means(rise[used], bins, kept)

@@ -57,7 +57,7 @@ class Step(Result):
 def find_steps(
     time_s: SeriesLike, values: SeriesLike, *, confidence: float = 0.95
 ) -> tuple[Step, ...]:
-    """Find the moments at which the conditions changed, the start of the load not included.
+    """Find the moments at which the conditions changed; the load's own start and end are none.
 
     Parameters
     ----------
@@ -74,10 +74,10 @@ def find_steps(
     Notes
     -----
     The course is modelled as an approach (exponentials with fixed time constants) plus a few changes,
-    each of which the channel follows at once or with a time constant of up to 12 minutes. Changes are
-    added one by one, the one that explains most first, as long as it explains far more than noise
-    with the memory of the residual would. Not yet done: changes within the first minute of the
-    load, and slow drifts of the room, which look like slow changes if the values are not a rise.
+    each of which the channel follows at once or with a time constant of up to 12 minutes. They are
+    added one by one, the one that explains most first; those that explain no more than noise with
+    the memory of the residual would are thrown out again. Not yet done: changes within the first
+    minute of the load; a power that wanders, and a room that drifts, look like slow changes.
     """
     times = as_time(time_s)
     series = as_series("values", values, like=times)
@@ -86,7 +86,7 @@ def find_steps(
     span = span_from_temperature(times, series)
     # A boost at the start of the load, and the chip's own quick answer, are not a change.
     begin_s = span.start_s + _START_S if span.found_start else float(times[0])
-    used = (times >= begin_s) & np.isfinite(series)
+    used = (times >= begin_s) & (times <= span.end_s) & np.isfinite(series)
     if used.sum() < 60:
         return ()
     grid = make_grid(times[used], float(times[used][-1]))
@@ -125,22 +125,56 @@ def _search(times: Floats, course: Floats, confidence: float, floor: float) -> t
     needed = 2 * np.log(len(candidates) / (1 - confidence)) + 15
     pitch = float(moments[1] - moments[0])
     found: list[tuple[float, float]] = []
+    kept = found
     while len(found) < _MOST_STEPS:
-        best = _best_change(elapsed, course, base, found, candidates, columns)
-        if best is None:
+        # An enclosure put on and taken off again: neither change stands out before both are known,
+        # so a change that does not pay for itself is given a second one to stand beside it.
+        trial = found
+        for _ in range(2):
+            best = _best_change(elapsed, course, base, trial, candidates, columns)
+            if best is None:
+                break
+            trial = [*trial, _refined(elapsed, course, base, trial, best, pitch, (best[1],))]
+            kept = _kept(elapsed, course, base, trial, needed, floor, step_s)
+            if len(kept) > len(found):
+                break
+        if len(kept) <= len(found):
             break
-        _, left = _solve(_design(elapsed, base, found), course)
-        # At the nearest of the coarse moments a real change already explains a lot.
-        if _worth(elapsed, course, base, [*found, best], left, step_s)[0] < needed / 3:
-            break
-        trial = [*found, _refined(elapsed, course, base, found, best, pitch)]
-        gain, size, density = _worth(elapsed, course, base, trial, left, step_s)
+        found = kept
+        for k in range(len(found)):
+            others = found[:k] + found[k + 1 :]
+            found[k] = _refined(elapsed, course, base, others, found[k], pitch, _FOLLOWS_S)
+    found = _kept(elapsed, course, base, found, needed, floor, step_s)
+    return _as_steps(times, elapsed, course, base, found, step_s)
+
+
+def _kept(
+    elapsed: Floats,
+    course: Floats,
+    base: Floats,
+    found: list[tuple[float, float]],
+    needed: float,
+    floor: float,
+    step_s: float,
+) -> list[tuple[float, float]]:
+    """Throw out the change that explains least, again and again, until all explain enough."""
+    kept = sorted(found)
+    length = float(elapsed[-1])
+    while kept:
+        solution, left = _solve(_design(elapsed, base, kept), course)
+        density = max(noise_density(left, step_s), 1e-9)
         noise = 4 * np.sqrt(density / max(0.05 * length, 30.0))
         least = max(noise, 1.5 * floor, _SMALLEST * float(np.ptp(course)), 1e-6)
-        if gain < needed or abs(size) < least:
+        worth = []
+        for k in range(len(kept)):
+            _, without = _solve(_design(elapsed, base, kept[:k] + kept[k + 1 :]), course)
+            gain = float(without @ without - left @ left) * step_s / density
+            worth.append(gain if abs(solution[base.shape[1] + k]) >= least else 0.0)
+        weakest = int(np.argmin(worth))
+        if worth[weakest] >= needed:
             break
-        found = trial
-    return _as_steps(times, elapsed, course, base, found, step_s)
+        del kept[weakest]
+    return kept
 
 
 def _changes(elapsed: Floats, moments: Floats, follow: float) -> Floats:
@@ -196,33 +230,20 @@ def _refined(
     elapsed: Floats,
     course: Floats,
     base: Floats,
-    found: list[tuple[float, float]],
+    others: list[tuple[float, float]],
     change: tuple[float, float],
     pitch: float,
+    follows: tuple[float, ...],
 ) -> tuple[float, float]:
     """Shift the moment between the coarse ones to where it fits best."""
     best, answer = np.inf, change
-    for follow in _FOLLOWS_S:
-        for moment in change[0] + np.linspace(-2 * pitch, 2 * pitch, 21):
-            _, left = _solve(_design(elapsed, base, [*found, (float(moment), follow)]), course)
+    for follow in follows:
+        for moment in change[0] + np.linspace(-2 * pitch, 2 * pitch, 17):
+            _, left = _solve(_design(elapsed, base, [*others, (float(moment), follow)]), course)
             misfit = float(left @ left)
             if misfit < best:
                 best, answer = misfit, (float(moment), follow)
     return answer
-
-
-def _worth(
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    trial: list[tuple[float, float]],
-    before: Floats,
-    step_s: float,
-) -> tuple[float, float, float]:
-    """Return how much better the course is explained (in units of noise), and the change's size."""
-    solution, after = _solve(_design(elapsed, base, trial), course)
-    density = max(noise_density(after, step_s), 1e-9)
-    return float((before @ before - after @ after) * step_s / density), float(solution[-1]), density
 
 
 def _as_steps(
@@ -246,8 +267,8 @@ def _as_steps(
         steps.append(
             Step(
                 at_s=float(times[0] + moment),
-                low_s=float(times[0] + low),
-                high_s=float(times[0] + high),
+                low_s=float(times[0] + min(low, moment)),
+                high_s=float(times[0] + max(high, moment)),
                 before=level,
                 after=level + size,
             )

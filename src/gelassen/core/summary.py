@@ -8,18 +8,21 @@ import pandas as pd
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import InputError
+from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.recording import Recording
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
-from gelassen.core.steady import SteadyState, steady_state
+from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.throttling import Throttling, find_throttling
 
 HOTTEST_CORE = "hottest core"
 _HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 _SAME_CHANGE_S = 90.0
+# Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
+_CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 
 
@@ -318,11 +321,16 @@ def _steps(
 
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
     """
-    base = 0.0 if room is None else pd.Series(room).ffill().bfill().to_numpy()
+    base = np.zeros(times.size) if room is None else _late(times, room)
     found = list(find_steps(times[loaded], (temperature - base)[loaded]))
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
-            found += find_steps(times[loaded], (frame[name].to_numpy(dtype=float) - base)[loaded])
+            air = (frame[name].to_numpy(dtype=float) - base)[loaded]
+            least_k = max(
+                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(air) - np.nanmin(air))
+            )
+            steps = find_steps(times[loaded], air) if np.isfinite(air).any() else ()
+            found += [step for step in steps if abs(step.after - step.before) >= least_k]
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
     found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
     kept: list[Step] = []
@@ -331,6 +339,13 @@ def _steps(
         if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _late(times: Floats, room: Floats) -> Floats:
+    """Return the room as a case feels it: a wave of the room arrives late and is no change."""
+    grid = make_grid(times, float(times[-1]))
+    felt = lagged(grid.filled(times, room), grid.step_s, USUAL_LAG_S)
+    return np.interp(times, grid.times_s, felt)
 
 
 def _stretches(

@@ -102,12 +102,17 @@ class RunWriter:
         self._journal.write(json.dumps(entry, ensure_ascii=False) + "\n")
         self._journal.flush()
 
+    def close(self) -> None:
+        """Close the files and leave the run unfinished; it opens as one that ended without notice."""
+        for stream in (self._samples, self._journal):
+            if not stream.closed:
+                stream.flush()
+                os.fsync(stream.fileno())
+                stream.close()
+
     def finish(self, outcome: str, cautions: Sequence[str] = ()) -> None:
         """End the run: samples become Parquet, the journal becomes part of `run.json`."""
-        for stream in (self._samples, self._journal):
-            stream.flush()
-            os.fsync(stream.fileno())
-            stream.close()
+        self.close()
         frame, _ = _read_csv(self.folder / SAMPLES_CSV)
         _write_verified_parquet(frame, self.folder / SAMPLES_PARQUET, self._run)
         phases, events, _ = _read_journal(self.folder / JOURNAL)

@@ -1,0 +1,225 @@
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
+from gelassen.conduct import RunPlan, plan_phases, record_run
+from gelassen.conduct.demo import make_demo
+
+
+def gelassen(*arguments, cwd=None):
+    command = [sys.executable, "-c", "from gelassen.cli import main; main()", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, timeout=300)
+
+
+def ok(*arguments, cwd=None):
+    done = gelassen(*arguments, cwd=cwd)
+    assert done.returncode == 0, done.stderr
+    return done.stdout
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("place") / "demo study"
+    done = gelassen("demo", folder, "--seed", "3")
+    assert done.returncode == 0, done.stderr
+    return folder, done.stdout
+
+
+def test_the_demo_answers_in_words_numbers_and_figures(demo):
+    folder, out = demo
+    assert "made-up sample data" in out
+    assert "is the coolest" in out or "share the first rank" in out
+    assert "sat at the limit of 95 °C" in out
+    assert "Try next" in out
+    assert len(list((folder / "runs").iterdir())) == 36
+    for figure in (folder / "figures").iterdir():
+        assert figure.read_bytes().startswith(b"\x89PNG")
+    assert len(list((folder / "figures").iterdir())) == 2
+    again = gelassen("demo", folder)
+    assert again.returncode == 2
+    assert "not empty" in again.stderr
+    assert "Choose another folder" in again.stderr
+
+
+def test_the_demo_finds_the_truth_of_its_simulation(demo):
+    folder, _ = demo
+    answer = json.loads(ok("compare", folder, "--no-figure", "--format", "json"))
+    setups = {row["setup"]: row for row in answer["setups"]}
+    inside = []
+    for name, row in setups.items():
+        cooler, curve, power = name.split(", ")
+        truth = SimulatedBench(
+            cooler=COOLERS[cooler],
+            curve=CURVES[curve],
+            power_limit_w=float(power.split()[0]),
+            remount_spread=0.0,
+        ).truth()
+        assert row["at_limit"] == truth.at_limit
+        if not truth.at_limit:
+            assert row["rise_k"] == pytest.approx(truth.rise_k, abs=1.0)
+            inside.append(row["low_k"] <= truth.rise_k <= row["high_k"])
+        else:
+            assert row["high_k"] is None  # infinite: it would be warmer if it could
+            assert row["power_w"] == pytest.approx(truth.power_w, rel=0.06)
+    assert np.mean(inside) >= 0.7
+
+
+def test_same_seed_same_numbers(demo, tmp_path):
+    folder, _ = demo
+    make_demo(tmp_path / "again", seed=3)
+    for name in ("001", "020"):
+        first, second = (
+            pd.read_parquet(next((place / "runs").glob(f"{name}-*")) / "samples.parquet")
+            for place in (folder, tmp_path / "again")
+        )
+        pd.testing.assert_frame_equal(first, second)
+
+
+def test_compare_gives_the_same_numbers_in_every_form(demo):
+    folder, _ = demo
+    base = ("compare", folder, "--no-figure", "--baseline", "Brise 120, on-air, 125 W")
+    answer = json.loads(ok(*base, "--format", "json"))
+    (folder / "table.csv").write_text(ok(*base, "--format", "csv"))
+    table = pd.read_csv(folder / "table.csv")
+    (folder / "table.csv").unlink()
+    assert list(table["setup"]) == [row["setup"] for row in answer["setups"]]
+    assert table["rise_k"].to_numpy() == pytest.approx([row["rise_k"] for row in answer["setups"]])
+    text, markdown = ok(*base), ok(*base, "--format", "markdown")
+    for row in answer["setups"]:
+        assert f"{row['rise_k']:.1f}" in text
+        assert f"| {row['setup']} | {row['rise_k']:.1f}" in markdown
+    rises = [row["rise_k"] for row in answer["setups"] if not row["at_limit"]]
+    assert rises == sorted(rises)
+
+
+def test_show_tells_one_run(demo):
+    folder, _ = demo
+    run = next((folder / "runs").glob("*kiesel-92-on-air-125-w"))
+    out = ok("show", run)
+    assert "sat at its temperature limit" in out
+    assert (folder / "figures" / f"{run.name}.png").exists()
+    summary = json.loads(ok("show", run, "--format", "json", "--no-figure"))
+    assert summary["throttling"]["at_limit"] is True
+    assert summary["reference"] == "room.air.temp_c"
+    assert "channel,hold_mean" in ok("show", run, "--format", "csv", "--no-figure")
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (
+            ["compare", "{demo}", "--baseline", "Brise 120, onair, 65 W"],
+            'mean "Brise 120, on-air, 65 W"?',
+        ),
+        (["compare", "{demo}/runs"], "is no study"),
+        (["compare", "{demo}/none"], "there is no such folder"),
+        (["show", "{demo}/none"], "there is no such file"),
+        (["show", "{demo}/figures"], "holds no run"),
+        (["show", "{run}", "--channel", "cpu.core99.temp_c"], "was not logged"),
+        (["show", "{run}", "--channel", "fan.cpu.speed_rpm"], "is no temperature"),
+        (["channels", "--sysfs", "{demo}"], "does not look like /sys"),
+        (["record", "--soak", "3 parsecs"], "is no duration"),
+        (["record", "--setup", "x"], "--setup belongs to a study"),
+        (["record", "--study", "{demo}", "--setup", "Brise"], "is no setup of this study"),
+        (["record", "--stop", "cpu.package.temp_c"], "write it like"),
+        (["import", "{demo}/study.toml", "--study", "{demo}/new", "--setup", "x"], "study.toml"),
+        (["fly"], "No such command"),
+    ],
+)
+def test_wrong_input_gets_a_message_and_status_2(demo, arguments, words):
+    folder, _ = demo
+    run = next((folder / "runs").iterdir())
+    done = gelassen(*(a.format(demo=folder, run=run) for a in arguments))
+    assert done.returncode == 2
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+    assert not (folder / "new").exists()
+
+
+def test_logs_of_others_are_imported_and_compared(tmp_path):
+    rng = np.random.default_rng(0)
+    mapping = tmp_path / "columns.toml"
+    mapping.write_text(
+        '[columns]\n"time" = "t_s"\n"T" = "cpu.package.temp_c"\n"room" = "room.air.temp_c"\n'
+    )
+    t = np.arange(1500)
+    files = {"upright": [], "flat": []}
+    for name, rise in (("upright", 45.0), ("flat", 49.0)):
+        for k in range(3):
+            heated = np.where(t < 60, 0, 1 - np.exp(-np.maximum(t - 60, 0) / 150))
+            warm = 25 + k + 5 + (rise - 5 + rng.normal(0, 0.3)) * heated
+            path = tmp_path / f"{name} {k}.csv"
+            noisy = np.round(warm + 0.3 * rng.standard_normal(t.size), 1)
+            pd.DataFrame({"time": t, "T": noisy, "room": 25.0 + k}).to_csv(path, index=False)
+            files[name].append(path)
+    study = tmp_path / "orientation"
+    options = ("--study", study, "--columns", mapping)
+    dry = ok(
+        "import", *files["upright"], *options, "--setup", "upright", "--limit", 95, "--dry-run"
+    )
+    assert "T -> cpu.package.temp_c" in dry
+    assert not study.exists()
+    no_limit = gelassen("import", *files["upright"], *options, "--setup", "upright")
+    assert "--limit 95" in no_limit.stderr
+    ok("import", *files["upright"], *options, "--setup", "upright", "--limit", 95)
+    typo = gelassen("import", *files["flat"], *options, "--setup", "uprigt")
+    assert typo.returncode == 2
+    assert 'mean "upright"?' in typo.stderr
+    ok("import", *files["flat"], *options, "--setup", "flat", "--new-setup")
+    original = next((study / "runs").glob("*flat*")) / "original.csv"
+    assert original.read_bytes() == files["flat"][0].read_bytes()
+    out = ok("compare", study, "--baseline", "flat")
+    assert "upright is the coolest" in out
+    assert "cooler than flat" in out
+    assert (study / "figures/comparison.png").exists()
+
+
+def test_one_run_only_is_answered_with_a_caution(tmp_path):
+    (tmp_path / "study.toml").write_text(
+        'format = 1\ntitle = "one"\n[machine]\nname = "box"\nlimit_c = 95\n[setups.only]\n'
+    )
+    bench = SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"], power_limit_w=65)
+    record_run(
+        bench,
+        RunPlan(phases=plan_phases(60, 900, 300, 0)),
+        tmp_path / "runs",
+        label="only",
+        setup="only",
+    )
+    out = ok("compare", tmp_path, "--no-figure")
+    assert "There is one setup" in out
+    assert "cannot tell" in out
+    assert "no setup was run twice" in out
+
+
+def test_a_temperature_that_never_reads_is_said(tmp_path):
+    path = tmp_path / "silent.csv"
+    frame = pd.DataFrame(
+        {"t_s": range(600), "cpu.package.temp_c": np.nan, "cpu.all.load_pct": 99.0}
+    )
+    frame.to_csv(path, index=False)
+    out = ok("show", path, "--no-figure", "--limit", "95")
+    assert "cpu.package.temp_c has no reading under load" in out
+    assert "No temperature can be judged" in out
+
+
+def test_first_steps_help_and_start_up():
+    assert "gelassen demo" in ok()
+    assert "record" in ok("--help")
+    code = "import sys, gelassen.cli; print([m for m in sys.modules if m in ('numpy', 'pandas', 'scipy')])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_channels_lists_the_machine_in_every_form(tmp_path):
+    assert "load.work.rate_per_s" in ok("channels")
+    content = json.loads(ok("channels", "--format", "json"))
+    assert {"channel", "readable", "problem", "value"} <= set(content["channels"][0])
+    assert any(entry["what"] == "room air" for entry in content["missing"])
+    assert ok("channels", "--format", "csv").startswith("channel,now,step")
+    assert ok("channels", "--format", "markdown").startswith("| channel |")

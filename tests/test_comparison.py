@@ -1,0 +1,108 @@
+import numpy as np
+import pandas as pd
+import pytest
+from scipy.stats import tukey_hsd
+
+from gelassen.core import InputError, compare_setups
+
+
+def study(rng, means, *, spread=0.5, runs=3, error=0.1):
+    return pd.DataFrame(
+        [
+            {"setup": name, "value": mean + rng.normal(0, spread), "standard_error": error}
+            for name, mean in means.items()
+            for _ in range(runs)
+        ]
+    )
+
+
+def test_equal_runs_give_the_textbook_answer():
+    """Checked against SciPy's implementation of Tukey's honest significant difference."""
+    rng = np.random.default_rng(3)
+    runs = study(rng, {"a": 50, "b": 51, "c": 53}, error=0.0)
+    answer = compare_setups(runs)
+    groups = [runs.loc[runs["setup"] == name, "value"].to_numpy() for name in "abc"]
+    textbook = tukey_hsd(*groups)
+    for row in answer.differences.itertuples():
+        i, j = "abc".index(row.setup), "abc".index(row.versus)
+        assert row.difference == pytest.approx(textbook.statistic[i, j])
+        assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
+
+
+def test_identical_setups_are_rarely_told_apart_and_intervals_cover():
+    rng = np.random.default_rng(1)
+    claims, covered = [], []
+    for size in [2, 4, 6] * 40:
+        spread = rng.uniform(0.3, 0.8)
+        answer = compare_setups(study(rng, dict.fromkeys("abcdef"[:size], 60.0), spread=spread))
+        claims.append(answer.differences["distinguishable"].any())
+        covered += list((answer.differences["low"] <= 0) & (answer.differences["high"] >= 0))
+    assert np.mean(claims) <= 0.09  # 5 % promised; 120 studies: chance alone moves this by 0.02
+    assert 0.92 <= np.mean(covered) <= 0.98
+
+
+def test_real_differences_are_found_with_their_direction():
+    rng = np.random.default_rng(2)
+    answer = compare_setups(study(rng, {"cool": 50, "same": 50, "warm": 56}), baseline="cool")
+    by_name = answer.differences.set_index("setup")
+    assert by_name.loc["warm", "distinguishable"]
+    assert by_name.loc["warm", "difference"] == pytest.approx(6, abs=1)
+    assert by_name.loc["warm", "runs_needed"] == 0
+    assert not by_name.loc["same", "distinguishable"]
+    assert list(answer.setups["setup"])[-1] == "warm"
+    assert answer.repeatability == pytest.approx(0.5, abs=0.3)
+    assert "cannot tell: same minus cool" in str(answer)
+
+
+def test_a_run_that_knows_little_weighs_little():
+    runs = pd.DataFrame(
+        {
+            "setup": ["a", "a", "a", "b", "b", "b"],
+            "value": [50.0, 50.3, 58.0, 55.0, 55.3, 54.8],
+            "standard_error": [0.1, 0.1, 6.0, 0.1, 0.1, 0.1],
+        }
+    )
+    answer = compare_setups(runs)
+    assert answer.setups.set_index("setup").loc["a", "mean"] < 51
+
+
+def test_days_that_differ_are_taken_out_as_blocks():
+    rng = np.random.default_rng(5)
+    rows = [
+        {"setup": s, "block": day, "value": 50 + 2.0 * (s == "b") + offset + rng.normal(0, 0.1)}
+        for day, offset in (("mon", 0.0), ("tue", 4.0), ("wed", -3.0))
+        for s in "ab"
+    ]
+    runs = pd.DataFrame(rows)
+    assert compare_setups(runs).differences["distinguishable"].all()
+    assert not compare_setups(runs.drop(columns="block")).differences["distinguishable"].any()
+
+
+def test_groups_share_letters_only_where_they_cannot_be_told_apart():
+    rng = np.random.default_rng(9)
+    answer = compare_setups(study(rng, {"a": 50, "b": 50.1, "c": 60, "d": 70}, spread=0.3))
+    letters = answer.setups.set_index("setup")["group"]
+    assert letters["a"] == letters["b"]
+    assert len({letters["a"], letters["c"], letters["d"]}) == 3
+
+
+def test_without_repeats_nothing_is_claimed():
+    runs = pd.DataFrame({"setup": ["a", "b"], "value": [50.0, 60.0]})
+    answer = compare_setups(runs)
+    row = answer.differences.iloc[0]
+    assert (row["low"], row["high"]) == (-np.inf, np.inf)
+    assert not row["distinguishable"]
+    assert any("no setup was run twice" in text for text in answer.cautions)
+    copied = compare_setups(pd.concat([runs, runs]))
+    assert not copied.differences["distinguishable"].any()
+    assert any("copied" in text for text in copied.cautions)
+
+
+def test_impossible_input_is_refused():
+    runs = pd.DataFrame({"setup": ["tower", "flat"], "value": [50.0, 51.0]})
+    with pytest.raises(InputError, match='"towr" is not among the setups.*mean "tower"'):
+        compare_setups(runs, baseline="towr")
+    with pytest.raises(InputError, match='no column "value"'):
+        compare_setups(runs.drop(columns="value"))
+    with pytest.raises(InputError, match="no run with a value"):
+        compare_setups(runs.assign(value=np.nan))

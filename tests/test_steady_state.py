@@ -1,0 +1,137 @@
+import warnings
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gelassen.core import InputError, steady_state
+from logs import heating_log
+
+
+def answers(kind, seeds, minutes, **options):
+    logs = [heating_log(kind, seed, minutes=minutes) for seed in seeds]
+    return [
+        (log, steady_state(log.time_s, log.temperature_c, reference_c=log.room_c, **options))
+        for log in logs
+    ]
+
+
+@pytest.mark.parametrize(
+    ("kind", "minutes", "rms_k"), [("tower", 30, 0.25), ("passive", 40, 0.6), ("liquid", 20, 1.2)]
+)
+def test_the_truth_is_found_and_covered_where_the_mean_of_ten_minutes_misses_it(
+    kind, minutes, rms_k
+):
+    results = answers(kind, range(25), minutes)
+    error = np.array([answer.value - log.rise_k for log, answer in results])
+    covered = [answer.low <= log.rise_k <= answer.high for log, answer in results]
+    assert np.sqrt(np.mean(error**2)) < rms_k
+    assert abs(error.mean()) < rms_k / 2
+    assert np.mean(covered) >= 0.84  # 25 runs: chance alone moves this by 0.05
+    if kind != "tower":
+        habit = [(log.temperature_c - log.room_c)[-600:].mean() - log.rise_k for log, _ in results]
+        assert np.sqrt(np.mean(np.square(habit))) > 2 * np.sqrt(np.mean(error**2))
+
+
+def test_reached_is_said_of_a_settled_run_and_not_of_a_short_one():
+    assert sum(answer.reached for _, answer in answers("tower", range(10), 30)) >= 9
+    short = [answer for _, answer in answers("passive", range(10), 15)]
+    assert not any(answer.reached for answer in short)
+    assert all(answer.extrapolated and answer.reached_at_s is None for answer in short)
+
+
+def test_two_minutes_of_a_liquid_loop_cannot_tell():
+    for _, answer in answers("liquid", range(5), 2):
+        assert not answer.reached
+        assert answer.high == np.inf or answer.high - answer.low > 8
+        assert any("cannot tell" in text or "extrapolated" in text for text in answer.cautions)
+
+
+def test_power_that_changes_in_mid_run_is_followed():
+    log = heating_log("tower", 3, step_up_at_s=900)
+    columns = (log.time_s, log.temperature_c)
+    known = steady_state(*columns, reference_c=log.room_c, power_w=log.power_w)
+    blind = steady_state(*columns, reference_c=log.room_c)
+    assert known.low <= log.rise_k <= known.high
+    assert abs(known.value - log.rise_k) < 0.5 < abs(blind.value - log.rise_k)
+
+
+def test_a_sensor_stuck_on_one_degree_is_not_exact():
+    answer = steady_state(np.arange(1800), np.full(1800, 49.0), reference_c=np.full(1800, 21.3))
+    assert answer.value == pytest.approx(27.7, abs=0.05)
+    assert answer.high - answer.low > 0.9
+
+
+@settings(max_examples=12, deadline=None)
+@given(shift_s=st.floats(-1e5, 1e5), both_k=st.integers(-15, 30), thin=st.sampled_from([1, 2, 3]))
+def test_only_physics_changes_the_answer(shift_s, both_k, thin):
+    log = heating_log("tower", 1)
+    plain = steady_state(log.time_s, log.temperature_c, reference_c=log.room_c)
+    moved = steady_state(
+        list(log.time_s[::thin] + shift_s),
+        pd.Series(log.temperature_c[::thin] + both_k),
+        reference_c=log.room_c[::thin] + both_k,
+    )
+    assert moved.value == pytest.approx(plain.value, abs=0.15)
+    assert moved.window_s[0] == pytest.approx(plain.window_s[0] + shift_s, abs=5)
+
+
+def test_what_was_logged_after_the_load_is_left_out():
+    log = heating_log("tower", 2)
+    after = np.arange(1, 400)
+    time_s = np.concatenate([log.time_s, log.time_s[-1] + after])
+    cooled = np.concatenate([log.temperature_c, np.round(23 + 35 * np.exp(-after / 120))])
+    room = np.concatenate([log.room_c, np.full(after.size, log.room_c[-1])])
+    answer = steady_state(time_s, cooled, reference_c=room)
+    assert answer.low <= log.rise_k <= answer.high
+    assert any("load ended" in text for text in answer.cautions)
+
+
+def bad(name):
+    t = np.arange(600.0)
+    y = np.minimum(30 + t / 10, 60)
+    return {
+        "no readings": (t, np.full(600, np.nan), "all 600 values of temperature_c are missing"),
+        "backwards": (t[::-1], y, "runs backwards at sample 1"),
+        "lengths": (t, y[:10], "temperature_c has 10 values, time_s has 600"),
+        "table": (t, np.ones((600, 2)), "pass one column"),
+        "text": (t, ["warm"] * 600, "no number"),
+        "nothing": ([], [], "time_s is empty"),
+    }[name]
+
+
+@pytest.mark.parametrize(
+    "name", ["no readings", "backwards", "lengths", "table", "text", "nothing"]
+)
+def test_impossible_input_is_refused_in_words(name):
+    time_s, values, words = bad(name)
+    with pytest.raises(InputError, match=words):
+        steady_state(time_s, values)
+    with pytest.raises(ValueError, match="confidence is 95"):
+        steady_state([0, 1, 2], [20, 21, 22], confidence=95)
+
+
+@pytest.mark.parametrize(
+    "temperature",
+    [
+        np.full(900, 40.0),
+        np.r_[np.full(899, np.nan), 40.0],
+        np.r_[40.0, 41.0],
+        np.r_[np.full(450, 30.0), np.full(450, np.nan)],
+        -5 + np.zeros(300),
+    ],
+)
+def test_poor_input_gets_a_careful_answer_and_no_warning(temperature):
+    time_s = np.repeat(np.arange(temperature.size // 2 + 1), 2)[: temperature.size]  # times repeat
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        answer = steady_state(time_s, temperature, reference_c=np.full(temperature.size, 21.0))
+    assert answer.low <= answer.value <= answer.high
+    assert answer.to_dict()["value"] == pytest.approx(answer.value)
+    assert str(answer).startswith("settles at")
+    if np.isfinite(temperature).sum() < 10:
+        assert answer.low == -np.inf
+        assert answer.high == np.inf
+        assert answer.to_dict()["low"] is None

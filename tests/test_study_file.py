@@ -1,0 +1,75 @@
+import pytest
+
+from gelassen import open_study
+from gelassen.core import FileError
+from gelassen.study.durations import seconds
+
+GOOD = """\
+format = 1
+title = "A cooler for the playout box"
+baseline = "brise"
+
+[machine]
+name = "Playout box"
+limit_c = 95
+
+[factors.curve]
+levels = ["on-air", "off-air"]
+
+[protocol]
+soak = "20 min"
+
+[setups.brise]
+curve = "on-air"
+"""
+
+
+def message(tmp_path, text):
+    (tmp_path / "study.toml").write_text(text)
+    with pytest.raises(FileError) as error:
+        open_study(tmp_path)
+    return str(error.value)
+
+
+def test_a_good_file_is_taken(tmp_path):
+    (tmp_path / "study.toml").write_text(GOOD)
+    study = open_study(tmp_path)
+    assert study.file.protocol.soak == 1200
+    assert study.file.machine.limit_c == 95
+    assert study.run_folders() == []
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ("limit_c = 95", "limit = 95", ['line 7, machine.limit: unknown key "limit"', '"limit_c"?']),
+        ("limit_c = 95", 'limit_c = "hot"', ["line 7, machine.limit_c", "valid number", "'hot'"]),
+        ("limit_c = 95", "limit_c = 9500", ["less than 250", "9500"]),
+        ('soak = "20 min"', 'soak = "20 parsecs"', ["line 13", '"20 parsecs" is no duration']),
+        ('curve = "on-air"', 'curve = "onair"', ["line 16", "setups.brise.curve", '"on-air"?']),
+        ('baseline = "brise"', 'baseline = "brize"', ["line 3, baseline", 'mean "brise"?']),
+        ('title = "A', "title = A", ["line 2"]),
+        ("format = 1", "format = 7", ["line 1, format"]),
+        ("[machine]", "[machin]", ['"machin"', '"machine"?']),
+        ("[setups.brise]\ncurve", "[setups.brise]\ncurv", ['"curv" is no factor here (curve)']),
+    ],
+)  # fmt: skip
+def test_mistakes_are_named_with_line_key_and_what_is_allowed(tmp_path, old, new, words):
+    assert old in GOOD
+    said = message(tmp_path, GOOD.replace(old, new))
+    for word in words:
+        assert word in said
+
+
+def test_a_folder_without_a_study_says_how_to_make_one(tmp_path):
+    with pytest.raises(FileError, match="is no study.*gelassen demo"):
+        open_study(tmp_path)
+    with pytest.raises(FileError, match="no such folder"):
+        open_study(tmp_path / "none")
+
+
+@pytest.mark.parametrize(
+    ("text", "value"), [("90 s", 90), ("1.5 h", 5400), (30, 30), ("2min", 120)]
+)
+def test_durations(text, value):
+    assert seconds(text) == value

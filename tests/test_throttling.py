@@ -1,0 +1,100 @@
+import numpy as np
+import pytest
+
+from gelassen.core import InputError, find_throttling
+
+
+def held_back(*, limit_told=False, seed=0):
+    """Boost for 60 s, then a power limit, from 600 s on the temperature limit; idle around it."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(1500.0)
+    load = (t >= 100) & (t < 1400)
+    by_power = load & (t >= 160) & (t < 600)
+    by_heat = load & (t >= 600)
+    power = np.select([by_heat, by_power, load], [150 - 0.01 * (t - 600), 170.0, 220.0], 15.0)
+    temperature = np.select([by_heat, load], [95.0, 50 + 44 * (1 - np.exp(-(t - 100) / 130))], 35.0)
+    clock = np.select([by_heat, by_power, load], [3700.0, 4100.0, 4700.0], 1600.0)
+    return {
+        "time_s": t,
+        "temperature_c": np.round(temperature + 0.3 * rng.standard_normal(t.size)),
+        "clock_mhz": clock + 3 * rng.standard_normal(t.size),
+        "power_w": power * (1 + 0.005 * rng.standard_normal(t.size)),
+        "load_pct": np.where(load, 99.5, 1.0),
+        "limit_c": 95.0,
+        "power_limit_w": 170.0 if limit_told else None,
+    }, (by_heat, by_power)
+
+
+def f1(found, truth):
+    hit = np.sum(found & truth)
+    return 2 * hit / (found.sum() + truth.sum())
+
+
+@pytest.mark.parametrize("limit_told", [False, True])
+def test_each_cause_is_found_where_it_was(limit_told):
+    log, (by_heat, by_power) = held_back(limit_told=limit_told)
+    answer = find_throttling(**log)
+    assert f1(answer.thermal, by_heat) > 0.97
+    assert f1(answer.power, by_power) > 0.97
+    assert answer.at_limit
+    assert answer.onset_s == pytest.approx(160, abs=5)
+    assert answer.thermal_share == pytest.approx(800 / 1300, abs=0.02)
+    assert [cause for *_, cause in answer.intervals] == ["power", "thermal"]
+
+
+def test_a_boost_that_sags_with_heat_is_not_throttling():
+    rng = np.random.default_rng(1)
+    t = np.arange(1200.0)
+    temperature = np.where(t < 60, 35.0, 35 + 45 * (1 - np.exp(-(t - 60) / 150)))
+    clock = np.where(t < 60, 1600, 4700 - 2.0 * (temperature - 35)) + 3 * rng.standard_normal(
+        t.size
+    )
+    power = np.where(t < 60, 10, 120.0) * (1 + 0.005 * rng.standard_normal(t.size))
+    answer = find_throttling(
+        t, temperature_c=np.round(temperature), limit_c=95, clock_mhz=clock, power_w=power
+    )
+    assert not answer.thermal.any()
+    assert not answer.power.any()
+    assert 50 < answer.sag_mhz < 90
+    assert not answer.at_limit
+    assert "not held back" in str(answer)
+
+
+def test_close_below_the_limit_is_not_at_it():
+    t = np.arange(900.0)
+    answer = find_throttling(
+        t,
+        temperature_c=np.round(93 - 60 * np.exp(-t / 60)),
+        limit_c=95,
+        clock_mhz=np.full(900, 4600.0),
+    )
+    assert not answer.at_limit
+    assert answer.thermal_share == 0
+
+
+def test_counters_decide_where_they_exist():
+    log, _ = held_back()
+    count = np.cumsum(np.where((log["time_s"] > 300) & (log["time_s"] < 400), 1, 0))
+    cool = {**log, "temperature_c": np.full(1500, 60.0), "throttle_count": count}
+    answer = find_throttling(**cool)
+    assert answer.thermal[320:380].all()
+    assert not answer.thermal[:290].any()
+
+
+def test_without_clock_and_power_it_says_what_it_took():
+    log, (by_heat, _) = held_back()
+    alone = find_throttling(
+        log["time_s"], temperature_c=log["temperature_c"], limit_c=95, load_pct=log["load_pct"]
+    )
+    assert f1(alone.thermal, by_heat) > 0.85
+    assert any("neither clock nor power" in text for text in alone.cautions)
+
+
+def test_impossible_limits_are_refused_and_odd_ones_said():
+    log, _ = held_back()
+    with pytest.raises(InputError, match="power_limit_w is -5"):
+        find_throttling(**{**log, "power_limit_w": -5.0})
+    with pytest.raises(InputError, match="limit_c is nan"):
+        find_throttling(**{**log, "limit_c": float("nan")})
+    below = find_throttling(**{**log, "limit_c": 20.0})
+    assert any("every reading is above" in text for text in below.cautions)
