@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.inputs import Floats
+from gelassen.core.noise import noise_std
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,30 +67,39 @@ def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
     times, values = time_s[present], temperature[present]
     if values.size < 20:
         return whole
-    width = max(min(values.size // 40, 10), 2)
-    change = values[width:] - values[:-width]
+    width = int(np.clip(values.size // 60, 3, 30))
     spread = float(np.ptp(values))
-    noise = 1.5 * float(np.median(np.abs(np.diff(values, 2)))) + 1e-9
-    least = max(0.12 * spread, 5 * noise)
+    noise = noise_std(values)
+    means = np.convolve(values, np.ones(width) / width, mode="valid")
+    change = means[width:] - means[:-width]  # next window minus the one before
+    least = max(6 * noise * np.sqrt(2 / width), 0.03 * spread, 1e-9)
     start, found_start = 0, False
     rising = np.flatnonzero(change >= max(least, 0.5 * float(change.max())))
-    if rising.size and rising[0] > 2:
-        first = int(rising[0])
-        # Before the rise the part rested, or cooled after an earlier load; it did not climb.
-        before = values[: first + 1]
-        climbed = before[-1] - before.min() > 0.35 * spread
-        if not climbed and before.mean() < values[first + width :].mean():
-            low = values[first] + least / 3
-            below = np.flatnonzero(values[first : first + width + 1] <= low)
-            start, found_start = first + int(below[-1]), True
+    if rising.size and rising[0] > 0:
+        # The border between the two windows: before it the part rested, or cooled after an earlier
+        # load; a part that climbed already was loaded from before the log.
+        border = int(rising[0]) + width
+        head = change[: max(int(rising[0]) - width, 1)]
+        climbed = float(np.median(head)) > 0.25 * float(change.max())
+        if not climbed and values[:border].mean() < values[border + width :].mean():
+            start, found_start = _leaves(values, border, width, max(4 * noise, 0.04 * spread)), True
     end, found_end = values.size - 1, False
     top = start + int(np.argmax(_rolling_mean(values[start:], width)))
-    falling = np.flatnonzero(change[top:] <= -least) if top < change.size else np.array([], int)
+    late = change[max(top - width, 0) :]
+    falling = np.flatnonzero(late <= -max(least, 0.3 * float(-late.min()))) if late.size else late
     if falling.size and values[-1] < values[start] + 0.6 * (values[top] - values[start]):
-        first = top + int(falling[0])
-        dropped = np.flatnonzero(values[first:] < values[first] - least / 3)
-        end, found_end = max(first + int(dropped[0]) - 1, start + 1), True
+        border = max(top - width, 0) + int(falling[0]) + width
+        end = max(_leaves(-values, border, width, max(4 * noise, 0.04 * spread)), start + 1)
+        found_end = True
     return LoadSpan(float(times[start]), float(times[end]), found_start, found_end)
+
+
+def _leaves(values: Floats, border: int, width: int, least: float) -> int:
+    """Return the last sample before the values leave the level they had ahead of this border."""
+    first = max(border - width, 0)
+    level = float(np.median(values[max(first - width, 0) : max(first, 1)]))
+    still = np.flatnonzero(values[first : border + width] <= level + least)
+    return first + int(still[-1]) if still.size else first
 
 
 def _rolling_mean(values: Floats, width: int) -> Floats:

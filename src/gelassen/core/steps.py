@@ -85,8 +85,10 @@ def find_steps(
     confidence = as_confidence(confidence)
     span = span_from_temperature(times, series)
     # A boost at the start of the load, and the chip's own quick answer, are not a change.
+    # Without a start, what falls is no load that ends but a fan that stops, or the like.
     begin_s = span.start_s + _START_S if span.found_start else float(times[0])
-    used = (times >= begin_s) & (times <= span.end_s) & np.isfinite(series)
+    end_s = span.end_s if span.found_start else float(times[-1])
+    used = (times >= begin_s) & (times <= end_s) & np.isfinite(series)
     if used.sum() < 60:
         return ()
     grid = make_grid(times[used], float(times[used][-1]))
@@ -122,7 +124,7 @@ def _search(times: Floats, course: Floats, confidence: float, floor: float) -> t
     candidates = [(moment, follow) for follow in _FOLLOWS_S for moment in moments]
     columns = np.column_stack([_changes(elapsed, moments, follow) for follow in _FOLLOWS_S])
     # The best of many candidates is large by chance too: the bar rises with their number.
-    needed = 2 * np.log(len(candidates) / (1 - confidence)) + 15
+    needed = 2 * np.log(len(candidates) / (1 - confidence)) + 25
     pitch = float(moments[1] - moments[0])
     found: list[tuple[float, float]] = []
     kept = found

@@ -20,14 +20,17 @@ class SysFile:
 
     def read(self) -> float:
         """Return the number; OSError or ValueError if there is none."""
-        return float(self.read_text())
+        return float(self._bytes())
 
     def read_text(self) -> str:
         """Return the text of the file; OSError if it cannot be read."""
+        return self._bytes().decode("ascii", errors="replace").strip()
+
+    def _bytes(self) -> bytes:
         try:
             if self._fd is None:
                 self._fd = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
-            return os.pread(self._fd, 4096, 0).decode("ascii", errors="replace").strip()
+            return os.pread(self._fd, 4096, 0)
         except OSError:
             self.close()
             raise
