@@ -1,4 +1,6 @@
+import io
 import json
+import shutil
 import subprocess
 import sys
 
@@ -8,7 +10,7 @@ import pytest
 
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
-from gelassen.conduct.demo import make_demo
+from gelassen.conduct.demo import _conduct, _runs
 
 
 def gelassen(*arguments, cwd=None):
@@ -71,22 +73,30 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
 
 def test_same_seed_same_numbers(demo, tmp_path):
     folder, _ = demo
-    make_demo(tmp_path / "again", seed=3)
-    for name in ("001", "020"):
+    runs = list(_runs(3))
+    for number in (1, 20):
+        again = runs[number - 1]
+        _conduct(tmp_path, again)
         first, second = (
-            pd.read_parquet(next((place / "runs").glob(f"{name}-*")) / "samples.parquet")
-            for place in (folder, tmp_path / "again")
+            pd.read_parquet(next(place.glob(f"{number:03d}-*")) / "samples.parquet")
+            for place in (folder / "runs", tmp_path)
         )
         pd.testing.assert_frame_equal(first, second)
 
 
-def test_compare_gives_the_same_numbers_in_every_form(demo):
+@pytest.fixture(scope="module")
+def small(demo, tmp_path_factory):
+    """The sample study with a third of its runs."""
     folder, _ = demo
-    base = ("compare", folder, "--no-figure", "--baseline", "Brise 120, on-air, 125 W")
+    part = tmp_path_factory.mktemp("small") / "study"
+    shutil.copytree(folder, part, ignore=shutil.ignore_patterns("*-65-w", "*tarn*", "figures"))
+    return part
+
+
+def test_compare_gives_the_same_numbers_in_every_form(small):
+    base = ("compare", small, "--no-figure", "--baseline", "Brise 120, on-air, 125 W")
     answer = json.loads(ok(*base, "--format", "json"))
-    (folder / "table.csv").write_text(ok(*base, "--format", "csv"))
-    table = pd.read_csv(folder / "table.csv")
-    (folder / "table.csv").unlink()
+    table = pd.read_csv(io.StringIO(ok(*base, "--format", "csv")))
     assert list(table["setup"]) == [row["setup"] for row in answer["setups"]]
     assert table["rise_k"].to_numpy() == pytest.approx([row["rise_k"] for row in answer["setups"]])
     text, markdown = ok(*base), ok(*base, "--format", "markdown")
@@ -95,6 +105,23 @@ def test_compare_gives_the_same_numbers_in_every_form(demo):
         assert f"| {row['setup']} | {row['rise_k']:.1f}" in markdown
     rises = [row["rise_k"] for row in answer["setups"] if not row["at_limit"]]
     assert rises == sorted(rises)
+    assert "baseline" in text
+    assert "At 125 W, " in text
+    limited = next(row for row in answer["setups"] if row["at_limit"])
+    assert limited["difference_high_k"] is None
+    assert limited["difference_low_k"] > 5
+
+
+def test_a_run_that_cannot_be_used_is_left_out_and_said(small, tmp_path):
+    study = tmp_path / "study"
+    shutil.copytree(small, study)
+    runs = sorted((study / "runs").iterdir())
+    (runs[0] / "samples.parquet").write_bytes(b"spoilt")
+    (runs[1] / "run.json").unlink()
+    (study / "runs" / "099-empty").mkdir()
+    out = ok("compare", study, "--no-figure")
+    assert f"left out: {runs[0].name}" in out
+    assert "left out: 099-empty: no run in this folder" in out
 
 
 def test_show_tells_one_run(demo):

@@ -1,6 +1,8 @@
 """Gelassen tests how well a computer is cooled, and says how sure the answer is."""
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader
 
 if TYPE_CHECKING:
     from gelassen.core.errors import GelassenError
@@ -23,22 +25,11 @@ __all__ = [
     "summarise_run",
 ]
 
-# Loaded when first asked for: "gelassen --help" must not wait for the whole of SciPy.
-_HOMES = {
-    "GelassenError": "gelassen.core.errors",
-    "Recording": "gelassen.core.recording",
-    "RunSummary": "gelassen.core.summary",
-    "Study": "gelassen.study",
-    "open_study": "gelassen.study",
-    "read_log": "gelassen.intake",
-    "read_run": "gelassen.study",
-    "summarise_run": "gelassen.core.summary",
-}
-
-
-def __getattr__(name: str) -> Any:
-    if name not in _HOMES:
-        raise AttributeError(f"module 'gelassen' has no attribute '{name}'")
-    from importlib import import_module
-
-    return getattr(import_module(_HOMES[name]), name)
+__getattr__ = loader(
+    __name__,
+    {
+        "core": ("GelassenError", "Recording", "RunSummary", "summarise_run"),
+        "intake": ("read_log",),
+        "study": ("Study", "open_study", "read_run"),
+    },
+)

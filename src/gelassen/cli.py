@@ -98,7 +98,8 @@ class _Duration(click.ParamType):  # type: ignore[type-arg,unused-ignore]
 def demo(folder: Path, seed: int) -> None:
     """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
     from gelassen.conduct import make_demo
-    from gelassen.show import comparison_figure, comparison_text, run_figure
+    from gelassen.show.comparison_text import comparison_text
+    from gelassen.show.figures import comparison_figure, run_figure
     from gelassen.study import open_study
     from gelassen.study.parallel import process_pool
 

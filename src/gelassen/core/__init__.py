@@ -1,7 +1,8 @@
 """Computation only: arrays and small values in, frozen results out."""
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader
 
 if TYPE_CHECKING:
     from gelassen.core.capacity import Capacity, sustainable_power
@@ -33,21 +34,16 @@ __all__ = [
     "sustainable_power",
 ]
 
-# Loaded when first asked for: a worker process that needs one small module must not load SciPy.
-_HOMES = {
-    "capacity": ("Capacity", "sustainable_power"),
-    "comparison": ("Comparison", "compare_setups"),
-    "errors": ("BenchError", "FileError", "GelassenError", "InputError"),
-    "recording": ("Recording",),
-    "steady": ("SteadyState", "steady_state"),
-    "steps": ("Step", "find_steps"),
-    "summary": ("RunSummary", "summarise_run"),
-    "throttling": ("Throttling", "find_throttling"),
-}
-
-
-def __getattr__(name: str) -> Any:
-    for module, names in _HOMES.items():
-        if name in names:
-            return getattr(import_module(f"gelassen.core.{module}"), name)
-    raise AttributeError(f"module 'gelassen.core' has no attribute '{name}'")
+__getattr__ = loader(
+    __name__,
+    {
+        "capacity": ("Capacity", "sustainable_power"),
+        "comparison": ("Comparison", "compare_setups"),
+        "errors": ("BenchError", "FileError", "GelassenError", "InputError"),
+        "recording": ("Recording",),
+        "steady": ("SteadyState", "steady_state"),
+        "steps": ("Step", "find_steps"),
+        "summary": ("RunSummary", "summarise_run"),
+        "throttling": ("Throttling", "find_throttling"),
+    },
+)

@@ -121,7 +121,12 @@ def _temperatures(
         axis.plot(minutes, frame[name], color=colour, lw=1.2, label=name)
     if summary.limit_c is not None:
         axis.axhline(
-            summary.limit_c, color=_RED, lw=1.2, ls="--", label=f"limit {summary.limit_c:g} °C"
+            summary.limit_c,
+            color=_RED,
+            lw=1.2,
+            ls="--",
+            zorder=6,
+            label=f"limit {summary.limit_c:g} °C",
         )
     for stretch in summary.stretches:
         base = 0.0

@@ -68,8 +68,8 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
             )
         if throttling.at_limit:
             lines.append(
-                "It sat at its temperature limit: temperature cannot tell this setup from a better "
-                "one. Compare power, clock or work."
+                "It sat at its temperature limit: temperature cannot tell this setup from a worse one, "
+                "or show by how much a better one is better. Compare power, clock or work."
             )
         if np.isfinite(throttling.sag_mhz) and throttling.sag_mhz >= 1:
             lines.append(
@@ -115,12 +115,17 @@ def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]
 def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
     over = f" over {summary.reference}" if summary.reference else ""
     sure = f"{100 * steady.confidence:g} %: {interval(steady.low, steady.high)}"
+    if summary.throttling is not None and summary.throttling.at_limit:
+        return (
+            f"{summary.channel_words} was held at {fixed(steady.value, 1, steady.unit)}{over} "
+            f"({sure}) by its limit; where it would settle without one cannot be told."
+        )
     text = (
         f"{summary.channel_words} settles at {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
     )
     if steady.reached and steady.reached_at_s is not None:
         after = steady.reached_at_s - steady.window_s[0]
-        return f"{text}, reached {after / 60:.0f} min after the change or start."
+        return f"{text}, reached after {after / 60:.0f} min."
     if not np.isfinite(steady.high) or not np.isfinite(steady.low):
         return f"{text}. The log is too short to tell more."
     return f"{text}, extrapolated: not reached in this log."

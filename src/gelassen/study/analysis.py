@@ -108,7 +108,7 @@ def compare_runs(
         unit=next(iter(units)) if len(units) == 1 else "mixed",
         measured=sorted(mixed)[0] if mixed else "",
         limit_c=next((s.limit_c for s in summaries if s.limit_c is not None), None),
-        repeatability_k=comparison.repeatability,
+        repeatability_k=comparison.repeatability if not free.empty else float("nan"),
         confidence=confidence,
         made_up=made_up,
         cautions=tuple(cautions),
@@ -187,6 +187,7 @@ def _differences(
     free = comparison.differences
     if baseline is not None:
         free = free[free["versus"] == baseline]
+    free = free[~free["setup"].isin(limited) & ~free["versus"].isin(limited)]
     rows = [tuple(row) for row in free.itertuples(index=False)]
     level = setups.set_index("setup")
     names = list(setups["setup"])

@@ -222,36 +222,39 @@ class SimulatedBench:
         self._power_w = float(core_w.sum()) + p.uncore_w
         self._work = clock * p.cores / 1000 * self._activity if self._loaded else 0.0
 
-    def truth(self) -> Truth:
+    def truth(self, *, room_c: float | None = None) -> Truth:
         """Return the noise-free steady state under load at the present mount and power limit.
+
+        In a room at `room_c`, or at the mean of its own room if not given.
 
         The clock is the highest one at which neither boost, power limit nor temperature limit is
         passed; found by bisection, since all three only get tighter as the clock rises.
         """
         p, limit_w = self._processor, self._governor.power_limit_w
+        air_c = self._room.mean_c if room_c is None else room_c
         low, high = p.base_clock_mhz, p.top_clock_mhz
         for _ in range(40):
             clock = (low + high) / 2
-            heat, power = self._rest(clock)
+            heat, power = self._rest(clock, air_c)
             free = (
                 clock <= self._governor.boost_mhz(heat.hottest_c)
                 and power <= limit_w
                 and heat.hottest_c <= p.limit_c
             )
             low, high = (clock, high) if free else (low, clock)
-        heat, power = self._rest(low)
+        heat, power = self._rest(low, air_c)
         return Truth(
             hottest_core_c=heat.hottest_c,
             package_c=heat.hottest_c,
             case_air_c=heat.case_c,
-            room_c=self._room.mean_c,
+            room_c=air_c,
             power_w=power,
             clock_mhz=low,
             fan_rpm=heat.fan_rpm,
             at_limit=heat.hottest_c > p.limit_c - 0.05,
         )
 
-    def _rest(self, clock_mhz: float) -> tuple[Heat, float]:
+    def _rest(self, clock_mhz: float, room_c: float) -> tuple[Heat, float]:
         """Return the machine at rest at this clock: implicit steps of endless length."""
         heat = self._new_heat(self._heat.case_c)
         heat.cores_c = self._heat.cores_c.copy()
@@ -259,7 +262,7 @@ class SimulatedBench:
         for _ in range(60):
             core_w = heat.core_power_w(clock_mhz, 1.0)
             # Where leakage would run away there is no rest; far beyond every limit is answer enough.
-            heat.step(core_w, self._room.mean_c, 1e9)
+            heat.step(core_w, room_c, 1e9)
             if heat.hottest_c > 400:
                 break
         return heat, float(core_w.sum()) + self._processor.uncore_w

@@ -1,0 +1,134 @@
+import math
+
+import pandas as pd
+import pytest
+
+from gelassen.core.summary import RunSummary
+from gelassen.show.comparison_text import comparison_markdown, comparison_text, sentences
+from gelassen.show.numbers import fixed, interval, moment, warmer, warmer_interval
+from gelassen.show.tables import aligned, as_csv, markdown
+from gelassen.study.analysis import compare_runs
+
+
+@pytest.mark.parametrize(
+    ("said", "words"),
+    [
+        (fixed(-0.04), "0.0"),
+        (fixed(math.nan), "–"),
+        (fixed(61.25, 1, "K"), "61.2 K"),
+        (interval(60, 62), "60.0 to 62.0"),
+        (interval(60, math.inf), "60.0 or more"),
+        (interval(-math.inf, math.inf), "cannot tell"),
+        (warmer(-4.8), "4.8 K cooler"),
+        (warmer(0.01), "0.0 K apart"),
+        (warmer_interval(-6.0, -3.6), "3.6 to 6.0 K cooler"),
+        (warmer_interval(-2.1, 0.3), "2.1 K cooler to 0.3 K warmer"),
+        (warmer_interval(3.0, math.inf), "at least 3.0 K warmer"),
+        (warmer_interval(-math.inf, -3.0), "at least 3.0 K cooler"),
+        (moment(605), "10:05"),
+    ],
+)
+def test_numbers_are_said_with_direction_and_without_false_digits(said, words):
+    assert said == words
+
+
+def summary(setup, value, *, power=95.0, at_limit=False, error=0.1, run="r"):
+    from gelassen.core.steady import SteadyState
+    from gelassen.core.throttling import Throttling
+
+    steady = SteadyState(
+        value=value, low=value - 2 * error, high=value + 2 * error, standard_error=error,
+        reached=True, reached_at_s=500.0, time_constants_s=(100.0,), trend_k_per_h=0.0,
+        window_s=(0.0, 1800.0), extrapolated=False, unit="K", confidence=0.95,
+    )  # fmt: skip
+    throttling = Throttling(
+        thermal=None, power=None, sag_mhz=0.0, intervals=(), onset_s=None, power_share=0.0,
+        thermal_share=0.9 if at_limit else 0.0, at_limit=at_limit,
+    )  # fmt: skip
+    return RunSummary(
+        name=run, setup=setup, outcome="finished", channel="cpu.package.temp_c",
+        channel_words="cpu.package.temp_c", reference="room.air.temp_c", limit_c=95.0,
+        steady=steady, throttling=throttling, steps=(), stretches=(), power_w=power,
+        clock_mhz=4500.0, fan_rpm=900.0, work_per_s=50.0, reference_c=22.0,
+        resistance_k_per_w=value / power, channels=pd.DataFrame(), hold_s=(1200.0, 1800.0),
+        load_s=(0.0, 1800.0), made_up=True,
+    )  # fmt: skip
+
+
+def compared(values, *, baseline=None, **options):
+    summaries = [
+        summary(name, value, run=f"{name}-{k}", **options.get(name, {}))
+        for name, runs in values.items()
+        for k, value in enumerate(runs)
+    ]
+    return compare_runs(
+        summaries, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True
+    )
+
+
+def test_a_clear_winner_is_named_with_how_much_and_how_sure():
+    said = " ".join(
+        sentences(compared({"tower": [50, 50.4, 49.8], "low": [55, 55.3, 54.9]}, baseline="low"))
+    )
+    assert "tower is the coolest: 50.1 K above the reference" in said
+    assert "That is 5.0 K cooler than low (" in said
+    assert "K cooler), more than repeating and remounting explain" in said
+
+
+def test_what_cannot_be_told_is_not_called_a_win():
+    comparison = compared({"a": [50, 51, 49.6], "b": [50.4, 50.9, 51.2]}, baseline="a")
+    said = " ".join(sentences(comparison))
+    assert "share the first rank: they cannot be told apart" in said
+    assert "coolest" not in said
+    assert "too little to tell" in said
+    assert "more run" in said
+    assert "; " in comparison_text(comparison).split("told apart")[1]
+
+
+def test_without_repeats_the_words_stay_careful():
+    said = " ".join(sentences(compared({"a": [50], "b": [60]}, baseline="a")))
+    assert "coolest" not in said
+    assert "without repeats it cannot be told" in said
+
+
+def test_a_setup_at_its_limit_is_a_bound_and_does_not_narrow_the_others():
+    values = {"good": [60, 61, 59], "better": [57, 58.2, 56.5], "hot": [73.0, 73.0, 73.0]}
+    limited = compared(values, baseline="good", hot={"at_limit": True, "power": 80.0})
+    alone = compared({k: v for k, v in values.items() if k != "hot"}, baseline="good")
+    assert limited.repeatability_k == pytest.approx(alone.repeatability_k)
+    rows = limited.setups.set_index("setup")
+    assert list(rows.index) == ["better", "good", "hot"]
+    assert rows.loc["hot", "difference_high_k"] == math.inf
+    assert rows.loc["hot", "difference_low_k"] > 8
+    said = " ".join(sentences(limited))
+    assert "hot sat at the limit of 95 °C and held only 80 W" in said
+    assert "73.0*" in comparison_text(limited)
+
+
+def test_two_setups_at_their_limits_cannot_be_told_apart_by_temperature():
+    comparison = compared(
+        {"a": [73.0, 73.1], "b": [72.0, 72.2]}, a={"at_limit": True}, b={"at_limit": True}
+    )
+    (row,) = comparison.differences.to_dict("records")
+    assert (row["low"], row["high"]) == (-math.inf, math.inf)
+    assert not row["distinguishable"]
+
+
+def test_setups_at_other_power_are_listed_but_not_praised():
+    comparison = compared(
+        {"small": [30, 30.2, 30.1], "a": [50, 50.2, 49.9], "b": [55, 55.2, 54.8]},
+        baseline="b",
+        small={"power": 45.0},
+    )
+    said = sentences(comparison)
+    assert said[0].startswith("At 95 W, a is the coolest")
+    assert any("more than 5 %" in text for text in comparison.cautions)
+
+
+def test_cells_stay_text_wherever_they_are_shown():
+    evil = '=HYPERLINK("x")|<b>'
+    comparison = compared({evil: [50, 50.5], "b": [55, 55.5]}, baseline="b")
+    assert "\\|&lt;b>" in comparison_markdown(comparison)
+    assert "'=HYPERLINK" in as_csv(comparison.setups)
+    assert "<b>" not in markdown(["<b>"], [["<b>"]])
+    assert aligned(["a", "b"], [["x", "1"], ["longer", "22"]]).splitlines()[-1] == "longer  22"
