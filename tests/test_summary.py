@@ -86,6 +86,18 @@ def test_weaknesses_are_said_with_their_size(spoil, words):
     assert any(words in text for text in summarise_run(spoilt).cautions)
 
 
+def test_times_that_run_backwards_and_a_busy_idle_are_said():
+    log = heating_log("tower", 2)
+    run = recording_of(log)
+    run.frame["cpu.all.load_pct"] = np.where(log.time_s < 120, 40.0, 99.0)
+    mixed = run.frame.iloc[[*range(800), *range(801, 1920), 800]]
+    phases = (Phase("idle", 0, 120), Phase("hold", 120, 1919))
+    summary = summarise_run(Recording(frame=mixed, phases=phases))
+    assert any("times run backwards after 1919" in text for text in summary.cautions)
+    assert any("other programs used 40 %" in text for text in summary.cautions)
+    assert summary.steady.value == pytest.approx(log.rise_k, abs=1)
+
+
 def test_what_was_not_logged_is_refused_by_name():
     run = recording_of(heating_log("tower", 2))
     with pytest.raises(InputError, match='"cpu.core7.temp_c" was not logged'):

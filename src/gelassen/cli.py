@@ -20,8 +20,11 @@ Gelassen tests how well a computer is cooled, and says how sure the answer is.
 First steps:
   gelassen demo                    see the whole job on made-up sample data (half a minute)
   gelassen channels                see what this machine offers
-  gelassen record --limit 95       idle, load and cool this machine, and record it
-  gelassen show runs/001-run       what that run says
+  gelassen record --study cooling --setup tower --limit 95
+                                   idle, load and cool this machine, and record it
+  gelassen show cooling/runs/001-tower
+                                   what that run says
+  gelassen compare cooling         which setup is cooler, and how sure that is
   gelassen --help                  all commands
 """
 
@@ -232,9 +235,13 @@ def channels(sysfs: Path | None, form: str) -> None:
     help="Folder that gets the new run folder.",
 )
 @click.option(
-    "--study", type=click.Path(path_type=Path), default=None, help="Study the run belongs to."
+    "--study",
+    type=click.Path(path_type=Path),
+    default=None,
+    help="Study the run belongs to; made if new.",
 )
 @click.option("--setup", default=None, help="Setup of the study that is on the bench.")
+@click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
 @click.option("--label", default="run", show_default=True, help="Name of the run without a setup.")
 @click.option("--idle", type=_Duration(), default="2 min", show_default=True)
 @click.option("--soak", type=_Duration(), default="20 min", show_default=True)
@@ -259,7 +266,8 @@ def channels(sysfs: Path | None, form: str) -> None:
 )
 @_sysfs
 def record(
-    into: Path, study: Path | None, setup: str | None, label: str, idle: float, soak: float,
+    into: Path, study: Path | None, setup: str | None,
+    new_setup: bool, label: str, idle: float, soak: float,
     hold: float, cooldown: float, interval: float, workers: int | None, limit_c: float | None,
     stops: tuple[str, ...], sysfs: Path | None,
 ) -> None:  # fmt: skip
@@ -271,21 +279,12 @@ def record(
     from gelassen.show.run_text import run_text
     from gelassen.study import open_study, read_run
     from gelassen.study.durations import words
-    from gelassen.study.studyfile import check_setup_name
+    from gelassen.study.newstudy import ensure_setup
 
-    reference = None
-    levels: dict[str, str | float] = {}
-    if study is not None:
-        content = open_study(study).file
-        if setup is None:
-            raise InputError(
-                f"which setup is on the bench? --setup, one of: {', '.join(content.setups)}"
-            )
-        check_setup_name(content, setup)
-        into, limit_c = study / "runs", limit_c if limit_c is not None else content.machine.limit_c
-        reference, levels = content.reference, content.setups[setup]
-    elif setup is not None:
+    if study is None and setup is not None:
         raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")
+    if study is not None and setup is None:
+        raise InputError("say which setup is on the bench: --setup NAME")
     if not 0.05 <= interval <= 60:
         raise InputError(f"--interval is {interval:g} s; 0.05 s to 60 s are possible")
     bench = MachineBench(sysfs=sysfs)
@@ -295,6 +294,13 @@ def record(
         workers=workers,
         stop_c=_stop_temperatures(stops, [i.name for i in bench.channels() if i.readable]),
     )
+    reference = None
+    levels: dict[str, str | float] = {}
+    if study is not None and setup is not None:
+        ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
+        content = open_study(study).file
+        into, limit_c = study / "runs", limit_c if limit_c is not None else content.machine.limit_c
+        reference, levels = content.reference, content.setups[setup]
     _note(f"recording for {words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
     for name, stop in plan.stop_c.items():
         _note(f"guard: stops when {name} reaches {stop:g} °C")
@@ -319,6 +325,7 @@ def record(
 
 def _stop_temperatures(stops: tuple[str, ...], names: list[str]) -> dict[str, float]:
     from gelassen.core.errors import InputError
+    from gelassen.core.spelling import nearest
 
     if not stops:
         parts = ("cpu.", "gpu.")
@@ -330,6 +337,11 @@ def _stop_temperatures(stops: tuple[str, ...], names: list[str]) -> dict[str, fl
             limits[name.strip()] = float(value)
         except ValueError:
             raise InputError(f'--stop "{stop}": write it like cpu.package.temp_c=95') from None
+        if name.strip() not in names:
+            raise InputError(
+                f'the guard cannot watch "{name}": it is no readable channel here.'
+                + nearest(name, names)
+            )
     return limits
 
 

@@ -21,6 +21,7 @@ from gelassen.core.throttling import Throttling, find_throttling
 HOTTEST_CORE = "hottest core"
 _HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 _SAME_CHANGE_S = 90.0
+_IDLE_LOAD_PCT = 10.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
 _CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
@@ -121,10 +122,15 @@ def summarise_run(
     if frame.empty:
         raise InputError(f"{recording.name or 'the recording'} holds no samples")
     times = frame.index.to_numpy(dtype=float)
-    if (np.diff(times) < 0).any():
+    cautions = list(recording.cautions)
+    back = np.flatnonzero(np.diff(times) < 0)
+    if back.size:
+        cautions.append(
+            f"times run backwards after {times[back[0]]:g} s: the samples were put in order, but a "
+            "clock that was changed in mid-run makes every duration doubtful"
+        )
         frame = frame.sort_index(kind="stable")
         times = frame.index.to_numpy(dtype=float)
-    cautions = list(recording.cautions)
     limit = limit_c if limit_c is not None else recording.limit_c
     over = _reference(frame, reference or recording.reference, named=reference is not None)
     span = _load_span(recording, frame, times)
@@ -185,6 +191,7 @@ def summarise_run(
             f"conditions changed during the load, at {moments}: each stretch is answered by itself"
         )
     cautions += _drift_cautions(frame, loaded, held, room, over, power, work)
+    cautions += _background_cautions(recording, frame)
     mean_power = _mean(power, held)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
@@ -408,6 +415,22 @@ def _drift_cautions(
         if mean > 0 and abs(drift) > _WORK_DRIFT_SHARE * mean:
             cautions.append(f"{unit} changed by {100 * drift / mean:+.1f} % during hold")
     return cautions
+
+
+def _background_cautions(recording: Recording, frame: pd.DataFrame) -> list[str]:
+    """Say if other programs kept the machine busy while it was to rest."""
+    idle = [phase for phase in recording.phases if phase.name == "idle"]
+    if not idle or "cpu.all.load_pct" not in frame.columns:
+        return []
+    # The load begins with the first sample of the next phase.
+    resting = frame.index.to_numpy(dtype=float) < idle[0].end_s
+    busy = float(frame.loc[resting, "cpu.all.load_pct"].mean())
+    if not busy > _IDLE_LOAD_PCT:
+        return []
+    return [
+        f"other programs used {busy:.0f} % of the processor while it was to rest: close them, or the "
+        "load is not what it seems"
+    ]
 
 
 def _late_minus_early(series: Floats, where: Bools) -> float:

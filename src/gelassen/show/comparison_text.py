@@ -50,7 +50,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
     against = comparison.baseline is not None
     header = [
         f"setup ({comparison.measured})",
-        f"rise {comparison.unit}",
+        _quantity(comparison),
         "95 % interval",
         "runs",
         "rank",
@@ -87,6 +87,15 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
         ]
         rows.append(cells)
     return header, rows
+
+
+def _quantity(comparison: StudyComparison) -> str:
+    return "rise K" if comparison.unit == "K" else f"settles {comparison.unit}"
+
+
+def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyComparison) -> str:
+    over = " above the reference" if comparison.unit == "K" else ""
+    return f"{fixed(row['rise_k'])} {comparison.unit}{over}"
 
 
 def _plain_interval(low: float, high: float) -> str:
@@ -132,8 +141,8 @@ def sentences(comparison: StudyComparison) -> list[str]:
     if len(setups) == 1:
         row = setups.iloc[0]
         return [
-            f"There is one setup: {row['setup']} holds {fixed(row['rise_k'])} {comparison.unit} above the "
-            f"reference ({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
+            f"There is one setup: {row['setup']} settles at {_level(row, comparison)} "
+            f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
         ]
     if not free.empty:
         best = free.iloc[0]
@@ -141,8 +150,8 @@ def sentences(comparison: StudyComparison) -> list[str]:
         if len(leaders) == 1:
             plural = "" if best["runs"] == 1 else "s"
             said.append(
-                f"{at_power}{best['setup']} is the coolest: {fixed(best['rise_k'])} {comparison.unit} "
-                f"above the reference ({interval(best['low_k'], best['high_k'])}; {best['runs']} "
+                f"{at_power}{best['setup']} is the coolest: {_level(best, comparison)} "
+                f"({interval(best['low_k'], best['high_k'])}; {best['runs']} "
                 f"run{plural})."
             )
         else:

@@ -121,8 +121,8 @@ def _run_table(summaries: list[RunSummary], left_out: list[tuple[str, str]]) -> 
         if summary.steady is None:
             left_out.append((summary.name, "no temperature to compare"))
             continue
-        if not np.isfinite(summary.steady.standard_error):
-            left_out.append((summary.name, "too short to say where it settles"))
+        if not np.isfinite([summary.steady.low, summary.steady.high]).all():
+            left_out.append((summary.name, "too short to tell where it settles"))
             continue
         throttling = summary.throttling
         rows.append(

@@ -1,0 +1,66 @@
+"""A study that begins with its first run, and grows by a setup when told to."""
+
+from pathlib import Path
+
+from gelassen.core.errors import FileError, InputError
+from gelassen.core.spelling import nearest
+from gelassen.study.studyfile import STUDY_FILE, read_study_file
+
+
+def ensure_setup(
+    study: Path,
+    setup: str,
+    *,
+    limit_c: float | None = None,
+    new_setup: bool = False,
+    made_up: bool = False,
+) -> None:
+    """Make sure that the study exists and knows the setup.
+
+    A folder that does not exist, or is empty, becomes a study. A setup that an existing study does
+    not know is refused unless `new_setup` says that it is meant: it may be a slip of the pen.
+
+    Raises
+    ------
+    FileError
+        The folder is something else, or its study file is wrong.
+    InputError
+        An unknown setup, or a new study without the limit temperature.
+    """
+    path = study / STUDY_FILE
+    section = f'\n[setups."{_quoted(setup)}"]\n'
+    if not path.exists():
+        if study.exists() and (not study.is_dir() or any(study.iterdir())):
+            raise FileError(
+                f"{study} is no study and is not empty; nothing was written. Choose a new folder"
+            )
+        if limit_c is None:
+            raise InputError(
+                f"{study} is a new study: say the limit temperature of the machine, --limit 95"
+            )
+        study.mkdir(parents=True, exist_ok=True)
+        path.write_text(
+            "format = 1\n"
+            f'title = "{_quoted(study.resolve().name)}"\n'
+            f"made_up = {str(made_up).lower()}\n\n"
+            "[machine]\n"
+            'name = "the machine under test"\n'
+            f"limit_c = {limit_c:g}\n" + section,
+            encoding="utf-8",
+        )
+        return
+    content = read_study_file(path)
+    if setup in content.setups:
+        return
+    if not new_setup:
+        raise InputError(
+            f'"{setup}" is no setup of this study ({", ".join(content.setups) or "none"}).'
+            + nearest(setup, content.setups)
+            + " If it is a new one, add --new-setup"
+        )
+    with path.open("a", encoding="utf-8") as stream:
+        stream.write(section)
+
+
+def _quoted(text: str) -> str:
+    return text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ")
