@@ -224,7 +224,7 @@ def _draw(
 ) -> tuple[Floats, Floats, Floats]:
     """Draw capacities from the average over exponents; NaN where a draw never meets the limit."""
     scale = float(power.max())
-    offset_k = _OFFSET_SHARE * float(np.abs(rise).max())
+    offset_k = max(_OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
     parts = []
     for exponent in _EXPONENTS:
         design = np.column_stack([(power / scale) ** exponent, np.ones_like(power)])
