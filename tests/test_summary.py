@@ -4,7 +4,7 @@ import pytest
 
 from gelassen.core import InputError, Recording, summarise_run
 from gelassen.core.recording import Phase
-from gelassen.show.figures import run_figure
+from gelassen.show.run_figure import run_figure
 from gelassen.show.run_text import run_text
 from logs import heating_log
 

@@ -101,8 +101,9 @@ class _Duration(click.ParamType):  # type: ignore[type-arg,unused-ignore]
 def demo(folder: Path, seed: int) -> None:
     """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
     from gelassen.conduct import make_demo
+    from gelassen.show.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_text
-    from gelassen.show.figures import comparison_figure, run_figure
+    from gelassen.show.run_figure import run_figure
     from gelassen.study import open_study
     from gelassen.study.parallel import process_pool
 
@@ -468,7 +469,7 @@ def show(
         click.echo(f"```\n{text}\n```" if form == "markdown" else text)
     if no_figure:
         return
-    from gelassen.show.figures import run_figure
+    from gelassen.show.run_figure import run_figure
 
     path = (
         figure or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
@@ -544,7 +545,7 @@ def compare(
         click.echo(comparison_text(comparison))
     if no_figure:
         return
-    from gelassen.show.figures import comparison_figure
+    from gelassen.show.comparison_figure import comparison_figure
 
     path = figure or study / "figures" / "comparison.png"
     comparison_figure(comparison, path)

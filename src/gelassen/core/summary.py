@@ -6,25 +6,23 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 
-from gelassen.core.channels import parse_channel
+from gelassen.core.cautions import background_cautions, drift_cautions
 from gelassen.core.errors import InputError
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
+from gelassen.core.judging import choose_reference, choose_temperature, hottest_reading
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.recording import Recording
 from gelassen.core.result import Result
-from gelassen.core.spelling import nearest
 from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
+from gelassen.core.tabular import mean_of, mean_where, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 
-HOTTEST_CORE = "hottest core"
 _HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 _SAME_CHANGE_S = 90.0
-_IDLE_LOAD_PCT = 10.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
 _CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
-_ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,18 +130,18 @@ def summarise_run(
         frame = frame.sort_index(kind="stable")
         times = frame.index.to_numpy(dtype=float)
     limit = limit_c if limit_c is not None else recording.limit_c
-    over = _reference(frame, reference or recording.reference, named=reference is not None)
+    over = choose_reference(frame, reference or recording.reference, named=reference is not None)
     span = _load_span(recording, frame, times)
     loaded = (times >= span[0]) & (times <= span[1])
     hold = _hold_window(recording, span)
     held = (times >= hold[0]) & (times <= hold[1])
-    chosen, words = _choose(frame, loaded, channel, over)
+    chosen, words = choose_temperature(frame, loaded, channel, over)
 
-    power = _series(frame, "cpu.package.power_w")
-    clock = _mean_of(frame, "cpu.", ".clock_mhz")
-    fan = _mean_of(frame, "fan.", ".speed_rpm")
-    work = _series(frame, "load.work.rate_per_s")
-    room = None if over is None else _series(frame, over)
+    power = series_of(frame, "cpu.package.power_w")
+    clock = mean_of(frame, "cpu.", ".clock_mhz")
+    fan = mean_of(frame, "fan.", ".speed_rpm")
+    work = series_of(frame, "load.work.rate_per_s")
+    room = None if over is None else series_of(frame, over)
     steady: SteadyState | None = None
     throttling: Throttling | None = None
     steps: tuple[Step, ...] = ()
@@ -165,13 +163,13 @@ def summarise_run(
             if limit is not None:
                 throttling = find_throttling(
                     times,
-                    temperature_c=_hottest(frame, temperature),
+                    temperature_c=hottest_reading(frame, temperature),
                     limit_c=limit,
                     clock_mhz=clock,
                     power_w=power,
                     power_limit_w=recording.power_limit_w,
-                    load_pct=_series(frame, "cpu.all.load_pct"),
-                    throttle_count=_series(frame, "cpu.package.throttle_count"),
+                    load_pct=series_of(frame, "cpu.all.load_pct"),
+                    throttle_count=series_of(frame, "cpu.package.throttle_count"),
                 )
                 cautions += throttling.cautions
             else:
@@ -190,9 +188,9 @@ def summarise_run(
         cautions.append(
             f"conditions changed during the load, at {moments}: each stretch is answered by itself"
         )
-    cautions += _drift_cautions(frame, loaded, held, room, over, power, work)
-    cautions += _background_cautions(recording, frame)
-    mean_power = _mean(power, held)
+    cautions += drift_cautions(frame, loaded, held, room, over, power, work)
+    cautions += background_cautions(recording, frame)
+    mean_power = mean_where(power, held)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
         name=recording.name,
@@ -207,10 +205,10 @@ def summarise_run(
         steps=steps,
         stretches=stretches,
         power_w=mean_power,
-        clock_mhz=_mean(clock, held),
-        fan_rpm=_mean(fan, held),
-        work_per_s=_mean(work, held),
-        reference_c=_mean(room, held),
+        clock_mhz=mean_where(clock, held),
+        fan_rpm=mean_where(fan, held),
+        work_per_s=mean_where(work, held),
+        reference_c=mean_where(room, held),
         resistance_k_per_w=rise / mean_power if mean_power > 0 else float("nan"),
         channels=_channel_table(frame, times, held),
         hold_s=hold,
@@ -220,82 +218,13 @@ def summarise_run(
     )
 
 
-def _series(frame: pd.DataFrame, name: str) -> Floats | None:
-    if name not in frame.columns or not np.isfinite(frame[name]).any():
-        return None
-    return np.asarray(frame[name], dtype=float)
-
-
-def _mean_of(frame: pd.DataFrame, start: str, end: str) -> Floats | None:
-    names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
-    names = [n for n in names if np.isfinite(frame[n]).any()]
-    return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
-
-
-def _mean(series: Floats | None, where: Bools) -> float:
-    if series is None or not np.isfinite(series[where]).any():
-        return float("nan")
-    return float(np.nanmean(series[where]))
-
-
-def _reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
-    if name is not None and name in frame.columns:
-        return name if np.isfinite(frame[name]).any() else None
-    if named:
-        raise InputError(
-            f'the reference "{name}" was not logged (there are: {", ".join(frame.columns)}).'
-            + nearest(str(name), frame.columns)
-        )
-    rooms = [n for n in frame.columns if n.startswith("room.") and n.endswith("temp_c")]
-    rooms = [n for n in rooms if np.isfinite(frame[n]).any()]
-    return rooms[0] if rooms else None
-
-
-def core_channels(frame: pd.DataFrame) -> list[str]:
-    """Return the temperature channels of single cores."""
-    return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
-
-
-def _choose(
-    frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
-) -> tuple[str | None, str]:
-    cores = [n for n in core_channels(frame) if np.isfinite(frame[n]).any()]
-    if channel is not None and channel != HOTTEST_CORE:
-        if channel not in frame.columns:
-            raise InputError(
-                f'"{channel}" was not logged (there are: {", ".join(frame.columns)}).'
-                + nearest(channel, frame.columns)
-            )
-        if parse_channel(channel).unit != "c":
-            raise InputError(f'"{channel}" is no temperature')
-        return channel, channel
-    late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
-    if cores:
-        hottest = str(frame.loc[late, cores].mean().idxmax())
-        return hottest, f"hottest core ({hottest})"
-    for name in ("cpu.package.temp_c",):
-        if name in frame.columns:
-            return name, name
-    parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
-    parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
-    if not parts:
-        return None, ""
-    hottest = str(frame.loc[late, parts].mean().idxmax())
-    return hottest, f"hottest reading ({hottest})"
-
-
-def _hottest(frame: pd.DataFrame, temperature: Floats) -> Floats:
-    names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
-    return frame[names].max(axis=1).to_numpy(dtype=float) if names else temperature
-
-
 def _load_span(recording: Recording, frame: pd.DataFrame, times: Floats) -> tuple[float, float]:
     known = recording.load_span_s()
     if known is not None:
         return known
     span: LoadSpan | None = None
     for name in ("cpu.package.power_w", "cpu.all.load_pct"):
-        level = _series(frame, name)
+        level = series_of(frame, name)
         span = span or (None if level is None else span_from_level(times, level))
     if span is None:
         names = [n for n in frame.columns if n.endswith(".temp_c")]
@@ -380,68 +309,6 @@ def _stretches(
         )
         parts.append(Stretch(start_s=start, end_s=end, steady=steady))
     return tuple(parts)
-
-
-def _drift_cautions(
-    frame: pd.DataFrame,
-    loaded: Bools,
-    held: Bools,
-    room: Floats | None,
-    over: str | None,
-    power: Floats | None,
-    work: Floats | None,
-) -> list[str]:
-    cautions = []
-    if room is not None:
-        drift = _late_minus_early(room, loaded)
-        if abs(drift) > _ROOM_DRIFT_K:
-            cautions.append(
-                f"{over} drifted by {drift:+.1f} K during the load; it is allowed for, but a steadier "
-                "room gives a surer answer"
-            )
-    for name in frame.columns:
-        if name.startswith("fan.") and name.endswith(".speed_rpm"):
-            fan = frame[name].to_numpy(dtype=float)
-            mean = _mean(fan, held)
-            drift = _late_minus_early(fan, held)
-            if mean > 0 and abs(drift) > _FAN_DRIFT_SHARE * mean:
-                cautions.append(
-                    f"{name} moved by {drift:+.0f} rpm during hold: hold began too early"
-                )
-    steady_work, unit = (work, "work per second") if work is not None else (power, "power")
-    if steady_work is not None:
-        mean = _mean(steady_work, held)
-        drift = _late_minus_early(steady_work, held)
-        if mean > 0 and abs(drift) > _WORK_DRIFT_SHARE * mean:
-            cautions.append(f"{unit} changed by {100 * drift / mean:+.1f} % during hold")
-    return cautions
-
-
-def _background_cautions(recording: Recording, frame: pd.DataFrame) -> list[str]:
-    """Say if other programs kept the machine busy while it was to rest."""
-    idle = [phase for phase in recording.phases if phase.name == "idle"]
-    if not idle or "cpu.all.load_pct" not in frame.columns:
-        return []
-    # The load begins with the first sample of the next phase.
-    resting = frame.index.to_numpy(dtype=float) < idle[0].end_s
-    busy = float(frame.loc[resting, "cpu.all.load_pct"].mean())
-    if not busy > _IDLE_LOAD_PCT:
-        return []
-    return [
-        f"other programs used {busy:.0f} % of the processor while it was to rest: close them, or the "
-        "load is not what it seems"
-    ]
-
-
-def _late_minus_early(series: Floats, where: Bools) -> float:
-    values = series[where]
-    quarter = values.size // 4
-    if quarter < 2:
-        return 0.0
-    early, late = values[:quarter], values[-quarter:]
-    if not (np.isfinite(early).any() and np.isfinite(late).any()):
-        return 0.0
-    return float(np.nanmean(late) - np.nanmean(early))
 
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:

@@ -1,0 +1,65 @@
+"""Which temperature a run is judged by, and over which reference its rise is taken."""
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.channels import parse_channel
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Bools, Floats
+from gelassen.core.spelling import nearest
+
+HOTTEST_CORE = "hottest core"
+
+
+def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
+    """Return the reference channel: the one named, else room air; None if there is none."""
+    if name is not None and name in frame.columns:
+        return name if np.isfinite(frame[name]).any() else None
+    if named:
+        raise InputError(
+            f'the reference "{name}" was not logged (there are: {", ".join(frame.columns)}).'
+            + nearest(str(name), frame.columns)
+        )
+    rooms = [n for n in frame.columns if n.startswith("room.") and n.endswith("temp_c")]
+    rooms = [n for n in rooms if np.isfinite(frame[n]).any()]
+    return rooms[0] if rooms else None
+
+
+def core_channels(frame: pd.DataFrame) -> list[str]:
+    """Return the temperature channels of single cores."""
+    return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
+
+
+def choose_temperature(
+    frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
+) -> tuple[str | None, str]:
+    """Return the temperature to judge by, and in words how it was chosen."""
+    cores = [n for n in core_channels(frame) if np.isfinite(frame[n]).any()]
+    if channel is not None and channel != HOTTEST_CORE:
+        if channel not in frame.columns:
+            raise InputError(
+                f'"{channel}" was not logged (there are: {", ".join(frame.columns)}).'
+                + nearest(channel, frame.columns)
+            )
+        if parse_channel(channel).unit != "c":
+            raise InputError(f'"{channel}" is no temperature')
+        return channel, channel
+    late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
+    if cores:
+        hottest = str(frame.loc[late, cores].mean().idxmax())
+        return hottest, f"hottest core ({hottest})"
+    for name in ("cpu.package.temp_c",):
+        if name in frame.columns:
+            return name, name
+    parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
+    parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
+    if not parts:
+        return None, ""
+    hottest = str(frame.loc[late, parts].mean().idxmax())
+    return hottest, f"hottest reading ({hottest})"
+
+
+def hottest_reading(frame: pd.DataFrame, temperature: Floats) -> Floats:
+    """Return the hottest of all processor readings at each moment."""
+    names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
+    return frame[names].max(axis=1).to_numpy(dtype=float) if names else temperature

@@ -1,0 +1,27 @@
+"""Series out of a table of channels."""
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.inputs import Bools, Floats
+
+
+def series_of(frame: pd.DataFrame, name: str) -> Floats | None:
+    """Return one channel; None if it was not logged or never read."""
+    if name not in frame.columns or not np.isfinite(frame[name]).any():
+        return None
+    return np.asarray(frame[name], dtype=float)
+
+
+def mean_of(frame: pd.DataFrame, start: str, end: str) -> Floats | None:
+    """Return the mean over all channels whose name starts and ends so; None if there are none."""
+    names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
+    names = [n for n in names if np.isfinite(frame[n]).any()]
+    return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
+
+
+def mean_where(series: Floats | None, where: Bools) -> float:
+    """Return the mean of the readings there; NaN without any."""
+    if series is None or not np.isfinite(series[where]).any():
+        return float("nan")
+    return float(np.nanmean(series[where]))

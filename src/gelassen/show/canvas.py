@@ -1,0 +1,34 @@
+"""What all figures have in common: size, colours, and how they are saved without a screen."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+# Okabe and Ito's palette, which is told apart with every kind of colour vision.
+BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
+SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
+_SIZE, _DPI = (12.8, 8.0), 100
+
+
+def new_figure(rows: int, heights: list[float]) -> tuple["Figure", list["Axes"]]:
+    """Return a figure with lanes below each other that share the time axis."""
+    import matplotlib
+
+    matplotlib.use("Agg")
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=_SIZE, dpi=_DPI, layout="constrained")
+    axes = figure.subplots(rows, 1, sharex=True, height_ratios=heights, squeeze=False)[:, 0]
+    return figure, list(axes)
+
+
+def save(figure: "Figure", path: Path) -> None:
+    """Save a figure; folders are made as needed."""
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+
+    FigureCanvasAgg(figure)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    figure.savefig(path)
