@@ -72,7 +72,7 @@ def test_a_clear_winner_is_named_with_how_much_and_how_sure():
     )
     assert "tower is the coolest: 50.1 K above the reference" in said
     assert "That is 5.0 K cooler than low (" in said
-    assert "K cooler), more than repeating and remounting explain" in said
+    assert "K cooler), more than the scatter of repeats explains" in said
 
 
 def test_what_cannot_be_told_is_not_called_a_win():

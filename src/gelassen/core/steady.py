@@ -137,10 +137,10 @@ def steady_state(
     Notes
     -----
     Readings are averaged in bins that lengthen with time since the start. Sums of up to three
-    exponentials are fitted to them and averaged by their evidence (`core/relaxation.py`). The
-    reference enters as a body with the slowest of the time constants sees it, since a change of the
-    room arrives late. Wander of the power that heat does not explain is followed through the fitted
-    time constants and subtracted. The noise's memory and the steps of the sensors widen the interval
+    exponentials are fitted to them and averaged by their evidence (`core/relaxation.py`). A change
+    of the reference arrives late: it is delayed by the fitted time constants, each by its share.
+    Wander of the power that heat does not explain is followed through the fitted time constants and
+    subtracted. The noise's memory and the steps of the sensors widen the interval
     (`core/noise.py`). Not yet done: conductances that change during the run (fans on curves, free
     convection) are treated as constant; changes of conditions in mid-run must be cut out before.
     """
@@ -176,25 +176,23 @@ def steady_state(
     begin_s = span.start_s + _boost_length(grid, watts, span)
     fit = _fit(grid, curve, room, watts, span, begin_s)
     answer = _answer(fit, span, band_k, confidence, unit)
-    floor = np.hypot(
-        quantisation_error(temperature[inside & (times >= (span.start_s + span.end_s) / 2)]),
-        0.0 if reference is None else quantisation_error(reference[inside]),
-    )
-    step = step_size(temperature[inside])
-    if floor > 0.1 and answer.reached:
+    if fit.hidden_k > 0.1 and answer.reached:
+        step = step_size(temperature[inside])
         cautions.append(
-            f"readings move in steps of {step:g} K with little noise: up to {floor:.1f} K stay unseen"
+            f"readings move in steps of {step:g} K with little noise: up to {fit.hidden_k:.1f} K stay "
+            "unseen"
         )
     return replace(answer, cautions=(*cautions, *answer.cautions))
 
 
 @dataclass(frozen=True, slots=True)
 class _Fit:
-    """A fitted curve, what its readings cannot show, and how far they rose."""
+    """A fitted curve, and what its readings cannot show."""
 
     relaxation: Relaxation
-    unseen_k: float
-    seen_k: float
+    hidden_k: float  # by the steps of the sensors
+    unseen_k: float  # that, and what is in doubt about the delay of the reference
+    seen_k: float  # how far the readings rose
 
 
 def _load_span(
@@ -255,7 +253,7 @@ def _fit(
     duration = duration[kept]
     middle = np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept]
     latter = curve[used][elapsed.size // 2 :]
-    unseen_k = float(
+    hidden_k = float(
         np.hypot(
             quantisation_error(latter), 0.0 if room is None else quantisation_error(room[used])
         )
@@ -265,7 +263,7 @@ def _fit(
     for most in _PASSES:
         series = _bin_means(rise[used], bins, kept)
         rough_k = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
-        variance = density / duration + unseen_k**2 + rough_k**2
+        variance = density / duration + hidden_k**2 + rough_k**2
         relaxation = fit_relaxation(middle, series, variance, constants, most=most)
         density = noise_density(rise[used] - relaxation.mean_curve(elapsed), grid.step_s)
         density = max(density, 1e-4)
@@ -274,14 +272,15 @@ def _fit(
             rise -= _as_felt(room, relaxation, grid.step_s)
         if watts is not None:
             rise -= _wander(watts, rise, relaxation, begin_s, span, grid)
+    unseen_k = hidden_k
     if room is not None:
         # How the room arrives is inferred, not measured: a part of its delay stays in doubt.
         delay_k = (room - _as_felt(room, relaxation, grid.step_s))[used][elapsed.size // 2 :]
-        unseen_k = float(np.hypot(unseen_k, _DELAY_IN_DOUBT * np.abs(delay_k).mean()))
+        unseen_k = float(np.hypot(hidden_k, _DELAY_IN_DOUBT * np.abs(delay_k).mean()))
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    return _Fit(relaxation, unseen_k, seen_k)
+    return _Fit(relaxation, hidden_k, unseen_k, seen_k)
 
 
 def _mean(values: Floats) -> float:

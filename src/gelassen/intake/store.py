@@ -4,6 +4,7 @@ import hashlib
 import shutil
 from pathlib import Path
 
+from gelassen.core.errors import FileError
 from gelassen.core.recording import Recording
 from gelassen.study.archive import new_run_folder, store_recording
 from gelassen.study.newstudy import ensure_setup
@@ -25,6 +26,8 @@ def store_import(
     A folder that does not exist becomes a new study. A setup the study does not know is refused
     unless `new_setup` says that it is meant.
     """
+    if not original.is_file():
+        raise FileError(f"{original} is a folder; import takes log files")
     ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup, made_up=made_up)
     folder = new_run_folder(study / "runs", f"{setup}-{original.stem}")
     kept = folder / f"original{original.suffix.lower()}"

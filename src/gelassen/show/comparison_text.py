@@ -198,8 +198,8 @@ def sentences(comparison: StudyComparison) -> list[str]:
         )
     if math.isfinite(comparison.repeatability_k):
         said.append(
-            "Repeats of one setup, remounting included, scatter by "
-            f"{comparison.repeatability_k:.1f} K (standard deviation)."
+            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K (standard deviation, "
+            "estimated over all setups)."
         )
     return said[:6]
 
@@ -228,7 +228,7 @@ def _clear_difference(row: "pd.Series[Any]", comparison: StudyComparison) -> str
     amount = (
         f"{warmer(row['difference_k'])} than {comparison.baseline} ({warmer_interval(low, high)})"
     )
-    return f"That is {amount}, more than repeating and remounting explain."
+    return f"That is {amount}, more than the scatter of repeats explains."
 
 
 def _next_best(
@@ -244,7 +244,7 @@ def _next_best(
             difference, low, high = -difference, -high, -low
         return [
             f"{second['setup']} follows, {warmer(difference)} ({warmer_interval(low, high)}), more than "
-            "repeating and remounting explain."
+            "the scatter of repeats explains."
         ]
     return []
 
