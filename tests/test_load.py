@@ -38,6 +38,18 @@ def test_it_starts_works_and_stops_within_a_second():
     assert not alive(worker.process.pid)
 
 
+def test_counts_never_run_backwards_however_often_they_are_read():
+    load = WorkerLoad([min(os.sched_getaffinity(0))])
+    load.start()
+    end, last = time.monotonic() + 1.0, 0
+    while time.monotonic() < end:
+        rounds, _ = load.rounds_and_errors()
+        assert rounds >= last
+        last = rounds
+    load.stop()
+    assert last > 0
+
+
 def test_a_worker_that_dies_is_noticed():
     load = WorkerLoad([min(os.sched_getaffinity(0))])
     load.start()

@@ -6,13 +6,12 @@ to go, s to stop working, end of file to leave. FD is a shared page: rounds done
 
 import contextlib
 import ctypes
-import mmap
 import os
 import select
 import signal
 import sys
 
-from gelassen.bench.loads.page import PAGE
+from gelassen.bench.loads.page import ERRORS, READY, ROUNDS, Page
 
 
 def _die_with_parent() -> None:
@@ -31,10 +30,9 @@ def main() -> None:
             os.sched_setaffinity(0, {core})
     from gelassen.bench.loads.matrix import MatrixKernel
 
-    page = mmap.mmap(fd, PAGE.size)
+    page = Page(fd)
     kernel = MatrixKernel()
-    rounds = errors = 0
-    PAGE.pack_into(page, 0, 1, 0, 0)
+    page[READY] = 1
     working = False
     parent = os.getppid()
     while os.getppid() == parent:
@@ -46,9 +44,9 @@ def main() -> None:
                 return
             working = letter == b"g"
         if working:
-            rounds += 1
-            errors += not kernel.round()
-            PAGE.pack_into(page, 0, 1, rounds, errors)
+            if not kernel.round():
+                page[ERRORS] += 1
+            page[ROUNDS] += 1
 
 
 if __name__ == "__main__":

@@ -1,7 +1,6 @@
 """A load on the real processor: one worker process a core."""
 
 import contextlib
-import mmap
 import os
 import subprocess
 import sys
@@ -9,7 +8,7 @@ import tempfile
 import time
 from dataclasses import dataclass
 
-from gelassen.bench.loads.page import PAGE
+from gelassen.bench.loads.page import ERRORS, READY, ROUNDS, SIZE, Page
 from gelassen.core.errors import BenchError
 
 _READY_S = 20.0
@@ -19,11 +18,7 @@ _LEAVE_S = 0.5
 @dataclass(slots=True)
 class _Worker:
     process: "subprocess.Popen[bytes]"
-    page: mmap.mmap
-
-    def counts(self) -> tuple[int, int, int]:
-        ready, rounds, errors = PAGE.unpack_from(self.page, 0)
-        return ready, rounds, errors
+    page: Page
 
 
 class WorkerLoad:
@@ -49,7 +44,7 @@ class WorkerLoad:
             for core in self._cores:
                 self._workers.append(_start(core, environment))
             deadline = time.monotonic() + _READY_S
-            while any(worker.counts()[0] == 0 for worker in self._workers):
+            while any(worker.page[READY] == 0 for worker in self._workers):
                 if time.monotonic() > deadline or self._dead():
                     raise BenchError("the load's worker processes do not start: is memory short?")
                 time.sleep(0.01)
@@ -87,8 +82,8 @@ class WorkerLoad:
 
     def rounds_and_errors(self) -> tuple[int, int]:
         """Return rounds of work done and wrong results, over all workers."""
-        counts = [worker.counts() for worker in self._workers]
-        return sum(count[1] for count in counts), sum(count[2] for count in counts)
+        pages = [worker.page for worker in self._workers]
+        return sum(page[ROUNDS] for page in pages), sum(page[ERRORS] for page in pages)
 
     def _dead(self) -> int:
         return sum(worker.process.poll() is not None for worker in self._workers)
@@ -103,8 +98,8 @@ class WorkerLoad:
 
 def _start(core: int, environment: dict[str, str]) -> _Worker:
     with tempfile.TemporaryFile() as shared:
-        shared.truncate(PAGE.size)
-        page = mmap.mmap(shared.fileno(), PAGE.size)
+        shared.truncate(SIZE)
+        page = Page(shared.fileno())
         process = subprocess.Popen(
             [sys.executable, "-m", "gelassen.bench.loads.worker", str(core), str(shared.fileno())],
             stdin=subprocess.PIPE,
