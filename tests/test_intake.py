@@ -88,3 +88,16 @@ def test_other_encodings_and_missing_files_are_refused(tmp_path):
         gelassen.read_log(tmp_path / "none.csv")
     with pytest.raises(InputError, match="a channel name is needed"):
         read(tmp_path, PLAIN, {"W": 3})
+
+
+def test_own_samples_are_read_wherever_they_lie(tmp_path):
+    log = read(tmp_path, "t_s,cpu.package.temp_c\n0,40\n1,41.5\n")
+    log.frame.to_parquet(tmp_path / "alone.parquet")
+    again = gelassen.read_log(tmp_path / "alone.parquet")
+    assert again.frame.equals(log.frame)
+    log.frame.reset_index(drop=True).to_parquet(tmp_path / "other.parquet")
+    with pytest.raises(FileError, match='has no column "t_s"'):
+        gelassen.read_log(tmp_path / "other.parquet")
+    (tmp_path / "spoilt.parquet").write_bytes(b"PAR1 and nothing more")
+    with pytest.raises(FileError, match="cannot be read as Parquet"):
+        gelassen.read_log(tmp_path / "spoilt.parquet")

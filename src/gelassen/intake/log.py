@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError, InputError
 from gelassen.core.recording import Origin, Recording
 from gelassen.intake.columns import TIME, Target, as_targets, assign, read_column_file
@@ -25,7 +26,7 @@ def read_log(
     Parameters
     ----------
     path : path
-        A run folder of Gelassen, its samples, or a plain text table with one header line, one line
+        A run folder of Gelassen, its samples (CSV or Parquet), or a plain text table with one header line, one line
         a sample and elapsed seconds in one column.
     columns : mapping or path, optional
         Header (or pattern with ``{n}``) to channel name, or to a mapping with channel, offset and
@@ -51,12 +52,34 @@ def read_log(
         raise FileError(f"{path}: there is no such file")
     if path.name in (SAMPLES_CSV, SAMPLES_PARQUET) and (path.parent / RUN_JSON).exists():
         return read_run(path.parent)
+    if path.suffix == ".parquet":
+        return _parquet(path)
     targets = (
         read_column_file(Path(columns))
         if isinstance(columns, (str, Path))
         else as_targets(columns or {})
     )
     return _table(path, targets)
+
+
+def _parquet(path: Path) -> Recording:
+    """Read samples of ours that left their run folder."""
+    try:
+        frame = pd.read_parquet(path)
+    except (OSError, ValueError) as error:
+        raise FileError(f"{path} cannot be read as Parquet: {error}") from None
+    if frame.index.name != TIME and TIME in frame.columns:
+        frame = frame.set_index(TIME)
+    if frame.index.name != TIME:
+        raise FileError(f'{path} has no column "{TIME}": these are no samples of Gelassen')
+    for name in frame.columns:
+        parse_channel(str(name))
+    return Recording(
+        frame=frame.astype(float),
+        channels={str(name): Origin(str(name)) for name in frame.columns},
+        name=path.stem,
+        outcome="imported",
+    )
 
 
 def _table(path: Path, targets: Mapping[str, Target]) -> Recording:
