@@ -74,9 +74,22 @@ def quantisation_error(values: Floats) -> float:
         # A constant channel shows no step: its last written digit is the best guess, 1 at most.
         step = _last_digit(float(present[0]))
     # Rounding itself adds step²/12 to the variance of readings that move between values.
-    noise = np.sqrt(max(noise_std(present) ** 2 - step**2 / 12, 0.0))
+    # Noise that lasts some seconds carries the mean over the steps just as well as white noise.
+    noise = np.sqrt(max(_scatter(present) ** 2 - step**2 / 12, 0.0))
     crossed = float(np.ptp(_smooth(present))) / step
     return float(step / np.sqrt(12) * np.exp(-2 * (np.pi * noise / step) ** 2) / (1 + crossed))
+
+
+def _scatter(values: Floats) -> float:
+    """Return the standard deviation about straight lines through stretches of a minute or so."""
+    length = min(60, values.size)
+    if length < 4:
+        return 0.0
+    blocks = values[: values.size // length * length].reshape(-1, length)
+    ramp = np.arange(length) - (length - 1) / 2
+    left = blocks - blocks.mean(axis=1, keepdims=True)
+    left = left - np.outer(left @ ramp / (ramp @ ramp), ramp)
+    return float(np.sqrt((left**2).sum() / (left.size - 2 * len(blocks))))
 
 
 def _smooth(values: Floats) -> Floats:

@@ -35,6 +35,8 @@ _PASSES = (2, 3, 3)
 # Conductances and heat capacities are lumps: early in the load the curve is trusted to 1 %.
 _ROUGH = 0.01
 _DELAY_IN_DOUBT = 0.35
+# What power that wandered did to the temperature is inferred too.
+_WANDER_IN_DOUBT = 0.35
 # Constant heat capacities and conductances are a simplification; beyond the log it shows.
 _BEYOND_IN_DOUBT = 0.06
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
@@ -191,7 +193,7 @@ class _Fit:
 
     relaxation: Relaxation
     hidden_k: float  # by the steps of the sensors
-    unseen_k: float  # that, and what is in doubt about the delay of the reference
+    unseen_k: float  # that, and what is in doubt about reference and power
     seen_k: float  # how far the readings rose
 
 
@@ -260,6 +262,7 @@ def _fit(
     )
     rise = curve if room is None else curve - lagged(room, grid.step_s, USUAL_LAG_S)
     density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
+    wander = np.zeros_like(curve)
     for most in _PASSES:
         series = _bin_means(rise[used], bins, kept)
         rough_k = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
@@ -271,12 +274,13 @@ def _fit(
         if room is not None:
             rise -= _as_felt(room, relaxation, grid.step_s)
         if watts is not None:
-            rise -= _wander(watts, rise, relaxation, begin_s, span, grid)
-    unseen_k = hidden_k
+            wander = _wander(watts, rise, relaxation, begin_s, span, grid)
+            rise -= wander
+    unseen_k = float(np.hypot(hidden_k, _WANDER_IN_DOUBT * wander[used].std()))
     if room is not None:
         # How the room arrives is inferred, not measured: a part of its delay stays in doubt.
         delay_k = (room - _as_felt(room, relaxation, grid.step_s))[used][elapsed.size // 2 :]
-        unseen_k = float(np.hypot(hidden_k, _DELAY_IN_DOUBT * np.abs(delay_k).mean()))
+        unseen_k = float(np.hypot(unseen_k, _DELAY_IN_DOUBT * np.abs(delay_k).mean()))
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))

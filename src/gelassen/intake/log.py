@@ -26,8 +26,8 @@ def read_log(
     Parameters
     ----------
     path : path
-        A run folder of Gelassen, its samples (CSV or Parquet), or a plain text table with one header line, one line
-        a sample and elapsed seconds in one column.
+        A run folder of Gelassen, its samples (CSV or Parquet), or a plain text table with one
+        header line, one line a sample and elapsed seconds in one column.
     columns : mapping or path, optional
         Header (or pattern with ``{n}``) to channel name, or to a mapping with channel, offset and
         scale; ``"t_s"`` is the time. Or the path of a TOML file that says so. Columns whose header
