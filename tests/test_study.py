@@ -90,7 +90,14 @@ def test_recording_into_a_study_from_the_command_line(tmp_path):
     def record(*options):
         command = [sys.executable, "-c", "from gelassen.cli import main; main()", "record"]
         lengths = ["--idle", "0", "--soak", "0.6s", "--hold", "0", "--cooldown", "0"]
-        command += [*lengths, "--interval", "0.2s", "--workers", "1", *options]
+        command += [
+            *lengths,
+            "--interval",
+            "0.2s",
+            "--workers",
+            "1",
+            *options,
+        ]  # the last one counts
         return subprocess.run(command, capture_output=True, text=True, timeout=60)
 
     study = str(tmp_path / "mine")
@@ -102,6 +109,18 @@ def test_recording_into_a_study_from_the_command_line(tmp_path):
     run = open_study(study).run("1")
     assert run.setup == "tower"
     assert len(run.frame) == 3
+    file = tmp_path / "mine/study.toml"
+    text = file.read_text()
+    file.write_text(text + '\n[guard.stop_c]\n"cpu.pump.temp_c" = 60\n')
+    guarded = record("--study", study, "--setup", "tower")
+    assert guarded.returncode == 2
+    assert 'cannot watch "cpu.pump.temp_c"' in guarded.stderr
+    file.write_text(text + '\n[protocol]\ninterval = "100 s"\n')
+    assert (
+        "--interval is 100 s"
+        in record("--study", study, "--setup", "tower", "--interval", "100s").stderr
+    )
+    file.write_text(text)
     wrong = record("--study", study, "--setup", "towr")
     assert wrong.returncode == 2
     assert 'mean "tower"?' in wrong.stderr

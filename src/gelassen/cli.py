@@ -244,12 +244,15 @@ def channels(sysfs: Path | None, form: str) -> None:
 @click.option("--setup", default=None, help="Setup of the study that is on the bench.")
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
 @click.option("--label", default="run", show_default=True, help="Name of the run without a setup.")
-@click.option("--idle", type=_Duration(), default="2 min", show_default=True)
-@click.option("--soak", type=_Duration(), default="20 min", show_default=True)
-@click.option("--hold", type=_Duration(), default="10 min", show_default=True)
-@click.option("--cooldown", type=_Duration(), default="5 min", show_default=True)
+@click.option("--idle", type=_Duration(), default=None, help="2 min, or what the study says.")
+@click.option("--soak", type=_Duration(), default=None, help="20 min, or what the study says.")
+@click.option("--hold", type=_Duration(), default=None, help="10 min, or what the study says.")
+@click.option("--cooldown", type=_Duration(), default=None, help="5 min, or what the study says.")
 @click.option(
-    "--interval", type=_Duration(), default="1 s", show_default=True, help="Between samples."
+    "--interval",
+    type=_Duration(),
+    default=None,
+    help="Between samples: 1 s, or what the study says.",
 )
 @click.option(
     "--workers", type=click.IntRange(1), default=None, help="Cores to load; all if not given."
@@ -268,9 +271,9 @@ def channels(sysfs: Path | None, form: str) -> None:
 @_sysfs
 def record(
     into: Path, study: Path | None, setup: str | None,
-    new_setup: bool, label: str, idle: float, soak: float,
-    hold: float, cooldown: float, interval: float, workers: int | None, limit_c: float | None,
-    stops: tuple[str, ...], sysfs: Path | None,
+    new_setup: bool, label: str, idle: float | None, soak: float | None,
+    hold: float | None, cooldown: float | None, interval: float | None, workers: int | None,
+    limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
 ) -> None:  # fmt: skip
     """Idle, load and cool this machine, and record every channel."""
     from gelassen.bench import MachineBench
@@ -281,19 +284,32 @@ def record(
     from gelassen.study import open_study, read_run
     from gelassen.study.durations import words
     from gelassen.study.newstudy import ensure_setup
+    from gelassen.study.studyfile import STUDY_FILE, Protocol
 
     if study is None and setup is not None:
         raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")
     if study is not None and setup is None:
         raise InputError("say which setup is on the bench: --setup NAME")
-    if not 0.05 <= interval <= 60:
-        raise InputError(f"--interval is {interval:g} s; 0.05 s to 60 s are possible")
+    known = open_study(study).file if study is not None and (study / STUDY_FILE).exists() else None
+    usual = known.protocol if known else Protocol(idle=120.0)
+    step = interval if interval is not None else usual.interval
+    if not 0.05 <= step <= 60:
+        raise InputError(f"--interval is {step:g} s; 0.05 s to 60 s are possible")
     bench = MachineBench(sysfs=sysfs)
     plan = RunPlan(
-        phases=plan_phases(idle, soak, hold, cooldown),
-        interval_s=interval,
+        phases=plan_phases(
+            usual.idle if idle is None else idle,
+            usual.soak if soak is None else soak,
+            usual.hold if hold is None else hold,
+            usual.cooldown if cooldown is None else cooldown,
+        ),
+        interval_s=step,
         workers=workers,
-        stop_c=_stop_temperatures(stops, [i.name for i in bench.channels() if i.readable]),
+        stop_c=_stop_temperatures(
+            stops,
+            known.guard.stop_c if known else {},
+            [info.name for info in bench.channels() if info.readable],
+        ),
     )
     reference = None
     levels: dict[str, str | float] = {}
@@ -324,26 +340,31 @@ def record(
         sys.exit(_FAILED)
 
 
-def _stop_temperatures(stops: tuple[str, ...], names: list[str]) -> dict[str, float]:
+def _stop_temperatures(
+    stops: tuple[str, ...], of_study: dict[str, float], names: list[str]
+) -> dict[str, float]:
+    """Return the guard's limits: those asked for, else the study's, else 105 °C on all chips."""
     from gelassen.core.errors import InputError
     from gelassen.core.spelling import nearest
 
-    if not stops:
-        parts = ("cpu.", "gpu.")
-        return {n: 105.0 for n in names if n.startswith(parts) and n.endswith(".temp_c")}
-    limits = {}
+    limits = dict(of_study)
+    if stops:
+        limits = {}
     for stop in stops:
         name, _, value = stop.partition("=")
         try:
             limits[name.strip()] = float(value)
         except ValueError:
             raise InputError(f'--stop "{stop}": write it like cpu.package.temp_c=95') from None
-        if name.strip() not in names:
+    for name in limits:
+        if name not in names:
             raise InputError(
                 f'the guard cannot watch "{name}": it is no readable channel here.'
                 + nearest(name, names)
             )
-    return limits
+    if limits:
+        return limits
+    return {n: 105.0 for n in names if n.startswith(("cpu.", "gpu.")) and n.endswith(".temp_c")}
 
 
 def _interrupt(*_: object) -> NoReturn:
