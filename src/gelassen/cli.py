@@ -276,7 +276,7 @@ def record(
     limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
 ) -> None:  # fmt: skip
     """Idle, load and cool this machine, and record every channel."""
-    from gelassen.bench import MachineBench
+    from gelassen.bench.machine import MachineBench, cores_for
     from gelassen.conduct import RunPlan, plan_phases, record_run
     from gelassen.core.errors import InputError
     from gelassen.core.summary import summarise_run
@@ -311,6 +311,7 @@ def record(
             [info.name for info in bench.channels() if info.readable],
         ),
     )
+    cores_for(workers)  # refused here, before anything is written
     reference = None
     levels: dict[str, str | float] = {}
     if study is not None and setup is not None:

@@ -114,10 +114,7 @@ class MachineBench:
         """Return the load; its workers start at once and wait."""
         if name not in LOADS:
             raise InputError(f'"{name}" is no load ({", ".join(LOADS)}).{nearest(name, LOADS)}')
-        cores = available_cores()
-        if workers is not None and not 1 <= workers <= len(cores):
-            raise InputError(f"{workers} workers asked for; 1 to {len(cores)} are possible here")
-        load = WorkerLoad(cores[:workers] if workers else cores)
+        load = WorkerLoad(cores_for(workers))
         load.prepare()
         self._work.follow(load)
         return load
@@ -137,6 +134,14 @@ def available_cores() -> list[int]:
     if sys.platform.startswith("linux"):
         return sorted(os.sched_getaffinity(0))
     return list(range(os.cpu_count() or 1))
+
+
+def cores_for(workers: int | None) -> list[int]:
+    """Return the cores that so many workers would use; all if not given."""
+    cores = available_cores()
+    if workers is not None and not 1 <= workers <= len(cores):
+        raise InputError(f"{workers} workers asked for; 1 to {len(cores)} are possible here")
+    return cores[:workers] if workers else cores
 
 
 def _roots(sysfs: Path | None) -> tuple[Path, Path | None]:
