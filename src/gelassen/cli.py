@@ -284,13 +284,15 @@ def record(
     from gelassen.study import open_study, read_run
     from gelassen.study.durations import words
     from gelassen.study.newstudy import ensure_setup
-    from gelassen.study.studyfile import STUDY_FILE, Protocol
+    from gelassen.study.studyfile import STUDY_FILE, Protocol, check_setup_name
 
     if study is None and setup is not None:
         raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")
     if study is not None and setup is None:
         raise InputError("say which setup is on the bench: --setup NAME")
     known = open_study(study).file if study is not None and (study / STUDY_FILE).exists() else None
+    if known and study is not None and setup is not None and not new_setup:
+        check_setup_name(known, setup, or_else=" If it is a new one, add --new-setup")
     usual = known.protocol if known else Protocol(idle=120.0)
     step = interval if interval is not None else usual.interval
     if not 0.05 <= step <= 60:

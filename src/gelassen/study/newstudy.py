@@ -3,8 +3,7 @@
 from pathlib import Path
 
 from gelassen.core.errors import FileError, InputError
-from gelassen.core.spelling import nearest
-from gelassen.study.studyfile import STUDY_FILE, read_study_file
+from gelassen.study.studyfile import STUDY_FILE, check_setup_name, read_study_file
 
 
 def ensure_setup(
@@ -53,11 +52,7 @@ def ensure_setup(
     if setup in content.setups:
         return
     if not new_setup:
-        raise InputError(
-            f'"{setup}" is no setup of this study ({", ".join(content.setups) or "none"}).'
-            + nearest(setup, content.setups)
-            + " If it is a new one, add --new-setup"
-        )
+        check_setup_name(content, setup, or_else=" If it is a new one, add --new-setup")
     with path.open("a", encoding="utf-8") as stream:
         stream.write(section)
 
