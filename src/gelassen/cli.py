@@ -108,7 +108,7 @@ def demo(folder: Path, seed: int) -> None:
     from gelassen.study.parallel import process_pool
 
     with process_pool() as pool:
-        with _bar("recording 36 simulated runs") as advance:
+        with _bar("simulating the 36 runs of the sample study") as advance:
             make_demo(folder, seed=seed, executor=pool, progress=advance)
         study = open_study(folder)
         _note("analysing 36 runs")
