@@ -111,7 +111,8 @@ def test_what_was_not_logged_is_refused_by_name():
 @pytest.mark.parametrize("columns", [slice(None), ["fan.cpu.speed_rpm"], ["cpu.package.temp_c"]])
 def test_any_run_can_be_drawn(tmp_path, columns):
     run = recording_of(heating_log("tower", 2), limit_c=95.0)
-    part = Recording(frame=run.frame.loc[:, columns], name="part", limit_c=95.0)
+    name = "part $_{^$ <b>"  # neither formula nor markup
+    part = Recording(frame=run.frame.loc[:, columns], name=name, limit_c=95.0)
     run_figure(part, summarise_run(part), tmp_path / "deep" / "part.png")
     assert (tmp_path / "deep" / "part.png").read_bytes().startswith(b"\x89PNG")
     assert run_text(summarise_run(part), part).startswith("part")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from gelassen.bench.interface import Bench, Load
 from gelassen.conduct.guard import Guard
 from gelassen.conduct.plan import PlannedPhase, RunPlan
-from gelassen.core.errors import GelassenError
+from gelassen.core.errors import FileError, GelassenError
 from gelassen.study.archive import RunWriter
 
 
@@ -62,7 +62,13 @@ def carry_out(
             conductor.end("failed", str(error))
         finally:
             put_back.close()
-            writer.finish(conductor.status, conductor.cautions)
+            try:
+                writer.finish(conductor.status, conductor.cautions)
+            except OSError as error:  # a full disk, most likely
+                raise FileError(
+                    f"{writer.folder}: the run could not be finished ({error.strerror or error}). What "
+                    f"was recorded is kept there: make room, then: gelassen show {writer.folder}"
+                ) from None
     return RunOutcome(status=conductor.status, text=conductor.text, missed_samples=conductor.missed)
 
 

@@ -1,16 +1,33 @@
 """What all figures have in common: size, colours, and how they are saved without a screen."""
 
+from collections.abc import Callable
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ParamSpec
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+P = ParamSpec("P")
+
 # Okabe and Ito's palette, which is told apart with every kind of colour vision.
 BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
 SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
 _SIZE, _DPI = (12.8, 8.0), 100
+
+
+def literal_text(draw: Callable[P, None]) -> Callable[P, None]:
+    """Make a drawing function show names as they are: a "$" in a name begins no formula."""
+
+    @wraps(draw)
+    def drawn(*arguments: P.args, **options: P.kwargs) -> None:
+        from matplotlib import rc_context
+
+        with rc_context({"text.parse_math": False}):
+            draw(*arguments, **options)
+
+    return drawn
 
 
 def new_figure(rows: int, heights: list[float]) -> tuple["Figure", list["Axes"]]:

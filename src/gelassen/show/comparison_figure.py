@@ -4,11 +4,12 @@ from pathlib import Path
 
 import numpy as np
 
-from gelassen.show.canvas import BLUE, ORANGE, RED, new_figure, save
+from gelassen.show.canvas import BLUE, ORANGE, RED, literal_text, new_figure, save
 from gelassen.show.run_text import MADE_UP
 from gelassen.study.analysis import StudyComparison
 
 
+@literal_text
 def comparison_figure(comparison: StudyComparison, path: Path) -> None:
     """Draw the setups sorted by rise, with intervals, single runs, and the limit; and save it."""
     setups = comparison.setups

@@ -8,7 +8,18 @@ import numpy as np
 from gelassen.core.judging import core_channels
 from gelassen.core.recording import Recording
 from gelassen.core.summary import RunSummary
-from gelassen.show.canvas import BLUE, GREEN, GREY, ORANGE, PURPLE, RED, SKY, new_figure, save
+from gelassen.show.canvas import (
+    BLUE,
+    GREEN,
+    GREY,
+    ORANGE,
+    PURPLE,
+    RED,
+    SKY,
+    literal_text,
+    new_figure,
+    save,
+)
 from gelassen.show.run_text import MADE_UP
 
 if TYPE_CHECKING:
@@ -17,6 +28,7 @@ if TYPE_CHECKING:
 _PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "cooldown": "#f4f4f4"}
 
 
+@literal_text
 def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
     """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
     frame = recording.frame
