@@ -5,8 +5,9 @@ import pandas as pd
 import pytest
 
 from gelassen.core import FileError
-from gelassen.study.archive import RunWriter, new_run_folder, read_run
+from gelassen.study.archive import read_run
 from gelassen.study.runfile import RunFile
+from gelassen.study.writer import RunWriter, new_run_folder
 
 
 def writer_of(tmp_path, columns=("cpu.package.temp_c", "room.air.temp_c")):

@@ -1,7 +1,7 @@
 """What a bench offers, whatever it is made of: channels, readings, actuators, loads, a clock."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 
@@ -20,7 +20,12 @@ class ChannelInfo:
     resolution
         Smallest step in the channel's unit; None if unknown.
     readable
-        False if it is offered but cannot be read; `problem` then says why and what to do.
+        False if it is offered but will not be read, for want of permission.
+    problem
+        Why it gives no reading now, and what to do; empty if it does.
+    limits
+        Limits the machine states for it, by the kernel's word for them ("max", "crit"), in the
+        channel's unit.
     """
 
     name: str
@@ -29,6 +34,7 @@ class ChannelInfo:
     resolution: float | None = None
     readable: bool = True
     problem: str = ""
+    limits: Mapping[str, float] = field(default_factory=dict)
 
 
 class Actuator(Protocol):
@@ -81,6 +87,14 @@ class Bench(Protocol):
 
     def failures(self) -> Mapping[str, int]:
         """Return how often each channel failed so far."""
+        ...
+
+    def failure_reasons(self) -> Mapping[str, str]:
+        """Return why each channel failed last, in a few words."""
+        ...
+
+    def news(self) -> Sequence[str]:
+        """Return what else happened since the last call, such as a clock that was moved."""
         ...
 
     def actuators(self) -> Mapping[str, Actuator]:

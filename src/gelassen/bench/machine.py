@@ -1,16 +1,16 @@
 """The real bench: this machine, its sensors, its load and its clock."""
 
-import math
 import os
 import sys
 import time
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from gelassen.bench.clocks import ClockWatch
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.sensors import Sensor, find_sensors
+from gelassen.bench.sensors.reader import Reader
 from gelassen.core.errors import FileError, InputError
 from gelassen.core.spelling import nearest
 
@@ -29,10 +29,9 @@ class MachineBench:
 
     def __init__(self, *, sysfs: Path | None = None) -> None:
         sys_root, proc_root = _roots(sysfs)
-        self._captured = sysfs is not None
         self._sensors: list[Sensor] = find_sensors(sys_root, proc_root)
-        self._readable = [sensor for sensor in self._sensors if sensor.info.readable]
-        self._failures: Counter[str] = Counter()
+        self._reader = Reader([sensor for sensor in self._sensors if sensor.info.readable])
+        self._clocks = ClockWatch()
         self._work = _WorkMeter()
 
     def channels(self) -> Sequence[ChannelInfo]:
@@ -54,7 +53,7 @@ class MachineBench:
 
     def missing(self) -> list[tuple[str, str]]:
         """Return what is missing on this machine: what, and why and what to do."""
-        names = [sensor.info.name for sensor in self._readable]
+        names = [s.info.name for s in self._sensors if s.info.readable]
         hints = []
         if not any(name.startswith("cpu.") and name.endswith(".temp_c") for name in names):
             hints.append(
@@ -92,19 +91,21 @@ class MachineBench:
 
     def read(self) -> Mapping[str, float]:
         """Return one value per readable channel; NaN where a sensor failed."""
-        values = {}
-        for sensor in self._readable:
-            try:
-                values[sensor.info.name] = sensor.read()
-            except (OSError, ValueError):
-                values[sensor.info.name] = math.nan
-                self._failures[sensor.info.name] += 1
+        values = self._reader.read()
         values.update(self._work.read())
         return values
 
     def failures(self) -> Mapping[str, int]:
         """Return how often each channel failed so far."""
-        return dict(self._failures)
+        return self._reader.failures
+
+    def failure_reasons(self) -> Mapping[str, str]:
+        """Return why each channel failed last."""
+        return self._reader.reasons
+
+    def news(self) -> Sequence[str]:
+        """Return what happened to the clocks since the last call."""
+        return self._clocks.news()
 
     def actuators(self) -> Mapping[str, Actuator]:
         """Return nothing yet: the real machine is only read."""

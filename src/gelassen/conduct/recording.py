@@ -8,8 +8,9 @@ from gelassen.bench.interface import Bench
 from gelassen.conduct.plan import RunPlan
 from gelassen.conduct.run import Progress, RunOutcome, carry_out
 from gelassen.core.recording import Recording
-from gelassen.study.archive import RunWriter, new_run_folder, read_run
+from gelassen.study.archive import read_run
 from gelassen.study.runfile import OriginEntry, RunFile, versions
+from gelassen.study.writer import RunWriter, new_run_folder
 
 
 def record_run(

@@ -5,10 +5,13 @@ from contextlib import ExitStack
 from dataclasses import dataclass
 
 from gelassen.bench.interface import Bench, Load
+from gelassen.conduct.faults import Faults
 from gelassen.conduct.guard import Guard
 from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.core.errors import FileError, GelassenError
-from gelassen.study.archive import RunWriter
+from gelassen.study.writer import RunWriter
+
+_LATE = 0.1  # of the interval
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,13 +61,19 @@ def carry_out(
             conductor.conduct(load)
         except KeyboardInterrupt:
             conductor.end("stopped", "stopped by the user; what was recorded is kept")
-        except (GelassenError, OSError) as error:
+        except OSError as error:  # a full disk, most likely
+            conductor.end(
+                "failed",
+                f"a sample could not be stored ({error.strerror or error}); "
+                "everything before it is kept",
+            )
+        except GelassenError as error:
             conductor.end("failed", str(error))
         finally:
             put_back.close()
             try:
                 writer.finish(conductor.status, conductor.cautions)
-            except OSError as error:  # a full disk, most likely
+            except OSError as error:
                 raise FileError(
                     f"{writer.folder}: the run could not be finished ({error.strerror or error}). What "
                     f"was recorded is kept there: make room, then: gelassen show {writer.folder}"
@@ -95,18 +104,22 @@ class _Conductor:
         self._writer, self._progress = writer, progress
         self._start_s = 0.0
         self._tick = 0
+        self._faults = Faults(bench)
         self.missed = 0
+        self.late = 0
         self.status = "failed"
         self.text = ""
 
     @property
     def cautions(self) -> list[str]:
-        failures = [
-            f"{name} failed {count} times; those readings are missing"
-            for name, count in self._bench.failures().items()
-        ]
+        failures = self._faults.cautions()
         if self.missed:
             failures.append(f"{self.missed} samples were missed: the machine was too busy")
+        if self.late:
+            failures.append(
+                f"{self.late} samples were late by more than a tenth of the interval; their real "
+                "times are recorded"
+            )
         if self.status not in ("finished", "stopped") and self.text:
             failures.append(self.text)
         return failures
@@ -138,14 +151,18 @@ class _Conductor:
         while self._tick * interval < end_s:
             due_s = self._start_s + self._tick * interval
             self._bench.sleep(due_s - self._bench.now())
-            late = int((self._bench.now() - due_s) / interval)
-            if late > 0:
-                self.missed += late
-                self._tick += late
-            values = self._bench.read()
+            late_by = (self._bench.now() - due_s) / interval
+            if late_by >= 1:
+                self.missed += int(late_by)
+                self._tick += int(late_by)
+            elif late_by > _LATE:
+                self.late += 1
             now_s = self._bench.now() - self._start_s
+            values = self._bench.read()
             self._writer.sample(now_s, values)
             self._tick += 1
+            for text in (*self._faults.events(now_s), *self._bench.news()):
+                self._writer.event(now_s, text)
             reason = self._guard.reason_to_stop(values)
             if reason:
                 load.stop()  # heat first; everything else can wait

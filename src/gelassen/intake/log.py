@@ -12,7 +12,9 @@ from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError, InputError
 from gelassen.core.recording import Origin, Recording
 from gelassen.intake.columns import TIME, Target, as_targets, assign, read_column_file
-from gelassen.study.archive import RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET, read_run
+from gelassen.study.archive import read_run
+from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
+from gelassen.study.writer import RUN_JSON
 
 _DELIMITERS = ",;\t|"
 _SHOWN = 12

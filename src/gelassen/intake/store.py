@@ -6,9 +6,10 @@ from pathlib import Path
 
 from gelassen.core.errors import FileError
 from gelassen.core.recording import Recording
-from gelassen.study.archive import new_run_folder, store_recording
+from gelassen.study.archive import store_recording
 from gelassen.study.newstudy import ensure_setup
 from gelassen.study.runfile import OriginEntry, RunFile, versions
+from gelassen.study.writer import new_run_folder
 
 
 def store_import(

@@ -9,8 +9,10 @@ from gelassen.core.recording import Recording
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
 from gelassen.study.analysis import StudyComparison, compare_runs
-from gelassen.study.archive import RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET, read_run
+from gelassen.study.archive import read_run
+from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.studyfile import STUDY_FILE, StudyFile, check_setup_name, read_study_file
+from gelassen.study.writer import RUN_JSON
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,125 +1,283 @@
-"""Sensors behind the kernel's hwmon class: temperatures, fans, duties, power, voltages, currents."""
+"""Sensors behind the kernel's hwmon class: temperatures, fans, duties, power, voltages, currents.
 
+Files, units and meanings: the kernel's Documentation/hwmon/sysfs-interface.
+"""
+
+import math
 import re
+import time
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from gelassen.bench.interface import ChannelInfo
-from gelassen.bench.sensors.sensor import Sensor, problem_of
-from gelassen.bench.sensors.sysfile import SysFile, text_of
+from gelassen.bench.sensors.energy import EnergyMeter
+from gelassen.bench.sensors.identity import HwmonDevice, hwmon_devices, hwmon_finder, text_of
+from gelassen.bench.sensors.sensor import Sensor, sensor_of
+from gelassen.bench.sensors.sysfile import Home, SysFile
 from gelassen.core.channels import slug
-
-# File pattern -> (quantity with unit, factor to that unit, offset kind). The kernel's
-# Documentation/hwmon/sysfs-interface: m°C, rpm, 0..255, µW, mV, mA.
-_KINDS = (
-    (re.compile(r"temp(\d+)_input"), "temp", "temp_c", 1e-3),
-    (re.compile(r"fan(\d+)_input"), "fan", "speed_rpm", 1.0),
-    (re.compile(r"pwm(\d+)"), "pwm", "duty_pct", 100 / 255),
-    (re.compile(r"power(\d+)_(?:input|average)"), "power", "power_w", 1e-6),
-    (re.compile(r"in(\d+)_input"), "in", "voltage_v", 1e-3),
-    (re.compile(r"curr(\d+)_input"), "curr", "current_a", 1e-3),
-)
-# Drivers of processors and graphics chips, by the names the kernel gives them.
-_PROCESSORS = {"coretemp", "k10temp", "zenpower", "cpu_thermal", "via_cputemp"}
-_GRAPHICS = {"amdgpu", "radeon", "nouveau", "i915", "xe"}
-_DRIVES = {"nvme", "drivetemp"}
-# A value that a driver shows when it has none, or that no part survives.
-_COLDEST_C, _HOTTEST_C = -60.0, 200.0
 
 
 @dataclass(frozen=True, slots=True)
-class _Device:
-    folder: Path
-    driver: str
-    address: str  # of the device, not the hwmon number: the kernel hands numbers out anew
+class _Kind:
+    """One kind of reading: its files, its quantity, and how many of the file's units make one."""
+
+    file: re.Pattern[str]
+    prefix: str
+    quantity: str
+    divisor: float
 
 
-def find_hwmon(sys_root: Path) -> list[Sensor]:
-    """Return the sensors of all hwmon devices, named by device and label."""
-    devices = sorted(_devices(sys_root), key=lambda d: (d.driver, d.address))
-    twins = Counter(device.driver for device in devices)
-    sensors: list[Sensor] = []
-    taken: set[str] = set()
-    for device in devices:
-        for sensor in _sensors(device, alone=twins[device.driver] == 1):
-            if sensor.info.name not in taken:
-                taken.add(sensor.info.name)
-                sensors.append(sensor)
-    return sensors
+_KINDS = (
+    _Kind(re.compile(r"temp(\d+)_input"), "temp", "temp_c", 1e3),
+    _Kind(re.compile(r"fan(\d+)_input"), "fan", "speed_rpm", 1.0),
+    _Kind(re.compile(r"pwm(\d+)"), "pwm", "duty_pct", 2.55),
+    # The cap before the average, and both before the alarm: a power meter's alarm compares what
+    # was read last.
+    _Kind(re.compile(r"power(\d+)_cap"), "power", "power_limit_w", 1e6),
+    _Kind(re.compile(r"power(\d+)_(?:input|average)"), "power", "power_w", 1e6),
+    _Kind(re.compile(r"energy(\d+)_input"), "energy", "power_w", 1.0),
+    _Kind(re.compile(r"in(\d+)_input"), "in", "voltage_v", 1e3),
+    _Kind(re.compile(r"curr(\d+)_input"), "curr", "current_a", 1e3),
+    _Kind(re.compile(r"freq(\d+)_input"), "freq", "clock_mhz", 1e6),
+    _Kind(re.compile(r"pwm(\d+)_enable"), "pwm", "manual_flag", 1.0),
+    _Kind(
+        re.compile(r"(?:temp|fan|in|curr|power)(\d+)(?:_\w+)?_alarm"), "alarm", "alarm_flag", 1.0
+    ),
+)
+_ALARM = re.compile(r"(temp|fan|in|curr|power)(\d+)(?:_\w+)?_alarm")
+# Drivers of processors and graphics chips, by the names the kernel gives them.
+_PROCESSORS = {"coretemp", "k10temp", "zenpower", "cpu_thermal", "via_cputemp"}
+_GRAPHICS = {"amdgpu", "radeon", "nouveau", "i915", "xe"}
+_GRAPHICS_ITEMS = {
+    "edge": "package", "junction": "hotspot", "mem": "memory",
+    "ppt": "package", "sclk": "package", "mclk": "memory", "pkg": "package",
+}  # fmt: skip
+_DRIVES = {"nvme", "drivetemp"}
+# A value that a driver shows when it has none, or that no part survives.
+_COLDEST_C, _HOTTEST_C = -60.0, 200.0
+_LIMITS = ("max", "crit", "emergency")
 
 
-def _devices(sys_root: Path) -> Iterator[_Device]:
-    parent = sys_root / "class" / "hwmon"
-    for link in parent.iterdir() if parent.is_dir() else ():
-        folder = link.resolve()
-        device = (folder / "device").resolve()
-        driver = text_of(folder / "name") or text_of(folder / "device" / "name") or device.name
-        yield _Device(folder, slug(driver), device.name)
+@dataclass(frozen=True, slots=True)
+class _Reading:
+    """A file that can be read, before it has its final name."""
+
+    device: HwmonDevice
+    home: Home
+    file: str
+    kind: _Kind
+    number: int
+    part: str
+    item: str
+
+    @property
+    def channel(self) -> str:
+        return f"{self.part}.{self.item}.{self.kind.quantity}"
 
 
-def _sensors(device: _Device, *, alone: bool) -> Iterator[Sensor]:
-    # A few old drivers keep their readings one folder up.
-    for folder in (device.folder, device.folder / "device"):
-        names = sorted(path.name for path in folder.iterdir()) if folder.is_dir() else []
-        for pattern, kind, quantity, factor in _KINDS:
+def find_hwmon(
+    sys_root: Path, clock: Callable[[], float] = time.monotonic, *, but: Sequence[Path] = ()
+) -> list[Sensor]:
+    """Return the sensors of all hwmon devices, named by device and label.
+
+    `but` are folders of devices that are read in another way, such as thermal zones.
+    """
+    readings = [
+        reading
+        for device in hwmon_devices(sys_root)
+        if device.device not in but
+        for reading in _readings(sys_root, device)
+    ]
+    return [_sensor(reading, clock) for reading in _told_apart(readings)]
+
+
+def _readings(sys_root: Path, device: HwmonDevice) -> Iterator[_Reading]:
+    home = Home(device.folder, hwmon_finder(sys_root, device.key))
+    labels = _Labels(device)
+    alarms: set[str] = set()
+    for prefix in ("", "device/"):  # a few drivers keep their readings one folder up
+        folder = device.folder / prefix
+        names = sorted(_names_in(folder), key=_by_number)
+        for kind in _KINDS:
             for name in names:
-                match = pattern.fullmatch(name)
-                if match:
-                    yield _sensor(
-                        device, folder / name, kind, int(match[1]), quantity, factor, alone
-                    )
+                match = kind.file.fullmatch(name)
+                if not match:
+                    continue
+                number = int(match[1])
+                prefix_of = _ALARM.fullmatch(name)
+                what = prefix_of[1] if prefix_of else kind.prefix
+                part, item = _name(device, what, number, labels.of(folder, what, number))
+                if kind.quantity == "alarm_flag":
+                    if f"{what}{number}" in alarms:
+                        continue  # the files of one part are read as one alarm
+                    alarms.add(f"{what}{number}")
+                yield _Reading(device, home, prefix + name, kind, number, part, item)
 
 
-def _sensor(
-    device: _Device, path: Path, kind: str, number: int, quantity: str, factor: float, alone: bool
-) -> Sensor:
-    label = text_of(path.parent / f"{kind}{number}_label")
-    part, item = _name(device, kind, number, label, alone)
-    file = SysFile(path)
-
-    def read() -> float:
-        value = file.read() * factor
-        if kind == "temp" and not _COLDEST_C < value < _HOTTEST_C:
-            raise ValueError(f"{value:g} °C is a fault value")
-        return value
-
-    problem = problem_of(read)
-    info = ChannelInfo(
-        name=f"{part}.{item}.{quantity}",
-        what=f"{label or kind + str(number)} of {device.driver} ({device.address})",
-        source=str(path),
-        resolution=1.0 if device.driver == "coretemp" and kind == "temp" else None,
-        readable=not problem,
-        problem=problem,
-    )
-    return Sensor(info, read)
+def _names_in(folder: Path) -> list[str]:
+    return [path.name for path in folder.iterdir()] if folder.is_dir() else []
 
 
-def _name(
-    device: _Device, kind: str, number: int, label: str | None, alone: bool
-) -> tuple[str, str]:
+def _by_number(name: str) -> tuple[str, int]:
+    match = re.match(r"([a-z]+)(\d+)", name)
+    return (match[1], int(match[2])) if match else (name, 0)
+
+
+class _Labels:
+    """The labels of one device; two alike get their numbers, so that both keep a name."""
+
+    def __init__(self, device: HwmonDevice) -> None:
+        self._said: dict[tuple[Path, str, int], str] = {}
+        for folder in (device.folder, device.folder / "device"):
+            for path in sorted(folder.glob("*_label")) if folder.is_dir() else ():
+                match = re.fullmatch(r"([a-z]+)(\d+)_label", path.name)
+                text = text_of(path)
+                if match and text:
+                    self._said[folder, match[1], int(match[2])] = text
+        self._count = Counter((k[0], k[1], slug(v)) for k, v in self._said.items())
+
+    def of(self, folder: Path, prefix: str, number: int) -> str:
+        said = self._said.get((folder, prefix, number), "")
+        if said and self._count[folder, prefix, slug(said)] > 1:
+            return f"{said} {number}"
+        return said
+
+
+def _name(device: HwmonDevice, prefix: str, number: int, label: str) -> tuple[str, str]:
     """Return part and item: known drivers by meaning, all others by device and label."""
     said = slug(label) if label else ""
-    if kind == "temp":
-        if device.driver in _PROCESSORS:
-            return "cpu", _processor_item(said, number)
-        if device.driver in _GRAPHICS:
-            return "gpu", {"junction": "hotspot", "mem": "memory"}.get(said, said or "package")
-    if device.driver in _DRIVES and kind == "temp":
-        drive = slug(device.address)
+    driver = slug(device.driver)
+    if prefix == "temp" and driver in _PROCESSORS:
+        return "cpu", _processor_item(device, said, number)
+    if driver in _GRAPHICS and prefix in ("temp", "power", "freq", "energy"):
+        unlabelled = "package" if number == 1 else f"{prefix}{number}"
+        return "gpu", _GRAPHICS_ITEMS.get(said, said or unlabelled)
+    if driver in _DRIVES and prefix == "temp":
+        drive = "_".join(filter(None, (driver, slug(device.address) if device.address else "")))
         return "drive", drive if said in ("", "composite") else f"{drive}_{said}"
-    unit = device.driver if alone else f"{device.driver}_{slug(device.address)}"
-    part = {"fan": "fan", "pwm": "fan"}.get(kind, "gpu" if device.driver in _GRAPHICS else "board")
-    return part, f"{unit}_{said or kind + str(number)}"
+    unit = f"{driver}_{slug(device.address)}" if device.address else driver
+    part = "fan" if prefix in ("fan", "pwm") else "gpu" if driver in _GRAPHICS else "board"
+    return part, f"{unit}_{said or prefix + str(number)}"
 
 
-def _processor_item(said: str, number: int) -> str:
-    if match := re.fullmatch(r"package_id_(\d+)", said):
+def _processor_item(device: HwmonDevice, said: str, number: int) -> str:
+    if match := re.fullmatch(r"(?:package|physical)_id_(\d+)", said):
         return "package" if match[1] == "0" else f"package{match[1]}"
     if match := re.fullmatch(r"core_(\d+)", said):
-        return f"core{match[1]}"
-    if said in ("tctl", "tdie", ""):
-        return "package" if said != "tdie" else "die"
-    return said or f"temp{number}"
+        package = device.address if device.driver == "coretemp" else "0"
+        return f"core{match[1]}" if package in ("", "0") else f"package{package}_core{match[1]}"
+    if said in ("tctl", ""):
+        return "package" if number == 1 else f"temp{number}"
+    return {"tdie": "die"}.get(said, said)
+
+
+def _told_apart(readings: list[_Reading]) -> list[_Reading]:
+    """Give readings of one name the address of their device, then its bus, then a number."""
+    for extra in ("address", "bus"):
+        count = Counter(reading.channel for reading in readings)
+        readings = [_longer(r, extra) if count[r.channel] > 1 else r for r in readings]
+    seen: Counter[str] = Counter()
+    named = []
+    for reading in readings:
+        seen[reading.channel] += 1
+        nth = seen[reading.channel]
+        named.append(reading if nth == 1 else replace(reading, item=f"{reading.item}_{nth}"))
+    return named
+
+
+def _longer(reading: _Reading, extra: str) -> _Reading:
+    said = getattr(reading.device, extra)
+    if not said or f"_{slug(said)}_" in f"_{reading.item}_":
+        return reading
+    return replace(reading, item=f"{reading.item}_{slug(said)}")
+
+
+def _sensor(reading: _Reading, clock: Callable[[], float]) -> Sensor:
+    device, kind = reading.device, reading.kind
+    folder = device.folder / Path(reading.file).parent
+    file = SysFile(reading.file, reading.home)
+    label = text_of(folder / f"{kind.prefix}{reading.number}_label")
+    read = _reader(reading, folder, file, clock)
+    said = _said(reading, label)
+    sensor = sensor_of(
+        reading.channel,
+        f"{said} of {device.driver}" + (f" ({device.device.name})" if device.address else ""),
+        str(file.path),
+        read,
+        device=device.key,
+        resolution=1.0 if device.driver == "coretemp" and kind.prefix == "temp" else None,
+        limits=_limits(folder, reading) if kind.quantity == "temp_c" else {},
+    )
+    if sensor.info.problem and kind.prefix == "alarm":
+        # Nobody misses an alarm that a chip does not have.
+        sensor.info = replace(sensor.info, readable=False)
+    return sensor
+
+
+def _said(reading: _Reading, label: str | None) -> str:
+    name = Path(reading.file).name
+    if reading.kind.prefix == "alarm":
+        return f"alarm ({name})"
+    if reading.kind.quantity == "manual_flag":
+        return f"{name} (1: set by hand, 0: the board decides)"
+    return label or name.removesuffix("_input")
+
+
+def _reader(
+    reading: _Reading, folder: Path, file: SysFile, clock: Callable[[], float]
+) -> Callable[[], float]:
+    kind, number = reading.kind, reading.number
+    if kind.prefix == "alarm":
+        return _alarm_reader(reading, folder)
+    if kind.prefix == "energy":
+        return EnergyMeter(file, None, clock).read
+    if kind.quantity == "manual_flag":
+        return lambda: 1.0 if file.read() == 1 else 0.0
+    divisor = kind.divisor
+    fault_name = f"{kind.prefix}{number}_fault"
+    fault = None
+    if (folder / fault_name).exists():
+        fault = SysFile(str(Path(reading.file).parent / fault_name), reading.home)
+    if kind.quantity == "duty_pct":
+        return lambda: round(file.read() / divisor, 1)
+    if kind.quantity != "temp_c" and fault is None:
+        return lambda: file.read() / divisor
+
+    def read() -> float:
+        value = file.read() / divisor
+        if kind.quantity == "temp_c" and not _COLDEST_C < value < _HOTTEST_C:
+            raise ValueError(f"{value:g} °C is a fault value")
+        if fault is not None and fault.read() == 1:
+            raise ValueError("the chip says that this sensor is faulty")
+        return value
+
+    return read
+
+
+def _alarm_reader(reading: _Reading, folder: Path) -> Callable[[], float]:
+    """One alarm from all alarm files of a part: 1 if any is on."""
+    match = _ALARM.fullmatch(Path(reading.file).name)
+    prefix = f"{match[1]}{match[2]}" if match else ""
+    names = [n for n in sorted(_names_in(folder)) if re.fullmatch(rf"{prefix}(_\w+)?_alarm", n)]
+    parent = Path(reading.file).parent
+    files = [SysFile(str(parent / name), reading.home) for name in names]
+
+    def read() -> float:
+        return float(any(file.read() != 0 for file in files))
+
+    return read
+
+
+def _limits(folder: Path, reading: _Reading) -> dict[str, float]:
+    """Return the limits a chip states for a temperature, less those that say nothing."""
+    limits = {}
+    for name in _LIMITS:
+        text = text_of(folder / f"temp{reading.number}_{name}")
+        try:
+            value = float(text or "nan") / 1e3
+        except ValueError:
+            continue
+        if math.isfinite(value) and 20 < value < 127:  # 0 and 127 are registers nobody has set
+            limits[name] = value
+    return limits

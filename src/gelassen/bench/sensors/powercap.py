@@ -1,78 +1,88 @@
-"""Power of package, cores and memory, from the kernel's powercap energy counters."""
+"""Power of package, cores and memory, from the kernel's powercap energy counters, and its limits."""
 
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
-from gelassen.bench.interface import ChannelInfo
-from gelassen.bench.sensors.sensor import Sensor
-from gelassen.bench.sensors.sysfile import SysFile, text_of
+from gelassen.bench.sensors.energy import EnergyMeter
+from gelassen.bench.sensors.identity import text_of
+from gelassen.bench.sensors.sensor import Sensor, sensor_of
+from gelassen.bench.sensors.sysfile import Home, SysFile
 from gelassen.core.channels import slug
 
 _PARTS = {"core": "cpu.cores", "uncore": "cpu.uncore", "dram": "memory.dram", "psys": "board.psys"}
+# The kernel's names of the limits of a zone, and how a channel calls them.
+LIMITS = {"long_term": "power_limit_w", "short_term": "short_power_limit_w"}
+
+
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """A powercap zone: its folder, the name it gives itself, and the channel it stands for."""
+
+    folder: Path
+    name: str
+    item: str
+
+    def constraint(self, limit: str) -> str | None:
+        """Return the file prefix of a limit, such as "constraint_0"; None if it has none."""
+        for path in sorted(self.folder.glob("constraint_*_name")):
+            if text_of(path) == limit:
+                return path.name.removesuffix("_name")
+        return None
+
+
+def zones(sys_root: Path) -> Iterator[Zone]:
+    """Yield every zone; two trees may hold one package under one name."""
+    parent = sys_root / "class" / "powercap"
+    for folder in sorted(parent.glob("*:*")) if parent.is_dir() else ():
+        name = text_of(folder / "name")
+        if name is not None:
+            yield Zone(folder, name, _item(name, folder.name.split(":")[1]))
+
+
+def _item(name: str, package: str) -> str:
+    if match := re.fullmatch(r"package-(\d+)", name):
+        return "cpu.package" if match[1] == "0" else f"cpu.package{match[1]}"
+    base = _PARTS.get(name, f"board.{slug(name)}")
+    return base if package == "0" else f"{base}{package}"
 
 
 def find_powercap(sys_root: Path, clock: Callable[[], float] = time.monotonic) -> list[Sensor]:
-    """Return the power of every energy zone; a zone that two trees share is counted once."""
-    parent = sys_root / "class" / "powercap"
-    zones = sorted(parent.glob("*:*")) if parent.is_dir() else []
+    """Return power and limits of every zone; a zone that two trees share is counted once."""
     sensors: dict[str, Sensor] = {}
-    for zone in zones:
-        file = zone / "energy_uj"
-        name = text_of(zone / "name")
-        if name is None or not file.exists():
-            continue
-        package = zone.name.split(":")[1]
-        channel = _channel(name, package)
-        if channel not in sensors:
-            sensors[channel] = _sensor(channel, name, zone, clock)
+    for zone in zones(sys_root):
+        for sensor in _sensors(sys_root, zone, clock):
+            sensors.setdefault(sensor.info.name, sensor)
     return list(sensors.values())
 
 
-def _channel(name: str, package: str) -> str:
-    if match := re.fullmatch(r"package-(\d+)", name):
-        return "cpu.package.power_w" if match[1] == "0" else f"cpu.package{match[1]}.power_w"
-    base = _PARTS.get(name, f"board.{slug(name)}")
-    return f"{base}.power_w" if package == "0" else f"{base}{package}.power_w"
+def _sensors(sys_root: Path, zone: Zone, clock: Callable[[], float]) -> Iterator[Sensor]:
+    def find() -> Path | None:
+        return next((z.folder for z in zones(sys_root) if z.item == zone.item), None)
+
+    home = Home(zone.folder, find)
+    if (zone.folder / "energy_uj").exists():
+        range_uj = text_of(zone.folder / "max_energy_range_uj")
+        file = SysFile("energy_uj", home)
+        meter = EnergyMeter(file, float(range_uj) if range_uj else None, clock)
+        what = f"power of {zone.name}, from its energy counter"
+        yield _sensor(f"{zone.item}.power_w", what, file, meter.read)
+    for limit, quantity in LIMITS.items():
+        prefix = zone.constraint(limit)
+        text = text_of(zone.folder / f"{prefix}_power_limit_uw") if prefix else None
+        if prefix is None or text in (None, "0"):  # 0: the zone has the file, but no such limit
+            continue
+        file = SysFile(f"{prefix}_power_limit_uw", home)
+
+        def read(file: SysFile = file) -> float:
+            return file.read() / 1e6
+
+        what = f"power limit of {zone.name}, {limit.replace('_', ' ')}"
+        yield _sensor(f"{zone.item}.{quantity}", what, file, read)
 
 
-def _sensor(channel: str, name: str, zone: Path, clock: Callable[[], float]) -> Sensor:
-    file = SysFile(zone / "energy_uj")
-    problem = ""
-    try:
-        file.read()
-    except PermissionError:
-        problem = f"only root may read energy: run as root, or: sudo chmod a+r {file.path}"
-    except (OSError, ValueError) as error:
-        problem = f"the kernel answers: {error}"
-    range_uj = text_of(zone / "max_energy_range_uj")
-    meter = _EnergyMeter(file, float(range_uj) if range_uj else None, clock)
-    info = ChannelInfo(
-        name=channel,
-        what=f"power of {name}, from its energy counter",
-        source=str(file.path),
-        readable=not problem,
-        problem=problem,
-    )
-    return Sensor(info, meter.read)
-
-
-class _EnergyMeter:
-    """Mean power since the last reading."""
-
-    def __init__(self, file: SysFile, range_uj: float | None, clock: Callable[[], float]) -> None:
-        self._file, self._range_uj, self._clock = file, range_uj, clock
-        self._last: tuple[float, float] | None = None
-
-    def read(self) -> float:
-        energy, now = self._file.read(), self._clock()
-        last, self._last = self._last, (energy, now)
-        if last is None or now <= last[1]:
-            return float("nan")  # power needs two readings
-        used = energy - last[0]
-        if used < 0:
-            if self._range_uj is None:
-                return float("nan")
-            used += self._range_uj
-        return used * 1e-6 / (now - last[1])
+def _sensor(channel: str, what: str, file: SysFile, read: Callable[[], float]) -> Sensor:
+    denied = f"only root may read energy: run as root, or: sudo chmod a+r {file.path}"
+    return sensor_of(channel, what, str(file.path), read, device="powercap", if_denied=denied)

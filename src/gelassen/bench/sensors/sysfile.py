@@ -2,50 +2,96 @@
 
 import contextlib
 import os
+import time
+from collections.abc import Callable
 from pathlib import Path
+
+_SEARCH_EVERY_S = 1.0  # a device that is gone is looked for this often, not at every reading
+
+
+class Home:
+    """Where a device's files are now. Devices go, come back, and get other numbers.
+
+    Parameters
+    ----------
+    folder
+        Where they are at first.
+    find
+        Says where the same device is now, or None; without it the folder stays.
+    """
+
+    __slots__ = ("_find", "_looked_s", "folder")
+
+    def __init__(self, folder: Path, find: Callable[[], Path | None] | None = None) -> None:
+        self.folder = folder
+        self._find = find
+        self._looked_s = -_SEARCH_EVERY_S
+
+    def look(self) -> None:
+        """Find the device anew, unless that was tried a moment ago."""
+        now_s = time.monotonic()
+        if self._find is None or now_s - self._looked_s < _SEARCH_EVERY_S:
+            return
+        self._looked_s = now_s
+        self.folder = self._find() or self.folder
 
 
 class SysFile:
     """A number in a file of sysfs or procfs.
 
-    The file stays open between readings (an open sysfs file gives a fresh value when read from its
-    start). After a failure it is opened anew: devices go and come back.
+    The file stays open between readings: an open sysfs file gives a fresh value when read from its
+    start, and an error, never another device's value, once its device is gone. After a failure the
+    device is looked for and the file opened anew.
     """
 
-    __slots__ = ("_fd", "path")
+    __slots__ = ("_failed", "_fd", "_home", "_name")
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        self._fd: int | None = None
+    def __init__(self, name: str, home: Home | Path) -> None:
+        self._home = home if isinstance(home, Home) else Home(home)
+        self._name = name
+        self._fd = -1
+        self._failed = False
+
+    @property
+    def path(self) -> Path:
+        """Where the file is now."""
+        return self._home.folder / self._name
 
     def read(self) -> float:
         """Return the number; OSError or ValueError if there is none."""
-        return float(self._bytes())
+        try:
+            return float(os.pread(self._fd, 64, 0))
+        except OSError:
+            return float(self._anew())
+        except ValueError:
+            raise ValueError(f"{self.read_text()[:40]!r} is no number") from None
 
     def read_text(self) -> str:
         """Return the text of the file; OSError if it cannot be read."""
-        return self._bytes().decode("ascii", errors="replace").strip()
-
-    def _bytes(self) -> bytes:
         try:
-            if self._fd is None:
-                self._fd = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
-            return os.pread(self._fd, 4096, 0)
+            content = os.pread(self._fd, 1 << 16, 0)
         except OSError:
+            content = self._anew()
+        return content.decode("ascii", errors="replace").strip()
+
+    def _anew(self) -> bytes:
+        """Open the file and read it; for the first time, or after a failure."""
+        self.close()
+        if self._failed:
+            self._home.look()
+        try:
+            self._fd = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
+            content = os.pread(self._fd, 1 << 16, 0)
+        except OSError:
+            self._failed = True
             self.close()
             raise
+        self._failed = False
+        return content
 
     def close(self) -> None:
         """Close the file, if it is open."""
-        if self._fd is not None:
+        if self._fd >= 0:
             with contextlib.suppress(OSError):
                 os.close(self._fd)
-            self._fd = None
-
-
-def text_of(path: Path) -> str | None:
-    """Return the stripped text of a small file; None if there is none to be had."""
-    try:
-        return path.read_text(encoding="ascii", errors="replace").strip() or None
-    except OSError:
-        return None
+            self._fd = -1

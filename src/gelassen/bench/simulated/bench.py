@@ -171,6 +171,14 @@ class SimulatedBench:
         """Return no failures: simulated sensors do not fail."""
         return {}
 
+    def failure_reasons(self) -> Mapping[str, str]:
+        """Return nothing: simulated sensors do not fail."""
+        return {}
+
+    def news(self) -> Sequence[str]:
+        """Return nothing: the virtual clock cannot be moved."""
+        return ()
+
     def actuators(self) -> Mapping[str, Actuator]:
         """Return the power limit, the one thing that can be set here."""
         return {self._limit.name: self._limit}

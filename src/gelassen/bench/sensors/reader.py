@@ -1,0 +1,225 @@
+"""Reads all sensors so that none has to wait for a device that does not answer.
+
+One thread reads device after device. A device that keeps it waiting for longer than `patience_s` is
+left to that thread, which from then on reads nothing else; another thread goes on with the rest.
+A device that has answered quickly for a while comes back to the others. Reading in one thread while
+all is well costs a fraction of one thread a device.
+"""
+
+import math
+import threading
+from collections import Counter
+from collections.abc import Sequence
+from queue import Empty, SimpleQueue
+from time import monotonic
+
+from gelassen.bench.sensors.sensor import Sensor, reason_of
+
+_QUICK_PASSES = 30  # so often in a row before a slow device is read with the others again
+NO_ANSWER = "no answer in time"
+
+
+class Device:
+    """The sensors of one device, read one after the other."""
+
+    __slots__ = ("name", "quick_passes", "sensors")
+
+    def __init__(self, name: str, sensors: list[Sensor]) -> None:
+        self.name = name
+        self.sensors = [(sensor.info.name, sensor.read) for sensor in sensors]
+        self.quick_passes = 0
+
+
+class _Pass:
+    """One reading of some devices, by one thread, which may be left alone with it."""
+
+    __slots__ = ("_at", "_given_up", "_lock", "_since_s", "devices", "done", "errors", "values")
+
+    def __init__(self, devices: Sequence[Device]) -> None:
+        self.devices = devices
+        self.values: dict[str, float] = {}
+        self.errors: dict[str, str] = {}
+        self.done = False
+        self._lock = threading.Lock()
+        self._at = -1
+        self._since_s = 0.0
+        self._given_up = False
+
+    def work(self) -> None:
+        for number, device in enumerate(self.devices):
+            with self._lock:
+                if self._given_up:
+                    return
+                self._at = number
+                self._since_s = monotonic()
+            for name, read in device.sensors:
+                try:
+                    self.values[name] = read()
+                except Exception as error:
+                    # Any reader, our own mistakes in one included, may fail; the others go on.
+                    self.errors[name] = reason_of(error)
+        self.done = True
+
+    def give_up(self, patience_s: float) -> tuple[Device, Sequence[Device]] | None:
+        """Leave the thread with a device it has been at for too long.
+
+        Return that device and those it did not come to; None if there is no reason to give up.
+        """
+        with self._lock:
+            if self.done or self._at < 0 or monotonic() - self._since_s < patience_s:
+                return None
+            self._given_up = True
+            return self.devices[self._at], self.devices[self._at + 1 :]
+
+
+class _Thread:
+    """A thread that makes passes when told to."""
+
+    def __init__(self) -> None:
+        self._todo: SimpleQueue[_Pass | None] = SimpleQueue()
+        self._done: SimpleQueue[_Pass] = SimpleQueue()
+        self._thread = threading.Thread(target=self._run, name="sensors", daemon=True)
+        self._thread.start()
+
+    def begin(self, one: _Pass) -> None:
+        self._todo.put(one)
+
+    def wait(self, timeout_s: float) -> bool:
+        """Return whether the pass begun last has ended within this time."""
+        try:
+            self._done.get(timeout=max(timeout_s, 0.0))
+        except Empty:
+            return False
+        return True
+
+    def leave(self) -> None:
+        self._todo.put(None)
+
+    def _run(self) -> None:
+        while (one := self._todo.get()) is not None:
+            one.work()
+            self._done.put(one)
+
+
+class _Apart:
+    """A slow device with a thread of its own; its values are taken as they come."""
+
+    def __init__(self, device: Device, thread: _Thread, running: _Pass | None) -> None:
+        self.device = device
+        self._thread = thread
+        self._pass = running
+        self._began_s = monotonic()
+        self.quick = False
+
+    def begin(self) -> None:
+        if self._pass is None:
+            self._pass, self._began_s = _Pass([self.device]), monotonic()
+            self._thread.begin(self._pass)
+
+    def take(self, patience_s: float) -> tuple[dict[str, float], dict[str, str]]:
+        """Return what was read since last asked; wait only for a device that was quick last time."""
+        one = self._pass
+        if one is None:
+            return {}, {}
+        if self._thread.wait(patience_s if self.quick else 0.0):
+            self.quick = monotonic() - self._began_s <= patience_s
+            self.device.quick_passes = self.device.quick_passes + 1 if self.quick else 0
+            self._pass = None
+        elif self.quick:
+            self.quick, self.device.quick_passes = False, 0
+        values, errors = one.values, one.errors
+        one.values, one.errors = {}, {}
+        return dict(values), dict(errors)
+
+    def end(self) -> _Thread:
+        return self._thread
+
+
+class Reader:
+    """Reads sensors side by side where need be, and counts what fails.
+
+    Parameters
+    ----------
+    sensors
+        What to read.
+    patience_s
+        How long a device may hold up the others.
+    """
+
+    def __init__(self, sensors: Sequence[Sensor], *, patience_s: float = 0.05) -> None:
+        self._patience_s = patience_s
+        self._names = [sensor.info.name for sensor in sensors]
+        together: dict[str, list[Sensor]] = {}
+        apart: dict[str, list[Sensor]] = {}
+        for sensor in sensors:
+            (apart if sensor.apart else together).setdefault(sensor.device, []).append(sensor)
+        self._together = [Device(name, found) for name, found in together.items()]
+        self._apart = [_Apart(Device(name, s), _Thread(), None) for name, s in apart.items()]
+        self._always_apart = set(apart)
+        self._thread: _Thread | None = None
+        self.failures: Counter[str] = Counter()
+        self.reasons: dict[str, str] = {}
+
+    def read(self) -> dict[str, float]:
+        """Return one value a channel; NaN where there is none, counted unless nothing went wrong."""
+        for slow in self._apart:
+            slow.begin()
+        values, errors = self._read_together()
+        if self._apart:
+            deadline_s = monotonic() + self._patience_s
+            for slow in self._apart:
+                late_values, late_errors = slow.take(deadline_s - monotonic())
+                values.update(late_values)
+                errors.update(late_errors)
+            self._take_back()
+        if len(values) == len(self._names):
+            return values
+        result = {}
+        for name in self._names:
+            value = values.get(name)
+            if value is None:
+                value = math.nan
+                self.failures[name] += 1
+                self.reasons[name] = errors.get(name, NO_ANSWER)
+            result[name] = value
+        return result
+
+    def _read_together(self) -> tuple[dict[str, float], dict[str, str]]:
+        values: dict[str, float] = {}
+        errors: dict[str, str] = {}
+        devices: Sequence[Device] = self._together
+        while devices:
+            thread = self._thread = self._thread or _Thread()
+            one = _Pass(devices)
+            thread.begin(one)
+            devices = ()
+            while not thread.wait(self._patience_s):
+                stuck = one.give_up(self._patience_s)
+                if stuck is not None:
+                    device, devices = stuck
+                    device.quick_passes = 0
+                    self._together.remove(device)
+                    self._apart.append(_Apart(device, thread, one))
+                    self._thread = None
+                    break
+            values.update(one.values)
+            errors.update(one.errors)
+            if self._thread is None:  # what it reads from now on is taken later
+                one.values, one.errors = {}, {}
+        return values, errors
+
+    def _take_back(self) -> None:
+        for slow in list(self._apart):
+            device = slow.device
+            if device.name not in self._always_apart and device.quick_passes >= _QUICK_PASSES:
+                slow.end().leave()
+                self._apart.remove(slow)
+                self._together.append(device)
+
+    def close(self) -> None:
+        """End the threads that still listen."""
+        for slow in self._apart:
+            slow.end().leave()
+        if self._thread is not None:
+            self._thread.leave()
+            self._thread = None

@@ -1,0 +1,56 @@
+"""What people add to a run by hand, while it goes on and afterwards: readings and events.
+
+Notes stand in a file of their own, `notes.jsonl`, to which lines are only ever added: so no note
+can be lost to a recorder that writes at the same moment.
+"""
+
+import json
+import math
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+NOTES = "notes.jsonl"
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """Readings and words for one moment, in s from the start of the recording."""
+
+    at_s: float
+    readings: Mapping[str, float]
+    text: str = ""
+
+
+def add_note(folder: Path, note: Note) -> None:
+    """Append a note; it is on disk when this returns."""
+    entry = {"at_s": note.at_s, "readings": dict(note.readings), "text": note.text}
+    line = json.dumps(entry, ensure_ascii=False) + "\n"
+    descriptor = os.open(folder / NOTES, os.O_CREAT | os.O_WRONLY | os.O_APPEND, 0o644)
+    try:
+        os.write(descriptor, line.encode())
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def read_notes(folder: Path) -> tuple[list[Note], list[str]]:
+    """Return the notes of a run in order of time, and what to say about lines that are torn."""
+    path = folder / NOTES
+    if not path.exists():
+        return [], []
+    notes, cautions = [], []
+    lines = path.read_text(encoding="utf-8", errors="replace").splitlines()
+    for number, line in enumerate(lines, start=1):
+        try:
+            entry = json.loads(line)
+            readings = {str(k): float(v) for k, v in entry["readings"].items()}
+            note = Note(float(entry["at_s"]), readings, str(entry.get("text", "")))
+            if not math.isfinite(note.at_s):
+                raise ValueError
+        except (ValueError, KeyError, TypeError, AttributeError):
+            cautions.append(f"{path.name}, line {number} cannot be read: left out")
+            continue
+        notes.append(note)
+    return sorted(notes, key=lambda note: note.at_s), cautions
