@@ -53,8 +53,12 @@ class Actuator(Protocol):
         """Change the setting; raise BenchError if the machine does not take it."""
         ...
 
+    def check(self) -> str:
+        """Return what has become of a changed setting, if the machine changed it since."""
+        ...
+
     def restore(self) -> None:
-        """Put back what was there before the first `set`."""
+        """Put back what was there before the first `set`; BenchError if that fails."""
         ...
 
 

@@ -6,6 +6,7 @@ import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from gelassen.bench.actuators import find_actuators
 from gelassen.bench.clocks import ClockWatch
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
 from gelassen.bench.loads.workers import WorkerLoad
@@ -31,6 +32,7 @@ class MachineBench:
         sys_root, proc_root = _roots(sysfs)
         self._sensors: list[Sensor] = find_sensors(sys_root, proc_root)
         self._reader = Reader([sensor for sensor in self._sensors if sensor.info.readable])
+        self._actuators = find_actuators(sys_root)
         self._clocks = ClockWatch()
         self._work = _WorkMeter()
 
@@ -108,8 +110,8 @@ class MachineBench:
         return self._clocks.news()
 
     def actuators(self) -> Mapping[str, Actuator]:
-        """Return nothing yet: the real machine is only read."""
-        return {}
+        """Return what can be set on this machine; only root may, as a rule."""
+        return dict(self._actuators)
 
     def load(self, name: str, *, workers: int | None = None) -> Load:
         """Return the load; its workers start at once and wait."""

@@ -1,14 +1,14 @@
 """Carries one run out: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
 
 from collections.abc import Callable, Mapping
-from contextlib import ExitStack
 from dataclasses import dataclass
 
 from gelassen.bench.interface import Bench, Load
 from gelassen.conduct.faults import Faults
 from gelassen.conduct.guard import Guard
 from gelassen.conduct.plan import PlannedPhase, RunPlan
-from gelassen.core.errors import FileError, GelassenError
+from gelassen.conduct.settings import Settings
+from gelassen.core.errors import BenchError, FileError, GelassenError
 from gelassen.study.writer import RunWriter
 
 _LATE = 0.1  # of the interval
@@ -50,45 +50,50 @@ def carry_out(
     GelassenError
         The plan does not fit the bench: an unknown load, channel or setting.
     """
-    with ExitStack() as put_back:
-        guard = Guard(plan.stop_c, [info.name for info in bench.channels() if info.readable])
-        _apply_settings(bench, plan, put_back)
+    guard = Guard(plan.stop_c, [info.name for info in bench.channels() if info.readable])
+    settings = Settings(bench, plan.settings)
+    settings.make()
+    load: Load | None = None
+    try:
         load = bench.load(plan.load, workers=plan.workers)
-        put_back.callback(load.stop)  # last in, first out: heat goes off before settings go back
         writer = open_writer()
-        conductor = _Conductor(bench, plan, guard, writer, progress)
-        try:
-            conductor.conduct(load)
-        except KeyboardInterrupt:
-            conductor.end("stopped", "stopped by the user; what was recorded is kept")
-        except OSError as error:  # a full disk, most likely
-            conductor.end(
-                "failed",
-                f"a sample could not be stored ({error.strerror or error}); "
-                "everything before it is kept",
-            )
-        except GelassenError as error:
-            conductor.end("failed", str(error))
-        finally:
-            put_back.close()
-            try:
-                writer.finish(conductor.status, conductor.cautions)
-            except OSError as error:
-                raise FileError(
-                    f"{writer.folder}: the run could not be finished ({error.strerror or error}). What "
-                    f"was recorded is kept there: make room, then: gelassen show {writer.folder}"
-                ) from None
-    return RunOutcome(status=conductor.status, text=conductor.text, missed_samples=conductor.missed)
+    except BaseException as error:
+        if load is not None:
+            load.stop()
+        problems = settings.put_back()
+        if problems and isinstance(error, GelassenError):
+            raise BenchError(". ".join([str(error), *problems])) from None
+        raise
+    conductor = _Conductor(bench, plan, guard, settings, writer, progress)
+    try:
+        conductor.conduct(load)
+    except KeyboardInterrupt:
+        conductor.end("stopped", "stopped by the user; what was recorded is kept")
+    except OSError as error:  # a full disk, most likely
+        conductor.end(
+            "failed",
+            f"a sample could not be stored ({error.strerror or error}); "
+            "everything before it is kept",
+        )
+    except GelassenError as error:
+        conductor.end("failed", str(error))
+    finally:
+        load.stop()  # heat goes off before settings go back
+        not_put_back = settings.put_back()
+        _finish(writer, conductor.status, [*conductor.cautions, *not_put_back])
+    text = ". ".join(filter(None, [conductor.text, *not_put_back]))
+    status = "failed" if not_put_back and conductor.status == "finished" else conductor.status
+    return RunOutcome(status=status, text=text, missed_samples=conductor.missed)
 
 
-def _apply_settings(bench: Bench, plan: RunPlan, put_back: ExitStack) -> None:
-    actuators = bench.actuators()
-    for name, value in plan.settings.items():
-        actuator = actuators.get(name)
-        if actuator is None:
-            raise GelassenError(f"{name} cannot be set on this machine: set it by hand instead")
-        put_back.callback(actuator.restore)
-        actuator.set(value)
+def _finish(writer: RunWriter, status: str, cautions: list[str]) -> None:
+    try:
+        writer.finish(status, cautions)
+    except OSError as error:
+        raise FileError(
+            f"{writer.folder}: the run could not be finished ({error.strerror or error}). What "
+            f"was recorded is kept there: make room, then: gelassen show {writer.folder}"
+        ) from None
 
 
 class _Conductor:
@@ -97,10 +102,13 @@ class _Conductor:
         bench: Bench,
         plan: RunPlan,
         guard: Guard,
+        settings: Settings,
         writer: RunWriter,
         progress: Callable[[Progress], None] | None,
     ) -> None:
         self._bench, self._plan, self._guard = bench, plan, guard
+        self._settings = settings
+        self._setting_news: list[str] = []
         self._writer, self._progress = writer, progress
         self._start_s = 0.0
         self._tick = 0
@@ -112,7 +120,7 @@ class _Conductor:
 
     @property
     def cautions(self) -> list[str]:
-        failures = self._faults.cautions()
+        failures = [*self._faults.cautions(), *self._setting_news]
         if self.missed:
             failures.append(f"{self.missed} samples were missed: the machine was too busy")
         if self.late:
@@ -161,7 +169,9 @@ class _Conductor:
             values = self._bench.read()
             self._writer.sample(now_s, values)
             self._tick += 1
-            for text in (*self._faults.events(now_s), *self._bench.news()):
+            lost = self._settings.news(now_s)
+            self._setting_news += lost
+            for text in (*self._faults.events(now_s), *self._bench.news(), *lost):
                 self._writer.event(now_s, text)
             reason = self._guard.reason_to_stop(values)
             if reason:

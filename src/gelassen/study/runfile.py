@@ -2,12 +2,12 @@
 
 import json
 import platform
-from importlib import metadata
 from pathlib import Path
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+import gelassen
 from gelassen.core.errors import FileError
 
 RUN_FORMAT: Literal[1] = 1
@@ -67,7 +67,7 @@ class RunFile(BaseModel):
 def versions() -> dict[str, str]:
     """Return what a stored run was made with."""
     return {
-        "gelassen": metadata.version("gelassen"),
+        "gelassen": gelassen.__version__,
         "python": platform.python_version(),
         "system": platform.system(),
     }

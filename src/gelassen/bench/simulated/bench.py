@@ -295,6 +295,9 @@ class _PowerLimit:
             self._before = self._governor.power_limit_w
         self._governor.power_limit_w = float(value)
 
+    def check(self) -> str:
+        return ""
+
     def restore(self) -> None:
         if self._before is not None:
             self._governor.power_limit_w = self._before

@@ -1,0 +1,21 @@
+"""What can be set on the real machine, and is always put back. Light, for its guardian's sake."""
+
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader
+
+if TYPE_CHECKING:
+    from gelassen.bench.actuators.find import find_actuators
+    from gelassen.bench.actuators.setting import Setting
+    from gelassen.bench.actuators.undo import left_behind, put_back_note
+
+__all__ = ["Setting", "find_actuators", "left_behind", "put_back_note"]
+
+__getattr__ = loader(
+    __name__,
+    {
+        "find": ("find_actuators",),
+        "setting": ("Setting",),
+        "undo": ("left_behind", "put_back_note"),
+    },
+)

@@ -1,0 +1,28 @@
+"""Puts settings back when the process that changed them is killed.
+
+Started as ``python -m gelassen.bench.actuators.guardian NOTE``, with a pipe as standard input that only
+its parent holds open. When the pipe closes, the parent is gone: what the note still says is put back.
+"""
+
+import contextlib
+import os
+import signal
+import sys
+from pathlib import Path
+
+from gelassen.bench.actuators.undo import put_back_note
+
+
+def main() -> None:
+    """Wait for the parent to end."""
+    for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGQUIT"):
+        if hasattr(signal, name):  # what ends the parent must not end us before it
+            signal.signal(getattr(signal, name), signal.SIG_IGN)
+    while os.read(0, 64):
+        pass
+    with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
+        put_back_note(Path(sys.argv[1]))  # what fails stays noted, and is told at the next start
+
+
+if __name__ == "__main__":
+    main()

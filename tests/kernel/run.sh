@@ -1,0 +1,17 @@
+#!/usr/bin/env bash
+# Runs the tests in this folder inside a real kernel, in an emulator.
+# KERNEL_LAB_SCRIPT: the script that boots it. KERNEL_LAB: its scratch folder, about 600 MB.
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+lab=${KERNEL_LAB_SCRIPT:-../shared/kernel/lab.sh}
+export KERNEL_LAB=${KERNEL_LAB:-${TMPDIR:-/tmp}/kernel-lab}
+if [ ! -e "$lab" ]; then
+  echo "tests/kernel: not run, there is no $lab here"
+  exit 0
+fi
+# What the tests need inside, once for each scratch folder.
+if [ ! -e "$KERNEL_LAB/site/pyarrow" ]; then
+  bash "$lab" pip pytest click pydantic numpy pandas pyarrow psutil
+fi
+exec bash "$lab" run -t 540 -- sh -c \
+  'PYTHONDONTWRITEBYTECODE=1 PYTHONPATH=/host/src:$PYTHONPATH python3 -m pytest -p no:cacheprovider tests/kernel'
