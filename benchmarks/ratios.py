@@ -21,8 +21,8 @@ import pandas as pd
 
 from gelassen import read_run, summarise_run
 from gelassen.bench import MachineBench
+from gelassen.bench.loads.cores import available_cores
 from gelassen.bench.loads.workers import WorkerLoad
-from gelassen.bench.machine import available_cores
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.study.runfile import RunFile

@@ -87,5 +87,5 @@ def test_the_power_limit_is_set_and_put_back():
     assert limit.read() == 95
     with pytest.raises(BenchError, match="5 to 400 W"):
         limit.set(9000)
-    with pytest.raises(InputError, match="allowed: matrix"):
+    with pytest.raises(InputError, match="is no load"):
         bench.load("game")

@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 from gelassen._lazy import loader
+from gelassen._version import __version__
 
 if TYPE_CHECKING:
     from gelassen.core.errors import GelassenError
@@ -10,8 +11,6 @@ if TYPE_CHECKING:
     from gelassen.core.summary import RunSummary, summarise_run
     from gelassen.intake import read_log
     from gelassen.study import Study, open_study, read_run
-
-__version__ = "0.1.0"
 
 __all__ = [
     "GelassenError",

@@ -4,6 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from gelassen.bench.loads.spec import LoadSpec
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChannelInfo:
@@ -65,8 +67,17 @@ class Actuator(Protocol):
 class Load(Protocol):
     """Work that keeps the machine busy."""
 
+    @property
+    def workers(self) -> int:
+        """How many workers it has."""
+        ...
+
     def start(self) -> None:
         """Begin to work."""
+        ...
+
+    def use(self, workers: int) -> None:
+        """Let only so many workers work from now on; 0 is a pause."""
         ...
 
     def stop(self) -> None:
@@ -105,8 +116,12 @@ class Bench(Protocol):
         """Return what can be set, by channel name."""
         ...
 
-    def load(self, name: str, *, workers: int | None = None) -> Load:
-        """Return a load by its name; raise InputError for an unknown one."""
+    def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
+        """Return a load, ready to start; from then on its channels are among the bench's.
+
+        A name alone stands for that load on all cores, or on so many. InputError for one that
+        cannot be had.
+        """
         ...
 
     def now(self) -> float:

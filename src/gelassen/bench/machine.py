@@ -1,6 +1,5 @@
 """The real bench: this machine, its sensors, its load and its clock."""
 
-import os
 import sys
 import time
 from collections.abc import Mapping, Sequence
@@ -9,13 +8,15 @@ from pathlib import Path
 from gelassen.bench.actuators import find_actuators
 from gelassen.bench.clocks import ClockWatch
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
+from gelassen.bench.loads.command import CommandLoad
+from gelassen.bench.loads.cores import cores_for
+from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.sensors import Sensor, find_sensors
+from gelassen.bench.sensors.nvml import find_nvml
+from gelassen.bench.sensors.other import find_other
 from gelassen.bench.sensors.reader import Reader
-from gelassen.core.errors import FileError, InputError
-from gelassen.core.spelling import nearest
-
-LOADS = ("matrix",)
+from gelassen.core.errors import FileError
 
 
 class MachineBench:
@@ -26,32 +27,28 @@ class MachineBench:
     sysfs : Path, optional
         A folder that stands in for /sys (or that holds `sys` and perhaps `proc`). Loads still run
         on the real processor.
+    extra
+        Sensors beyond those the machine offers: instruments, programs.
     """
 
-    def __init__(self, *, sysfs: Path | None = None) -> None:
+    def __init__(self, *, sysfs: Path | None = None, extra: Sequence[Sensor] = ()) -> None:
         sys_root, proc_root = _roots(sysfs)
         self._sensors: list[Sensor] = find_sensors(sys_root, proc_root)
+        if sysfs is None:
+            if not sys.platform.startswith("linux"):
+                self._sensors = find_other()
+            self._sensors += find_nvml([sensor.info.name for sensor in self._sensors])
+        self._sensors += extra
         self._reader = Reader([sensor for sensor in self._sensors if sensor.info.readable])
         self._actuators = find_actuators(sys_root)
         self._clocks = ClockWatch()
-        self._work = _WorkMeter()
+        self._load: WorkerLoad | CommandLoad | None = None
+        self._load_channels = _channels_of(LoadSpec())
+        self._resting = {"load.work.rate_per_s": 0.0, "load.work.errors_count": 0.0}
 
     def channels(self) -> Sequence[ChannelInfo]:
         """Return what this machine offers, and what is missing with the reason."""
-        infos = [sensor.info for sensor in self._sensors]
-        infos += [
-            ChannelInfo(
-                name="load.work.rate_per_s",
-                what="rounds of work per second, over all workers",
-                source="the load",
-            ),
-            ChannelInfo(
-                name="load.work.errors_count",
-                what="rounds with a wrong result: an unstable machine",
-                source="the load",
-            ),
-        ]
-        return infos
+        return [*(sensor.info for sensor in self._sensors), *self._load_channels]
 
     def missing(self) -> list[tuple[str, str]]:
         """Return what is missing on this machine: what, and why and what to do."""
@@ -94,7 +91,7 @@ class MachineBench:
     def read(self) -> Mapping[str, float]:
         """Return one value per readable channel; NaN where a sensor failed."""
         values = self._reader.read()
-        values.update(self._work.read())
+        values.update(self._resting if self._load is None else self._load.readings())
         return values
 
     def failures(self) -> Mapping[str, int]:
@@ -113,13 +110,22 @@ class MachineBench:
         """Return what can be set on this machine; only root may, as a rule."""
         return dict(self._actuators)
 
-    def load(self, name: str, *, workers: int | None = None) -> Load:
+    def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
         """Return the load; its workers start at once and wait."""
-        if name not in LOADS:
-            raise InputError(f'"{name}" is no load ({", ".join(LOADS)}).{nearest(name, LOADS)}')
-        load = WorkerLoad(cores_for(workers))
+        if isinstance(spec, str):
+            spec = LoadSpec(name=spec, workers=workers)
+        cores = cores_for(spec.workers, spec.cores)
+        load: WorkerLoad | CommandLoad
+        if spec.name == COMMAND:
+            pinned = cores if spec.workers or spec.cores else None
+            load = CommandLoad(spec.command, score=spec.score, cores=pinned)
+        else:
+            load = WorkerLoad(
+                cores, kernel=spec.name, duty_pct=spec.duty_pct, period_s=spec.period_s
+            )
         load.prepare()
-        self._work.follow(load)
+        self._load = load
+        self._load_channels = _channels_of(spec)
         return load
 
     def now(self) -> float:
@@ -132,19 +138,20 @@ class MachineBench:
             time.sleep(seconds)
 
 
-def available_cores() -> list[int]:
-    """Return the cores this process may use."""
-    if sys.platform.startswith("linux"):
-        return sorted(os.sched_getaffinity(0))
-    return list(range(os.cpu_count() or 1))
-
-
-def cores_for(workers: int | None) -> list[int]:
-    """Return the cores that so many workers would use; all if not given."""
-    cores = available_cores()
-    if workers is not None and not 1 <= workers <= len(cores):
-        raise InputError(f"{workers} workers asked for; 1 to {len(cores)} are possible here")
-    return cores[:workers] if workers else cores
+def _channels_of(spec: LoadSpec) -> list[ChannelInfo]:
+    """Return the channels a load brings."""
+    if spec.name != COMMAND:
+        rate, errors = "rounds of work", "rounds with a wrong result: an unstable machine"
+    else:
+        rate, errors = "runs of the program", "runs that ended with a failure"
+    found = [
+        ChannelInfo(name="load.work.rate_per_s", what=f"{rate} per second", source="the load"),
+        ChannelInfo(name="load.work.errors_count", what=errors, source="the load"),
+    ]
+    if spec.score:
+        what = f"the program's score, by {spec.score}"
+        found.append(ChannelInfo(name="load.program.score_count", what=what, source="the load"))
+    return found
 
 
 def _roots(sysfs: Path | None) -> tuple[Path, Path | None]:
@@ -157,27 +164,3 @@ def _roots(sysfs: Path | None) -> tuple[Path, Path | None]:
         raise FileError(f'{sysfs} does not look like /sys: it has neither "class" nor "devices"')
     proc = sys_root.parent / "proc"
     return sys_root, proc if proc.is_dir() and sys_root != sysfs else None
-
-
-class _WorkMeter:
-    """Work per second of the load that is followed."""
-
-    def __init__(self) -> None:
-        self._load: WorkerLoad | None = None
-        self._last = (time.monotonic(), 0)
-        self._errors = 0
-
-    def follow(self, load: WorkerLoad) -> None:
-        self._load = load
-        self._last = (time.monotonic(), 0)
-
-    def read(self) -> dict[str, float]:
-        if self._load is None:
-            return {"load.work.rate_per_s": 0.0, "load.work.errors_count": float(self._errors)}
-        now = time.monotonic()
-        rounds, errors = self._load.rounds_and_errors()
-        passed, done = now - self._last[0], rounds - self._last[1]
-        self._last = (now, rounds)
-        self._errors = max(self._errors, errors)  # the count outlives the workers
-        rate = done / passed if passed > 0 and done >= 0 else 0.0
-        return {"load.work.rate_per_s": rate, "load.work.errors_count": float(self._errors)}

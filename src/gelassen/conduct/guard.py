@@ -8,6 +8,7 @@ from gelassen.core.spelling import nearest
 
 # A limit that cannot be watched is a limit passed: so many samples without a reading stop the run.
 _SILENT_SAMPLES = 5
+_USUAL_STOP_C = 105.0
 
 
 class Guard:
@@ -39,3 +40,29 @@ class Guard:
             if value >= limit_c:
                 return f"{name} reached {value:.1f} °C; the guard's limit is {limit_c:g} °C"
         return ""
+
+
+def stop_temperatures(
+    asked: Sequence[str], of_study: Mapping[str, float], names: Sequence[str]
+) -> dict[str, float]:
+    """Return the guard's limits: those asked for, else the study's, else 105 °C on all chips.
+
+    `asked` are texts such as "cpu.package.temp_c=95".
+    """
+    limits = {} if asked else dict(of_study)
+    for stop in asked:
+        name, _, value = stop.partition("=")
+        try:
+            limits[name.strip()] = float(value)
+        except ValueError:
+            raise InputError(f'--stop "{stop}": write it like cpu.package.temp_c=95') from None
+    for name in limits:
+        if name not in names:
+            raise InputError(
+                f'the guard cannot watch "{name}": it is no readable channel here.'
+                + nearest(name, names)
+            )
+    if limits:
+        return limits
+    chips = [n for n in names if n.startswith(("cpu.", "gpu.")) and n.endswith(".temp_c")]
+    return dict.fromkeys(chips, _USUAL_STOP_C)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from gelassen.bench.loads.spec import LoadSpec
 from gelassen.core.errors import InputError
 from gelassen.core.recording import PHASES
 
@@ -22,6 +23,24 @@ class PlannedPhase:
         return self.name in _LOADED
 
 
+@dataclass(frozen=True, slots=True)
+class Stair:
+    """A step of a staircase: so many workers for so long, in s; none is a pause."""
+
+    workers: int
+    duration_s: float
+
+
+def staircase(workers: int, step_s: float, *, pause_s: float = 0.0) -> tuple[Stair, ...]:
+    """Return a staircase of 1, 2, ... `workers` workers, with a pause between steps."""
+    stairs = []
+    for count in range(1, workers + 1):
+        if count > 1 and pause_s > 0:
+            stairs.append(Stair(0, pause_s))
+        stairs.append(Stair(count, step_s))
+    return tuple(stairs)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunPlan:
     """One run.
@@ -34,16 +53,30 @@ class RunPlan:
         Time between samples.
     stop_c
         Channel to the temperature at which the run stops by itself, in °C.
+    load, workers
+        What keeps the machine busy; a name alone stands for that load on `workers` cores.
+    stairs
+        How many workers work and when, from the start of the load; all of them if not given.
     settings
         Actuator to the value it is set to for this run, and put back afterwards.
     """
 
     phases: tuple[PlannedPhase, ...]
     interval_s: float = 1.0
-    load: str = "matrix"
+    load: LoadSpec | str = "matrix"
     workers: int | None = None
+    stairs: tuple[Stair, ...] = ()
     stop_c: Mapping[str, float] = field(default_factory=dict)
     settings: Mapping[str, float] = field(default_factory=dict)
+
+    def stair_at(self, loaded_s: float) -> int:
+        """Return the number of the stair at this time after the load began; the last one stays."""
+        ends_s = 0.0
+        for number, stair in enumerate(self.stairs):
+            ends_s += stair.duration_s
+            if loaded_s < ends_s:
+                return number
+        return len(self.stairs) - 1
 
     @property
     def duration_s(self) -> float:

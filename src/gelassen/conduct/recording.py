@@ -32,25 +32,28 @@ def record_run(
 
     `started` is the wall-clock time to note; the present one if not given.
     """
-    readable = [info for info in bench.channels() if info.readable]
-    run = RunFile(
-        started=(started or datetime.now().astimezone()).isoformat(timespec="milliseconds"),
-        setup=setup,
-        levels=dict(levels or {}),
-        load=plan.load,
-        limit_c=limit_c,
-        power_limit_w=power_limit_w,
-        reference=reference,
-        made_up=made_up,
-        channels={
-            info.name: OriginEntry(header=info.source or info.what, conversion=info.what)
-            for info in readable
-        },
-        versions=versions(),
-    )
+    started = started or datetime.now().astimezone()
     folders: list[Path] = []
 
     def open_writer() -> RunWriter:
+        # Now that the load is ready its channels are known, too.
+        readable = [info for info in bench.channels() if info.readable]
+        run = RunFile(
+            started=started.isoformat(timespec="milliseconds"),
+            setup=setup,
+            levels=dict(levels or {}),
+            load=str(plan.load),
+            settings=dict(plan.settings),
+            limit_c=limit_c,
+            power_limit_w=power_limit_w,
+            reference=reference,
+            made_up=made_up,
+            channels={
+                info.name: OriginEntry(header=info.source or info.what, conversion=info.what)
+                for info in readable
+            },
+            versions=versions(),
+        )
         folders.append(new_run_folder(runs, label))
         return RunWriter.create(folders[0], [info.name for info in readable], run)
 

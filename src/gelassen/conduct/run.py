@@ -112,6 +112,8 @@ class _Conductor:
         self._writer, self._progress = writer, progress
         self._start_s = 0.0
         self._tick = 0
+        self._load_start_s: float | None = None
+        self._stair = -1
         self._faults = Faults(bench)
         self.missed = 0
         self.late = 0
@@ -139,6 +141,7 @@ class _Conductor:
         for phase in self._plan.phases:
             if phase.loaded != loaded:
                 if phase.loaded:
+                    self._climb(load, ends_s)
                     load.start()
                 else:
                     load.stop()
@@ -159,6 +162,8 @@ class _Conductor:
         while self._tick * interval < end_s:
             due_s = self._start_s + self._tick * interval
             self._bench.sleep(due_s - self._bench.now())
+            if phase.loaded:
+                self._climb(load, self._tick * interval)
             late_by = (self._bench.now() - due_s) / interval
             if late_by >= 1:
                 self.missed += int(late_by)
@@ -193,6 +198,20 @@ class _Conductor:
                     )
                 )
         return ""
+
+    def _climb(self, load: Load, now_s: float) -> None:
+        """Let as many workers work as the staircase says for this moment."""
+        if not self._plan.stairs:
+            return
+        if self._load_start_s is None:
+            self._load_start_s = now_s
+        number = self._plan.stair_at(now_s - self._load_start_s)
+        stair = self._plan.stairs[number]
+        if number != self._stair:
+            self._stair = number
+            load.use(stair.workers)
+            said = f"{stair.workers} of {load.workers} workers" if stair.workers else "pause"
+            self._writer.event(now_s, f"load: {said}")
 
     def end(self, status: str, text: str) -> None:
         self.status, self.text = status, text

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-import gelassen
+from gelassen._version import __version__
 from gelassen.core.errors import FileError
 
 RUN_FORMAT: Literal[1] = 1
@@ -52,6 +52,9 @@ class RunFile(BaseModel):
     setup: str | None = None
     levels: dict[str, str | float] = Field(default_factory=dict)
     load: str | None = None
+    settings: dict[str, float] = Field(
+        default_factory=dict, description="what was set for the run and put back after it"
+    )
     limit_c: float | None = None
     power_limit_w: float | None = None
     reference: str | None = Field(None, description="channel that rises are taken over")
@@ -67,7 +70,7 @@ class RunFile(BaseModel):
 def versions() -> dict[str, str]:
     """Return what a stored run was made with."""
     return {
-        "gelassen": gelassen.__version__,
+        "gelassen": __version__,
         "python": platform.python_version(),
         "system": platform.system(),
     }

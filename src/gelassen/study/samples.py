@@ -132,6 +132,32 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
     return last_s
 
 
+def last_time_s(folder: Path) -> float:
+    """Return the time of a run's last sample so far, in s; 0 if there is none."""
+    if not (folder / SAMPLES_PARQUET).exists():
+        return last_csv_time_s(folder / SAMPLES_CSV)
+    import pyarrow.parquet as pq
+
+    file = pq.ParquetFile(folder / SAMPLES_PARQUET)
+    if file.metadata.num_rows == 0:
+        return 0.0
+    last = file.read_row_group(file.metadata.num_row_groups - 1, columns=["t_s"])
+    return float(last.column("t_s")[-1].as_py())
+
+
+def last_csv_time_s(path: Path) -> float:
+    """Return the time of the last whole line; 0 if there is none."""
+    if not path.exists():
+        return 0.0
+    with path.open("rb") as stream:
+        stream.seek(max(path.stat().st_size - (1 << 16), 0))
+        lines = stream.read().split(b"\n")[:-1]
+    try:
+        return float(lines[-1].split(b",")[0])
+    except (IndexError, ValueError):
+        return 0.0
+
+
 def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
     """Write a whole table next to its target, read it back, and only then give it its name."""
     import pandas as pd

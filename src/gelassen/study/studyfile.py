@@ -2,9 +2,9 @@
 
 import tomllib
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError, InputError
@@ -58,10 +58,58 @@ class Protocol(_Table):
     repeats: int = Field(3, ge=1)
 
 
+class LoadTable(_Table):
+    """What keeps the machine busy."""
+
+    name: Literal["matrix", "integer", "memory", "command"] = "matrix"
+    workers: int | None = Field(None, ge=1, description="cores that work; all if not given")
+    cores: str | None = Field(None, description='"0-3,6", "performance" or "efficiency"')
+    duty_pct: float = Field(100.0, ge=1, le=100, description="share of each period, %")
+    period: Duration = Field(1.0, gt=0)
+    command: str | None = Field(None, description="a program of your own, with its arguments")
+    score: str = Field("", description="regular expression that finds its score")
+
+
 class Guard(_Table):
     """When a run stops by itself."""
 
     stop_c: dict[Channel, Temperature] = Field(default_factory=dict)
+
+
+class ChannelTable(_Table):
+    """How one channel comes about; nothing said means that the machine offers it by this name."""
+
+    origin: Channel | None = Field(
+        None, alias="from", description="the channel the machine offers, which this one is"
+    )
+    resource: str | None = Field(None, description="an instrument's VISA resource name")
+    query: str = Field("", description="what to ask the instrument")
+    backend: str = Field("@py", description="the VISA library that speaks to it")
+    command: str | None = Field(None, description="a program whose last line is the value")
+    pattern: str = Field("", description="regular expression that finds the value")
+    unit: str = Field("", description="what the value is in, if not in the channel's unit")
+    timeout: Annotated[Duration, Field(gt=0, le=60)] = 2.0
+    scale: float = Field(1.0, description="readings are multiplied by this")
+    offset: float = Field(0.0, description="and this is added, in the channel's unit")
+    offset_se: float | None = Field(None, ge=0, description="standard error of the offset")
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Self:
+        given = [n for n, v in (("from", self.origin), ("resource", self.resource),
+                                ("command", self.command)) if v is not None]  # fmt: skip
+        if len(given) > 1:
+            raise ValueError(f"{' and '.join(given)} are given; a channel has one of them")
+        if (self.resource is None) != (not self.query):
+            raise ValueError(
+                "resource and query belong together: an instrument, and what to ask it"
+            )
+        return self
+
+
+def _load(value: Any) -> Any:
+    """Take a name alone for a table with that name."""
+    return {"name": value} if isinstance(value, str) else value
 
 
 class StudyFile(_Table):
@@ -74,8 +122,9 @@ class StudyFile(_Table):
     machine: Machine
     reference: Channel = "room.air.temp_c"
     compare: Channel | Literal["hottest core"] = "hottest core"
-    load: str = "matrix"
+    load: Annotated[LoadTable, BeforeValidator(_load)] = Field(default_factory=LoadTable)
     baseline: str | None = None
+    channels: dict[Channel, ChannelTable] = Field(default_factory=dict)
     factors: dict[str, Factor] = Field(default_factory=dict)
     setups: dict[str, dict[str, str | float]] = Field(default_factory=dict)
     protocol: Protocol = Field(default_factory=Protocol)
@@ -132,10 +181,16 @@ def _explained(path: Path, text: str, error: ValidationError) -> str:
 
 def _allowed_keys(loc: list[str]) -> list[str]:
     model: Any = StudyFile
-    named = {"machine": Machine, "factors": Factor, "protocol": Protocol, "guard": Guard}
+    named = {
+        "machine": Machine,
+        "factors": Factor,
+        "protocol": Protocol,
+        "guard": Guard,
+        "load": LoadTable,
+    }
     if loc:
         model = named.get(loc[0], StudyFile)
-    return list(model.model_fields)
+    return [field.alias or name for name, field in model.model_fields.items()]
 
 
 def _check_setups(path: Path, text: str, study: StudyFile) -> None:

@@ -23,7 +23,7 @@ from gelassen.core.channels import slug
 from gelassen.core.errors import FileError
 from gelassen.study.journal import JOURNAL, JournalWriter, closed, read_journal
 from gelassen.study.runfile import EventEntry, PhaseEntry, RunFile
-from gelassen.study.samples import SAMPLES_CSV, parquet_from_csv
+from gelassen.study.samples import SAMPLES_CSV, last_csv_time_s, parquet_from_csv
 
 RUN_JSON = "run.json"
 _RESERVE = ".reserve"
@@ -160,7 +160,7 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
         kept_as_csv = True
         reason = error.strerror if isinstance(error, OSError) else error
         more.append(f"the samples stay in {SAMPLES_CSV} ({reason})")
-        last_s = _last_time_s(folder / SAMPLES_CSV)
+        last_s = last_csv_time_s(folder / SAMPLES_CSV)
     phases, events, torn = read_journal(folder / JOURNAL)
     finished = run.model_copy(
         update={
@@ -175,16 +175,6 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
         (folder / SAMPLES_CSV).unlink()
     (folder / JOURNAL).unlink()
     _sync_folder(folder)
-
-
-def _last_time_s(path: Path) -> float:
-    with path.open("rb") as stream:
-        stream.seek(max(path.stat().st_size - (1 << 16), 0))
-        lines = stream.read().split(b"\n")[:-1]
-    try:
-        return float(lines[-1].split(b",")[0])
-    except (IndexError, ValueError):
-        return 0.0
 
 
 def write_json(path: Path, content: Mapping[str, Any]) -> None:

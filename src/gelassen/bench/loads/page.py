@@ -5,25 +5,34 @@ target first, so a reader could see a zero in the moment of writing.)
 """
 
 import mmap
+from pathlib import Path
 
-READY, ROUNDS, ERRORS = 0, 1, 2  # ready (0 or 1), rounds done, wrong results
-SIZE = 3 * 8
+READY, ROUNDS, ERRORS, LAST_NS = 0, 1, 2, 3  # ready (0 or 1), rounds, wrong results, end of a round
+SIZE = 4 * 8
 
 
 class Page:
-    """Three counters in a file that two processes have mapped."""
+    """Four numbers in a file that two processes have mapped."""
 
-    def __init__(self, descriptor: int) -> None:
-        self._memory = mmap.mmap(descriptor, SIZE)
+    def __init__(self, path: Path) -> None:
+        with path.open("r+b") as stream:
+            self._memory = mmap.mmap(stream.fileno(), SIZE)
         self._words = memoryview(self._memory).cast("q")
 
     def __getitem__(self, place: int) -> int:
-        """Return one counter."""
+        """Return one number."""
         return self._words[place]
 
     def __setitem__(self, place: int, value: int) -> None:
-        """Set one counter."""
+        """Set one number."""
         self._words[place] = value
+
+    def rounds(self) -> tuple[int, int]:
+        """Return rounds done and the moment the last one ended, which belong together."""
+        while True:
+            before, last_ns, after = self._words[ROUNDS], self._words[LAST_NS], self._words[ROUNDS]
+            if before == after:
+                return after, last_ns
 
     def close(self) -> None:
         """Let go of the memory."""

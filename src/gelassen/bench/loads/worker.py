@@ -1,52 +1,78 @@
 """One worker process: pinned to one core, it works until told to stop, or until its parent is gone.
 
-Started as ``python -m gelassen.bench.loads.worker CORE FD``. Standard input carries single letters: g
-to go, s to stop working, end of file to leave. FD is a shared page: rounds done and wrong results.
+Started as ``python -m gelassen.bench.loads.worker CORE PAGE KERNEL DUTY PERIOD``. Standard input carries
+single letters: g to go, s to stop working, end of file to leave. PAGE is the shared page. With a DUTY
+below 1, all workers work and rest in step: by the machine's clock, not by their own.
 """
 
 import contextlib
 import ctypes
 import os
-import select
 import signal
 import sys
+import threading
+import time
+from pathlib import Path
 
-from gelassen.bench.loads.page import ERRORS, READY, ROUNDS, Page
+from gelassen.bench.loads.kernels import make_kernel
+from gelassen.bench.loads.page import ERRORS, LAST_NS, READY, ROUNDS, Page
+
+_NAP_S = 0.05  # a resting worker looks up this often, so that it is never late to leave
+
+
+class _Orders:
+    """What the parent said last, heard by a thread of its own: pipes cannot be polled everywhere."""
+
+    def __init__(self) -> None:
+        self.go = threading.Event()
+        self.leave = threading.Event()
+        threading.Thread(target=self._listen, daemon=True).start()
+
+    def _listen(self) -> None:
+        while letter := os.read(0, 1):
+            if letter == b"g":
+                self.go.set()
+            else:
+                self.go.clear()
+        self.leave.set()
+        self.go.set()
+
+
+def main() -> None:
+    """Work as told."""
+    core, page = int(sys.argv[1]), Page(Path(sys.argv[2]))
+    duty, period_s = float(sys.argv[4]), float(sys.argv[5])
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the parent, which then stops us
+    if sys.platform.startswith("linux"):
+        _die_with_parent()
+        with contextlib.suppress(OSError):
+            os.sched_setaffinity(0, {core})
+    kernel = make_kernel(sys.argv[3])
+    orders = _Orders()
+    parent = os.getppid()
+    page[READY] = 1
+    while not orders.leave.is_set() and os.getppid() == parent:
+        if not orders.go.wait(timeout=1.0):
+            continue
+        if duty < 1 and (rest_s := _rest_s(duty, period_s)) > 0:
+            time.sleep(min(rest_s, _NAP_S))
+            continue
+        if not kernel.round():
+            page[ERRORS] += 1
+        page[LAST_NS] = time.monotonic_ns()
+        page[ROUNDS] += 1
+
+
+def _rest_s(duty: float, period_s: float) -> float:
+    """Return how long to rest now; 0 or less in the working part of the period."""
+    at_s = time.monotonic() % period_s
+    return period_s - at_s if at_s >= duty * period_s else 0.0
 
 
 def _die_with_parent() -> None:
     """Ask the kernel to end this process with its parent; the closed pipe does it elsewhere."""
     with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None, use_errno=True).prctl(1, signal.SIGKILL)  # PR_SET_PDEATHSIG
-
-
-def main() -> None:
-    """Work as told."""
-    core, fd = int(sys.argv[1]), int(sys.argv[2])
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the parent, which then stops us
-    if sys.platform.startswith("linux"):
-        _die_with_parent()
-        with contextlib.suppress(OSError):
-            os.sched_setaffinity(0, {core})
-    from gelassen.bench.loads.matrix import MatrixKernel
-
-    page = Page(fd)
-    kernel = MatrixKernel()
-    page[READY] = 1
-    working = False
-    parent = os.getppid()
-    while os.getppid() == parent:
-        # While working, only look; while resting, wait for the next letter.
-        ready, _, _ = select.select([0], [], [], 0.0 if working else 1.0)
-        if ready:
-            letter = os.read(0, 1)
-            if not letter:
-                return
-            working = letter == b"g"
-        if working:
-            if not kernel.round():
-                page[ERRORS] += 1
-            page[ROUNDS] += 1
 
 
 if __name__ == "__main__":

@@ -33,7 +33,17 @@ class Device:
 class _Pass:
     """One reading of some devices, by one thread, which may be left alone with it."""
 
-    __slots__ = ("_at", "_given_up", "_lock", "_since_s", "devices", "done", "errors", "values")
+    __slots__ = (
+        "_at",
+        "_given_up",
+        "_lock",
+        "_since_s",
+        "devices",
+        "done",
+        "ended_s",
+        "errors",
+        "values",
+    )
 
     def __init__(self, devices: Sequence[Device]) -> None:
         self.devices = devices
@@ -43,6 +53,7 @@ class _Pass:
         self._lock = threading.Lock()
         self._at = -1
         self._since_s = 0.0
+        self.ended_s = 0.0
         self._given_up = False
 
     def work(self) -> None:
@@ -58,6 +69,7 @@ class _Pass:
                 except Exception as error:
                     # Any reader, our own mistakes in one included, may fail; the others go on.
                     self.errors[name] = reason_of(error)
+        self.ended_s = monotonic()
         self.done = True
 
     def give_up(self, patience_s: float) -> tuple[Device, Sequence[Device]] | None:
@@ -104,12 +116,15 @@ class _Thread:
 class _Apart:
     """A slow device with a thread of its own; its values are taken as they come."""
 
-    def __init__(self, device: Device, thread: _Thread, running: _Pass | None) -> None:
+    def __init__(
+        self, device: Device, thread: _Thread, running: _Pass | None, patience_s: float
+    ) -> None:
         self.device = device
         self._thread = thread
         self._pass = running
         self._began_s = monotonic()
-        self.quick = False
+        self._patience_s = patience_s
+        self.quick = running is None
 
     def begin(self) -> None:
         if self._pass is None:
@@ -122,7 +137,7 @@ class _Apart:
         if one is None:
             return {}, {}
         if self._thread.wait(patience_s if self.quick else 0.0):
-            self.quick = monotonic() - self._began_s <= patience_s
+            self.quick = one.ended_s - self._began_s <= self._patience_s
             self.device.quick_passes = self.device.quick_passes + 1 if self.quick else 0
             self._pass = None
         elif self.quick:
@@ -154,7 +169,9 @@ class Reader:
         for sensor in sensors:
             (apart if sensor.apart else together).setdefault(sensor.device, []).append(sensor)
         self._together = [Device(name, found) for name, found in together.items()]
-        self._apart = [_Apart(Device(name, s), _Thread(), None) for name, s in apart.items()]
+        self._apart = [
+            _Apart(Device(name, s), _Thread(), None, patience_s) for name, s in apart.items()
+        ]
         self._always_apart = set(apart)
         self._thread: _Thread | None = None
         self.failures: Counter[str] = Counter()
@@ -199,7 +216,7 @@ class Reader:
                     device, devices = stuck
                     device.quick_passes = 0
                     self._together.remove(device)
-                    self._apart.append(_Apart(device, thread, one))
+                    self._apart.append(_Apart(device, thread, one, self._patience_s))
                     self._thread = None
                     break
             values.update(one.values)

@@ -8,15 +8,19 @@ computes what happens meanwhile, so half an hour passes in a fraction of a secon
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
+from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.simulated.governor import Governor
 from gelassen.bench.simulated.parts import CASES, Case, Cooler, FanCurve, Processor, Room
 from gelassen.bench.simulated.physics import Heat
 from gelassen.core.errors import BenchError, InputError
 
+# Switching of each kind of work against the heaviest, made up in a plausible order.
+_INTENSITY = {"matrix": 1.0, "integer": 0.7, "memory": 0.5}
 _STEP_S = 1.0
 _NOISE_MEMORY_S = 3.0
 _CORE_NOISE_K = 0.35
@@ -80,7 +84,8 @@ class SimulatedBench:
         self._parts = (cooler, curve, case)
         self._spread = spread
         self._now_s = 0.0
-        self._loaded = False
+        self._busy = 0  # cores at work
+        self._intensity = 1.0
         self._work = 0.0
         self._activity = 1.0
         self._noise = np.zeros(self._processor.cores)
@@ -150,7 +155,7 @@ class SimulatedBench:
         clock = self._governor.clock_mhz
         clocks = np.rint(clock + 3.0 * random.standard_normal(p.cores))
         small = random.standard_normal(6)
-        load = 100.0 if self._loaded else 1.0
+        load = max(100.0 * self._busy / p.cores, 1.0)
         values = {"cpu.package.temp_c": float(seen.max())}
         values.update({f"cpu.core{k}.temp_c": v for k, v in enumerate(seen.tolist())})
         values.update({f"cpu.core{k}.clock_mhz": v for k, v in enumerate(clocks.tolist())})
@@ -183,11 +188,19 @@ class SimulatedBench:
         """Return the power limit, the one thing that can be set here."""
         return {self._limit.name: self._limit}
 
-    def load(self, name: str, *, workers: int | None = None) -> Load:
-        """Return the even load on all cores."""
-        if name != "matrix":
-            raise InputError(f'"{name}" is no load of the simulated bench (allowed: matrix)')
-        return _SimulatedLoad(self)
+    def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
+        """Return an even load on some or all cores; a duty is taken for its mean."""
+        if isinstance(spec, str):
+            spec = LoadSpec(name=spec, workers=workers)
+        if spec.name not in _INTENSITY:
+            known = ", ".join(_INTENSITY)
+            raise InputError(f'"{spec.name}" is no load of the simulated bench (allowed: {known})')
+        cores = self._processor.cores
+        if spec.workers is not None and not 1 <= spec.workers <= cores:
+            raise InputError(f"{spec.workers} workers asked for; 1 to {cores} are possible here")
+        return _SimulatedLoad(
+            self, spec.workers or cores, _INTENSITY[spec.name] * spec.duty_pct / 100
+        )
 
     def now(self) -> float:
         """Return the virtual time, in s."""
@@ -203,9 +216,10 @@ class SimulatedBench:
 
     # -- physics ----------------------------------------------------------------------------------
 
-    def set_loaded(self, loaded: bool) -> None:
-        """Start or stop the work."""
-        self._loaded = loaded
+    def work_on(self, cores: int, intensity: float = 1.0) -> None:
+        """Let so many cores work, the first ones, at this share of the heaviest work."""
+        self._busy = min(cores, self._processor.cores)
+        self._intensity = intensity
 
     def _advance(self, seconds: float) -> None:
         p, heat, random = self._processor, self._heat, self._random
@@ -222,13 +236,16 @@ class SimulatedBench:
             1 + keep * (self._activity - 1) + _LOAD_WANDER * (1 - keep**2) ** 0.5 * draw[1]
         )
         clock = self._governor.decide(
-            loaded=self._loaded, hottest_c=heat.hottest_c, power_w=self._power_w, seconds=seconds
+            loaded=self._busy > 0, hottest_c=heat.hottest_c, power_w=self._power_w, seconds=seconds
         )
-        activity = self._activity if self._loaded else p.idle_share
+        working = self._activity * self._intensity
+        activity: float | np.ndarray[Any, Any] = working if self._busy else p.idle_share
+        if 0 < self._busy < p.cores:
+            activity = np.where(np.arange(p.cores) < self._busy, working, p.idle_share)
         core_w = heat.core_power_w(clock, activity)
         heat.step(core_w, self.room_c(), seconds)
         self._power_w = float(core_w.sum()) + p.uncore_w
-        self._work = clock * p.cores / 1000 * self._activity if self._loaded else 0.0
+        self._work = clock * self._busy / 1000 * self._activity
 
     def truth(self, *, room_c: float | None = None) -> Truth:
         """Return the noise-free steady state under load at the present mount and power limit.
@@ -305,16 +322,23 @@ class _PowerLimit:
 
 
 class _SimulatedLoad:
-    """The even load on all simulated cores."""
+    """An even load on simulated cores."""
 
-    def __init__(self, bench: SimulatedBench) -> None:
+    def __init__(self, bench: SimulatedBench, workers: int, intensity: float) -> None:
         self._bench = bench
+        self._active = workers
+        self._intensity = intensity
+        self.workers = workers
 
     def start(self) -> None:
-        self._bench.set_loaded(True)
+        self._bench.work_on(self._active, self._intensity)
+
+    def use(self, workers: int) -> None:
+        self._active = workers
+        self._bench.work_on(workers, self._intensity)
 
     def stop(self) -> None:
-        self._bench.set_loaded(False)
+        self._bench.work_on(0)
 
     def problem(self) -> str:
         return ""

@@ -1,0 +1,97 @@
+"""Channels that the tester describes: others' names for what is there, instruments, programs."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from gelassen.bench.sensors.program import program_sensor
+from gelassen.bench.sensors.sensor import Sensor
+from gelassen.bench.sensors.textvalue import NUMBER, SPOKEN_NUMBER
+from gelassen.bench.sensors.visa import Instrument, instrument_sensor
+from gelassen.core.errors import InputError
+from gelassen.core.units import conversion
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChannelSpec:
+    """How one channel comes about; its name is that of the channel.
+
+    Attributes
+    ----------
+    origin
+        Another channel that it is: the tester knows what that one measures.
+    resource, query, backend
+        An instrument, what to ask it, and which VISA library speaks to it.
+    command
+        A program whose last line of output is the value.
+    pattern
+        Regular expression that finds the value; the first number if not given.
+    unit
+        What the value is in; the channel's own unit if not given.
+    timeout_s
+        How long to wait for an answer.
+    scale, offset
+        ``value * scale + offset`` is what the probe would read if it were true.
+    """
+
+    origin: str | None = None
+    resource: str | None = None
+    query: str = ""
+    backend: str = "@py"
+    command: tuple[str, ...] = ()
+    pattern: str = ""
+    unit: str = ""
+    timeout_s: float = 2.0
+    scale: float = 1.0
+    offset: float = 0.0
+
+    @property
+    def adjusted(self) -> bool:
+        """Whether readings are changed."""
+        return (self.scale, self.offset) != (1.0, 0.0)
+
+    @property
+    def adjustment(self) -> str:
+        """What is done to readings, in words; empty if nothing."""
+        scaled = "" if self.scale == 1 else f" times {self.scale:g}"
+        moved = "" if self.offset == 0 else f", {self.offset:+g} added"
+        return (scaled + moved).strip(", ")
+
+
+def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:
+    """Return the sensors of instruments and programs among the descriptions.
+
+    Raises
+    ------
+    InputError
+        A unit that cannot become the channel's, or an expression that is none.
+    """
+    sensors: list[Sensor] = []
+    sessions: dict[tuple[str, str], Instrument] = {}
+    for name, spec in specs.items():
+        convert = conversion(spec.unit, name)
+        try:
+            pattern = re.compile(spec.pattern or (NUMBER if spec.resource else SPOKEN_NUMBER))
+        except re.error as error:
+            raise InputError(f'{name}: the pattern "{spec.pattern}" is none: {error}') from None
+        if spec.resource is not None:
+            key = (spec.resource, spec.backend)
+            session = sessions.setdefault(key, Instrument(*key, timeout_s=spec.timeout_s))
+            sensors.append(instrument_sensor(name, session, spec.query, pattern, convert))
+        elif spec.command:
+            sensors.append(
+                program_sensor(name, spec.command, pattern, convert, timeout_s=spec.timeout_s)
+            )
+    return sensors
+
+
+def pairs_of_power(names: Sequence[str]) -> dict[str, tuple[str, str]]:
+    """Return the powers that follow from a voltage and a current of one part, by channel name."""
+    found = {}
+    for name in names:
+        if name.endswith(".voltage_v"):
+            base = name.removesuffix(".voltage_v")
+            power, current = f"{base}.power_w", f"{base}.current_a"
+            if current in names and power not in names:
+                found[power] = (name, current)
+    return found

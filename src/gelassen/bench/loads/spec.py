@@ -1,0 +1,62 @@
+"""What load is asked for."""
+
+from dataclasses import dataclass
+
+from gelassen.bench.loads.kernels import KERNELS
+from gelassen.core.errors import InputError
+from gelassen.core.spelling import nearest
+
+COMMAND = "command"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadSpec:
+    """A load: which work, on which cores, how much of the time.
+
+    Attributes
+    ----------
+    name
+        "matrix", "integer", "memory", or "command" for a program of the tester's own.
+    workers
+        How many cores; all if not given.
+    cores
+        Which: "0-3,6", "performance" or "efficiency"; the first ones if not given.
+    duty_pct, period_s
+        Share of each period in which it works, in %, and the length of a period.
+    command, score
+        The program with its arguments, and the expression that finds its score.
+    """
+
+    name: str = "matrix"
+    workers: int | None = None
+    cores: str | None = None
+    duty_pct: float = 100.0
+    period_s: float = 1.0
+    command: tuple[str, ...] = ()
+    score: str = ""
+
+    def __post_init__(self) -> None:
+        """Refuse what cannot be meant."""
+        known = [*KERNELS, COMMAND]
+        if self.name not in known:
+            raise InputError(
+                f'"{self.name}" is no load ({", ".join(known)}).{nearest(self.name, known)}'
+            )
+        if (self.name == COMMAND) != bool(self.command):
+            raise InputError('the load "command" needs a program, and the others take none')
+        if not 1 <= self.duty_pct <= 100:
+            raise InputError(f"a duty of {self.duty_pct:g} % is asked for; 1 to 100 are possible")
+        if not 0.01 <= self.period_s <= 600:
+            raise InputError(
+                f"a period of {self.period_s:g} s is asked for; 0.01 to 600 s are possible"
+            )
+
+    def __str__(self) -> str:
+        parts = [" ".join(self.command) if self.name == COMMAND else self.name]
+        if self.workers is not None:
+            parts.append(f"{self.workers} workers")
+        if self.cores is not None:
+            parts.append(f"cores {self.cores}")
+        if self.duty_pct < 100:
+            parts.append(f"{self.duty_pct:g} % of each {self.period_s:g} s")
+        return ", ".join(parts)

@@ -1,0 +1,119 @@
+"""Runs a program again and again, and sees that nothing it starts outlives the load.
+
+Started as ``python -m gelassen.bench.loads.supervisor ORDER`` with ORDER in JSON. Standard input
+carries letters: g to go, s to stop, end of file to leave. The program's output is our standard output;
+our reports go to standard error.
+"""
+
+import contextlib
+import ctypes
+import json
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+
+import psutil
+
+_AT_ONCE_S, _AT_MOST = 1.0, 3  # so many failures at once in a row, and the program is given up
+_GRACE_S = 0.4
+
+
+def main() -> None:
+    """Run the program as told."""
+    order = json.loads(sys.argv[1])
+    for name in ("SIGINT", "SIGHUP", "SIGTERM"):
+        if hasattr(signal, name):  # the closed pipe tells us when to leave
+            # A handler, for programs inherit signals that are ignored, and must hear theirs.
+            signal.signal(getattr(signal, name), lambda *_: None)
+    if sys.platform.startswith("linux"):
+        # Processes that lose their parent become our children, so that none can slip away.
+        with contextlib.suppress(OSError, AttributeError):
+            ctypes.CDLL(None, use_errno=True).prctl(36, 1)  # PR_SET_CHILD_SUBREAPER
+        if order["cores"]:
+            with contextlib.suppress(OSError):
+                os.sched_setaffinity(0, order["cores"])
+    go, leave = threading.Event(), threading.Event()
+    threading.Thread(target=_listen, args=(go, leave), daemon=True).start()
+    failures = 0
+    while not leave.is_set():
+        if not go.wait(timeout=1.0):
+            continue
+        began_s = time.monotonic()
+        status = _run(order["command"], go, leave)
+        if status is None:
+            continue
+        _report(f"ended {status}")
+        at_once = status != 0 and time.monotonic() - began_s < _AT_ONCE_S
+        failures = failures + 1 if at_once else 0
+        if failures >= _AT_MOST:
+            _report(f"gave up {status}")
+            go.clear()
+    _end_all()
+
+
+def _listen(go: threading.Event, leave: threading.Event) -> None:
+    while letter := os.read(0, 1):
+        if letter == b"g":
+            go.set()
+        else:
+            go.clear()
+    leave.set()
+    go.set()
+
+
+def _run(command: list[str], go: threading.Event, leave: threading.Event) -> int | None:
+    """Run the program once; return its status, or None if it was ended."""
+    try:
+        program = subprocess.Popen(
+            command, stdin=subprocess.DEVNULL, stderr=subprocess.STDOUT, start_new_session=True
+        )
+    except OSError as error:
+        sys.stdout.write(f"{error}\n")
+        sys.stdout.flush()
+        time.sleep(0.1)
+        return 127
+    while True:
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            status = program.wait(timeout=0.05)
+            _end_all()  # what it left behind ends with it
+            return status
+        if leave.is_set() or not go.is_set():
+            _end_all()
+            program.wait()
+            return None
+
+
+def _end_all() -> None:
+    """End every descendant: first politely, then by force, until none is left."""
+    me = psutil.Process()
+    for one in me.children(recursive=True):
+        with contextlib.suppress(psutil.Error):
+            one.terminate()
+    psutil.wait_procs(me.children(recursive=True), timeout=_GRACE_S)
+    for _ in range(50):
+        left = [c for c in me.children(recursive=True) if _runs(c)]
+        if not left:
+            return
+        for one in left:
+            with contextlib.suppress(psutil.Error):
+                one.kill()
+        psutil.wait_procs(left, timeout=0.1)
+
+
+def _runs(process: psutil.Process) -> bool:
+    try:
+        return bool(process.status() != psutil.STATUS_ZOMBIE)
+    except psutil.Error:
+        return False
+
+
+def _report(text: str) -> None:
+    sys.stderr.write(f"{text}\n")
+    sys.stderr.flush()
+
+
+if __name__ == "__main__":
+    main()

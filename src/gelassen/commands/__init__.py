@@ -1,0 +1,1 @@
+"""The commands, one a file: each parses, calls and prints."""

@@ -1,0 +1,70 @@
+"""`gelassen demo`: the whole job on made-up sample data."""
+
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import click
+
+from gelassen.commands.common import say, shell
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path), default=Path("gelassen-demo"))
+@click.option("--seed", type=int, default=1, show_default=True, help="Same seed, same numbers.")
+def demo(folder: Path, seed: int) -> None:
+    """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
+    from gelassen.conduct import make_demo
+    from gelassen.show.comparison_figure import comparison_figure
+    from gelassen.show.comparison_text import comparison_text
+    from gelassen.show.run_figure import run_figure
+    from gelassen.study import open_study
+    from gelassen.study.parallel import process_pool
+
+    with process_pool() as pool:
+        with _bar("simulating the 36 runs of the sample study") as advance:
+            make_demo(folder, seed=seed, executor=pool, progress=advance)
+        study = open_study(folder)
+        say("analysing 36 runs")
+        comparison = study.compare(executor=pool)
+    click.echo(comparison_text(comparison))
+    say("drawing figures")
+    figure = folder / "figures" / "comparison.png"
+    comparison_figure(comparison, figure)
+    from gelassen.core.summary import summarise_run
+
+    warmest = str(comparison.runs.loc[comparison.runs["value"].idxmax(), "run"])
+    recording = study.run(warmest)
+    run_picture = folder / "figures" / f"{warmest}.png"
+    run_figure(recording, summarise_run(recording), run_picture)
+    where = shell(folder)
+    click.echo(
+        f"\nfigures: {figure}\n         {run_picture}\n\n"
+        "Try next:\n"
+        f'  gelassen compare {where} --baseline "Brise 120, on-air, 125 W"\n'
+        f"  gelassen show {shell(folder / 'runs' / warmest)}\n"
+        "  gelassen channels"
+    )
+
+
+@contextmanager
+def _bar(label: str) -> Iterator[Any]:
+    """Show progress on stderr: a bar on a terminal, a line now and then elsewhere."""
+    if sys.stderr.isatty():
+        from rich.console import Console
+        from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+
+        columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
+        with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+            task = bar.add_task(label)
+            yield lambda done, of: bar.update(task, completed=done, total=of)
+        return
+    say(label)
+
+    def advance(done: int, of: int) -> None:
+        if done % 9 == 0 or done == of:
+            say(f"  {done} of {of}")
+
+    yield advance

@@ -1,0 +1,36 @@
+"""Settings that a run which was cut off left changed: told at every start, put back when wanted."""
+
+import sys
+
+import click
+
+from gelassen.commands.common import FAILED, say
+
+
+def settings_left_behind(*, put_back: bool) -> None:
+    """Tell of settings left behind; put them back if asked to, or if the user agrees."""
+    from gelassen.bench.actuators.undo import left_behind, put_back_note
+    from gelassen.bench.sensors.identity import text_of
+
+    found = list(left_behind())
+    if not found and put_back:
+        say("no settings were left behind")
+    for note, entries in found:
+        say("an earlier run was cut off and left settings changed:")
+        for entry in entries:
+            file = entry.file()
+            now = text_of(file) if file else "gone"
+            say(f"  {entry.setting}: {file} was {entry.text}, is {now}")
+        agreed = put_back
+        if not agreed and sys.stdin.isatty() and sys.stderr.isatty():
+            agreed = click.confirm("Put them back now?", default=True, err=True)
+        if not agreed:
+            say("put them back with: gelassen --put-back")
+            continue
+        problems = put_back_note(note)
+        for problem in problems:
+            say(problem)
+        if problems:
+            say("run as the user who made the settings, as a rule with sudo")
+            sys.exit(FAILED)
+        say("they are put back")

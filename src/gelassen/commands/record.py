@@ -1,0 +1,239 @@
+"""`gelassen record`: one run on this machine."""
+
+import signal
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NoReturn
+
+import click
+
+from gelassen.commands.common import FAILED, Duration, say, shell, sysfs_option
+
+if TYPE_CHECKING:
+    from gelassen.conduct import Progress
+    from gelassen.study.studyfile import StudyFile
+
+_CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length of a run
+
+
+@click.command()
+@click.option(
+    "--into",
+    type=click.Path(path_type=Path),
+    default=Path("runs"),
+    show_default=True,
+    help="Folder that gets the new run folder.",
+)
+@click.option(
+    "--study",
+    type=click.Path(path_type=Path),
+    default=None,
+    help="Study the run belongs to; made if new.",
+)
+@click.option("--setup", default=None, help="Setup of the study that is on the bench.")
+@click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
+@click.option("--label", default="run", show_default=True, help="Name of the run without a setup.")
+@click.option("--idle", type=Duration(), default=None, help="2 min, or what the study says.")
+@click.option("--soak", type=Duration(), default=None, help="20 min, or what the study says.")
+@click.option("--hold", type=Duration(), default=None, help="10 min, or what the study says.")
+@click.option("--cooldown", type=Duration(), default=None, help="5 min, or what the study says.")
+@click.option(
+    "--interval",
+    type=Duration(),
+    default=None,
+    help="Between samples: 1 s, or what the study says.",
+)
+@click.option(
+    "--load",
+    default=None,
+    help="matrix (the hottest), integer, memory; matrix, or what the study says.",
+)
+@click.option("--load-command", default=None, help="A program of your own as the load.")
+@click.option("--score", default=None, help="Regular expression that finds its score.")
+@click.option(
+    "--workers", type=click.IntRange(1), default=None, help="Cores to load; all if not given."
+)
+@click.option("--cores", default=None, help="Which: 0-3,6 or performance or efficiency.")
+@click.option(
+    "--duty", type=float, default=None, metavar="%", help="Work for this share of each period."
+)
+@click.option("--period", type=Duration(), default=None, help="Length of a period, 1 s.")
+@click.option(
+    "--staircase",
+    type=Duration(),
+    default=None,
+    metavar="DURATION",
+    help="Load 1, 2, ... all workers, each for so long, instead of soak and hold.",
+)
+@click.option("--pause", type=Duration(), default=0.0, help="Pause between steps of a staircase.")
+@click.option(
+    "--set",
+    "settings",
+    multiple=True,
+    metavar="CHANNEL=VALUE",
+    help="Set a power limit, duty, clock ceiling ... for the run; put back afterwards.",
+)
+@click.option(
+    "--by-hand", is_flag=True, help="The setup's settings are made by hand; set none of them."
+)
+@click.option(
+    "--limit", "limit_c", type=float, default=None, help="Limit temperature of the chip, °C."
+)
+@click.option(
+    "--stop",
+    "stops",
+    multiple=True,
+    metavar="CHANNEL=°C",
+    help="Stop the run when a temperature is passed. Without it: every processor and "
+    "graphics temperature at 105 °C.",
+)
+@sysfs_option
+def record(
+    into: Path, study: Path | None, setup: str | None, new_setup: bool, label: str,
+    idle: float | None, soak: float | None, hold: float | None, cooldown: float | None,
+    interval: float | None, load: str | None, load_command: str | None, score: str | None,
+    workers: int | None, cores: str | None, duty: float | None, period: float | None,
+    staircase: float | None, pause: float, settings: tuple[str, ...], by_hand: bool,
+    limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
+) -> None:  # fmt: skip
+    """Idle, load and cool this machine, and record every channel."""
+    from dataclasses import replace
+
+    from gelassen.conduct import record_run
+    from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
+    from gelassen.conduct.studybench import study_bench
+    from gelassen.study.abandoned import close_abandoned
+    from gelassen.study.durations import words
+    from gelassen.study.newstudy import ensure_setup
+
+    known = _known_study(study, setup, new_setup)
+    bench = study_bench(known, sysfs=sysfs)
+    wanted = Wanted(
+        idle=idle, soak=soak, hold=hold, cooldown=cooldown, interval=interval, load=load,
+        workers=workers, cores=cores, duty_pct=duty, period_s=period, command=load_command,
+        score=score, stair_s=staircase, pause_s=pause, stops=stops, settings=settings,
+    )  # fmt: skip
+    plan = plan_recording(bench, known, wanted)
+    reference = None
+    levels: dict[str, str | float] = {}
+    # Tried here, before anything is written; it is stopped again, whatever happens.
+    bench.load(plan.load).stop()
+    if study is not None and setup is not None:
+        ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
+        from gelassen.study import open_study
+
+        content = open_study(study).file
+        into, limit_c = study / "runs", limit_c if limit_c is not None else content.machine.limit_c
+        reference, levels = content.reference, content.setups[setup]
+        if not by_hand:
+            of_setup, hints = settings_of_setup(content, levels, list(bench.actuators()))
+            plan = replace(plan, settings={**of_setup, **plan.settings})
+            for hint in hints:
+                say(hint)
+    if limit_c is None:
+        limit_c = _stated_limit(bench.channels())
+    for line in close_abandoned(into):
+        say(f"earlier run {line}")
+    say(f"recording for {words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
+    for name, value in plan.settings.items():
+        say(f"setting: {name} to {value:g}; put back afterwards")
+    for name, stop in plan.stop_c.items():
+        say(f"guard: stops when {name} reaches {stop:g} °C")
+    # Also where a shell started us with Ctrl-C switched off, as it does in the background.
+    for ending in ("SIGINT", "SIGTERM", "SIGHUP"):
+        if hasattr(signal, ending):
+            signal.signal(getattr(signal, ending), _interrupt)
+    with _status_line() as progress:
+        folder, outcome = record_run(
+            bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
+            power_limit_w=plan.settings.get("cpu.package.power_limit_w"), reference=reference,
+            progress=progress,
+        )  # fmt: skip
+    _tell(folder)
+    if outcome.status != "finished" or outcome.text:
+        say(f"{outcome.status}: {outcome.text}")
+    if outcome.status != "finished":
+        sys.exit(FAILED)
+
+
+def _known_study(study: Path | None, setup: str | None, new_setup: bool) -> "StudyFile | None":
+    from gelassen.core.errors import InputError
+    from gelassen.study.studyfile import STUDY_FILE, check_setup_name, read_study_file
+
+    if study is None and setup is not None:
+        raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")
+    if study is not None and setup is None:
+        raise InputError("say which setup is on the bench: --setup NAME")
+    if study is None or not (study / STUDY_FILE).exists():
+        return None
+    known = read_study_file(study / STUDY_FILE)
+    if setup is not None and not new_setup:
+        check_setup_name(known, setup, or_else=" If it is a new one, add --new-setup")
+    return known
+
+
+def _stated_limit(channels: Any) -> float | None:
+    """Return the limit the processor states for itself, if it does."""
+    for info in channels:
+        if info.name == "cpu.package.temp_c" and "crit" in info.limits:
+            limit: float = info.limits["crit"]
+            say(f"limit: {limit:g} °C, as the processor states it; --limit says otherwise")
+            return limit
+    return None
+
+
+def _tell(folder: Path) -> None:
+    """Print what the run says, unless it is too long to be looked at in passing."""
+    import pyarrow.parquet as pq
+
+    from gelassen.study.samples import SAMPLES_PARQUET
+
+    path = folder / SAMPLES_PARQUET
+    if path.exists():
+        metadata = pq.read_metadata(path)
+        if metadata.num_rows * metadata.num_columns > _CELLS_TO_SUMMARISE:
+            click.echo(f"run: {folder} ({metadata.num_rows} samples)")
+            say(f"what it says: gelassen show {shell(folder)}")
+            return
+    from gelassen.core.summary import summarise_run
+    from gelassen.show.run_text import run_text
+    from gelassen.study import read_run
+
+    recording = read_run(folder)
+    if recording.frame.empty:
+        click.echo(f"run: {folder} (no sample was taken)")
+        return
+    click.echo(run_text(summarise_run(recording), recording))
+    click.echo(f"\nrun: {folder}")
+
+
+def _interrupt(*_: object) -> NoReturn:
+    raise KeyboardInterrupt
+
+
+@contextmanager
+def _status_line() -> Iterator[Any]:
+    """Show where the run is: one line that changes on a terminal, one line a minute elsewhere."""
+    live = sys.stderr.isatty()
+    last = -60.0
+
+    def show(progress: "Progress") -> None:
+        nonlocal last
+        if not live and progress.elapsed_s - last < 60:
+            return
+        last = progress.elapsed_s
+        readings = progress.readings
+        temps = {n: v for n, v in readings.items() if n.endswith(".temp_c") and v == v}
+        hottest = max(temps, key=lambda n: temps[n], default="")
+        shown = f"  {hottest} {temps[hottest]:.1f} °C" if hottest else "  no temperature"
+        rate = readings.get("load.work.rate_per_s", 0.0)
+        text = f"{progress.phase:8}  {progress.left_s / 60:5.1f} min left{shown}  work {rate:.0f}/s"
+        click.echo(f"\r\033[K{text}" if live else text, nl=not live, err=True)
+
+    try:
+        yield show
+    finally:
+        if live:
+            click.echo("\r\033[K", nl=False, err=True)

@@ -1,0 +1,72 @@
+"""`gelassen show`: what one run says."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from gelassen.commands.common import confidence_option, format_option, say
+
+
+@click.command()
+@click.argument("run", type=click.Path(path_type=Path))
+@format_option
+@confidence_option
+@click.option(
+    "--channel", default=None, help="Temperature to judge by; the hottest core if not given."
+)
+@click.option("--reference", default=None, help="Channel that rises are taken over.")
+@click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
+@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
+@click.option("--no-figure", is_flag=True, help="Draw nothing.")
+def show(
+    run: Path, form: str, confidence: float, channel: str | None, reference: str | None,
+    limit_c: float | None, figure: Path | None, no_figure: bool,
+) -> None:  # fmt: skip
+    """Say what one RUN says: in words, in numbers and in one figure."""
+    from gelassen.core.summary import summarise_run
+    from gelassen.intake import read_log
+    from gelassen.show.run_text import run_text
+    from gelassen.show.tables import as_csv, as_json
+
+    study = _study_of(run)
+    recording = study.run(run.resolve().name) if study else read_log(run)
+    summary = summarise_run(
+        recording, channel=channel, reference=reference, limit_c=limit_c, confidence=confidence
+    )
+    if form == "json":
+        click.echo(as_json(summary))
+    elif form == "csv":
+        click.echo(as_csv(summary.channels))
+    else:
+        text = run_text(summary, recording)
+        click.echo(f"```\n{text}\n```" if form == "markdown" else text)
+    if no_figure:
+        return
+    from gelassen.show.run_figure import run_figure
+
+    path = (
+        figure or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
+    )
+    run_figure(recording, summary, path)
+    say(f"figure: {path}")
+
+
+def _study_of(run: Path) -> Any:
+    """Return the study a run folder lies in, or None."""
+    from gelassen.study import open_study
+    from gelassen.study.studyfile import STUDY_FILE
+
+    folder = run.resolve()
+    study = folder.parent.parent
+    if folder.is_dir() and folder.parent.name == "runs" and (study / STUDY_FILE).exists():
+        return open_study(_nearer(study))
+    return None
+
+
+def _nearer(path: Path) -> Path:
+    """Return the path as seen from here, if it lies below."""
+    try:
+        return path.relative_to(Path.cwd())
+    except ValueError:
+        return path

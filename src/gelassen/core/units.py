@@ -1,0 +1,65 @@
+"""Units as people and instruments write them, and how they become those of our channels."""
+
+import re
+from dataclasses import dataclass
+
+from gelassen.core.channels import UNITS, parse_channel
+from gelassen.core.errors import InputError
+
+# Our unit -> what else it may be written as: (factor, offset) to ours, value * factor + offset.
+_SPELLINGS: dict[str, dict[str, tuple[float, float]]] = {
+    "c": {
+        "°c": (1, 0), "c": (1, 0), "degc": (1, 0), "celsius": (1, 0),
+        "°f": (5 / 9, -160 / 9), "f": (5 / 9, -160 / 9), "degf": (5 / 9, -160 / 9),
+        "fahrenheit": (5 / 9, -160 / 9), "k": (1, -273.15), "kelvin": (1, -273.15),
+        "m°c": (1e-3, 0),
+    },
+    "mhz": {"mhz": (1, 0), "ghz": (1e3, 0), "khz": (1e-3, 0), "hz": (1e-6, 0)},
+    "w": {"w": (1, 0), "mw": (1e-3, 0), "kw": (1e3, 0), "µw": (1e-6, 0), "uw": (1e-6, 0), "watt": (1, 0)},
+    "v": {"v": (1, 0), "mv": (1e-3, 0), "µv": (1e-6, 0), "uv": (1e-6, 0), "volt": (1, 0)},
+    "a": {"a": (1, 0), "ma": (1e-3, 0), "µa": (1e-6, 0), "ua": (1e-6, 0), "ampere": (1, 0)},
+    "rpm": {"rpm": (1, 0), "1/min": (1, 0), "hz": (60, 0), "1/s": (60, 0)},
+    "pct": {"%": (1, 0), "percent": (1, 0), "pct": (1, 0)},
+    "lpm": {
+        "l/min": (1, 0), "lpm": (1, 0), "l/h": (1 / 60, 0), "lph": (1 / 60, 0),
+        "gal/min": (3.785411784, 0), "gpm": (3.785411784, 0), "ml/min": (1e-3, 0),
+    },
+    "dba": {"db(a)": (1, 0), "dba": (1, 0), "db": (1, 0)},
+    "per_s": {"1/s": (1, 0), "/s": (1, 0), "fps": (1, 0), "hz": (1, 0), "1/min": (1 / 60, 0)},
+    "ms": {"ms": (1, 0), "s": (1e3, 0), "µs": (1e-3, 0), "us": (1e-3, 0)},
+    "s": {"s": (1, 0), "ms": (1e-3, 0), "min": (60, 0), "h": (3600, 0)},
+    "j": {"j": (1, 0), "kj": (1e3, 0), "wh": (3600, 0), "kwh": (3.6e6, 0), "mj": (1e-3, 0)},
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Conversion:
+    """``value * scale + offset`` turns a value in a foreign unit into the channel's."""
+
+    scale: float = 1.0
+    offset: float = 0.0
+
+    def __call__(self, value: float) -> float:
+        """Convert a value."""
+        return value * self.scale + self.offset
+
+
+def conversion(unit: str, channel: str) -> Conversion:
+    """Return how values in `unit` become values of `channel`.
+
+    Raises
+    ------
+    InputError
+        The channel's name is wrong, or the unit cannot become its unit.
+    """
+    own = parse_channel(channel).unit
+    if not unit:
+        return Conversion()
+    known = _SPELLINGS.get(own, {})
+    written = re.sub(r"\s+", "", unit).lower().replace("μ", "µ").replace("º", "°")
+    if written not in known:
+        allowed = ", ".join(known) or "none, leave the unit out"
+        raise InputError(
+            f'"{unit}" cannot become {UNITS[own][0] or own}, the unit of {channel} (allowed: {allowed})'
+        )
+    return Conversion(*known[written])
