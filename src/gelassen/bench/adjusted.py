@@ -7,6 +7,7 @@ from dataclasses import replace
 from gelassen.bench.described import ChannelSpec, pairs_of_power
 from gelassen.bench.interface import Actuator, Bench, ChannelInfo, Load
 from gelassen.bench.loads.spec import LoadSpec
+from gelassen.bench.missing import missing_of
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import BenchError, InputError
 from gelassen.core.spelling import nearest
@@ -70,7 +71,11 @@ class AdjustedBench:
         spec = self._specs.get(name)
         if spec is not None and spec.adjusted:
             what += f"; {spec.adjustment}"
-        return replace(info, name=name, what=what)
+        return replace(info, name=name, what=what, offset=spec.offset if spec else 0.0)
+
+    def missing(self) -> list[tuple[str, str]]:
+        """Return what is missing: what, and why and what to do."""
+        return missing_of(info.name for info in self.channels() if info.readable)
 
     def read(self) -> Mapping[str, float]:
         """Return one value per readable channel, adjusted."""

@@ -28,6 +28,8 @@ class ChannelInfo:
     limits
         Limits the machine states for it, by the kernel's word for them ("max", "crit"), in the
         channel's unit.
+    offset
+        What the tester has added to its readings.
     """
 
     name: str
@@ -37,6 +39,7 @@ class ChannelInfo:
     readable: bool = True
     problem: str = ""
     limits: Mapping[str, float] = field(default_factory=dict)
+    offset: float = 0.0
 
 
 class Actuator(Protocol):

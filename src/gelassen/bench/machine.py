@@ -12,6 +12,7 @@ from gelassen.bench.loads.command import CommandLoad
 from gelassen.bench.loads.cores import cores_for
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
+from gelassen.bench.missing import missing_of
 from gelassen.bench.sensors import Sensor, find_sensors
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
@@ -52,41 +53,7 @@ class MachineBench:
 
     def missing(self) -> list[tuple[str, str]]:
         """Return what is missing on this machine: what, and why and what to do."""
-        names = [s.info.name for s in self._sensors if s.info.readable]
-        hints = []
-        if not any(name.startswith("cpu.") and name.endswith(".temp_c") for name in names):
-            hints.append(
-                (
-                    "processor temperature",
-                    "the kernel offers none: no driver is loaded (try: modprobe coretemp, or modprobe "
-                    "k10temp), or this is a virtual machine. Without it, only work and clocks can be "
-                    "compared",
-                )
-            )
-        if not any(name.endswith(".speed_rpm") for name in names):
-            hints.append(
-                (
-                    "fan speed",
-                    "no fan is reported: the board's sensor driver is not loaded, or there is none. "
-                    "Without it, a fan that ran differently stays unseen",
-                )
-            )
-        if not any(name.endswith(".power_w") for name in names):
-            hints.append(
-                (
-                    "power",
-                    "no readable energy counter or meter: run as root, or read a meter at the wall. "
-                    "Without it, it stays open whether two runs did the same work",
-                )
-            )
-        hints.append(
-            (
-                "room air",
-                "machines do not measure it: lay a probe before the intake, and give its readings by "
-                "hand. Without it, runs on different days cannot be compared",
-            )
-        )
-        return hints
+        return missing_of(info.name for info in self.channels() if info.readable)
 
     def read(self) -> Mapping[str, float]:
         """Return one value per readable channel; NaN where a sensor failed."""

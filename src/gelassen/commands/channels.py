@@ -1,58 +1,146 @@
-"""`gelassen channels`: what this machine offers."""
+"""`gelassen channels`: what this machine offers, and what each channel means."""
 
+import json
+import math
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import format_option, sysfs_option
+from gelassen.commands.common import Duration, format_option, say, status_line, sysfs_option
+
+if TYPE_CHECKING:
+    from gelassen.bench.adjusted import AdjustedBench
+    from gelassen.bench.machine import MachineBench
 
 
 @click.command()
 @sysfs_option
+@click.option(
+    "--study",
+    type=click.Path(path_type=Path),
+    default=None,
+    help="Use the names, offsets, instruments and programs of this study.",
+)
+@click.option(
+    "--probe",
+    is_flag=True,
+    help="Idle, load and idle the machine, and say which channels respond, how fast and how coarse.",
+)
+@click.option(
+    "--together",
+    multiple=True,
+    metavar="CHANNEL",
+    help="Probes that lie together in one place: work out their offsets. Once for each.",
+)
+@click.option("--true", default=None, metavar="CHANNEL", help="The probe that is trusted.")
+@click.option(
+    "--for",
+    "duration",
+    type=Duration(),
+    default=None,
+    help="How long the probes lie together, 5 min; or how long the load of --probe lasts, 40 s.",
+)
+@click.option(
+    "--run",
+    type=click.Path(path_type=Path),
+    default=None,
+    help="Take the readings of this run instead of new ones.",
+)
+@click.option("--store", is_flag=True, help="Write the offsets into the study file.")
 @format_option
-def channels(sysfs: Path | None, form: str) -> None:
+def channels(
+    sysfs: Path | None, study: Path | None, probe: bool, together: tuple[str, ...],
+    true: str | None, duration: float | None, run: Path | None, store: bool, form: str,
+) -> None:  # fmt: skip
     """List what this machine offers, and what is missing."""
-    import json
-    import math
+    from gelassen.conduct.studybench import study_bench
+    from gelassen.core.errors import InputError
+    from gelassen.study.studyfile import STUDY_FILE, read_study_file
 
-    from gelassen.bench import MachineBench
+    known = read_study_file(study / STUDY_FILE) if study is not None else None
+    if store and (study is None or not together):
+        raise InputError("--store writes offsets into a study: add --study FOLDER and --together")
+    if together:
+        _together(known, sysfs, study, together, true, duration or 300.0, run, store, form)
+        return
+    if run is not None and probe:
+        _probed_run(run, form)
+        return
+    bench = study_bench(known, sysfs=sysfs)
+    if probe:
+        from gelassen.conduct.probing import probe_channels
+
+        load_s = duration or 40.0
+        say(f"probing for {load_s + 40:.0f} s: idle, load, idle; Ctrl-C ends it")
+        with status_line() as progress:
+            _print_probe(probe_channels(bench, load_s=load_s, progress=progress), form)
+        return
+    _list(bench, form, wait_s=0.5 if sysfs is None else 0.0)
+
+
+def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) -> None:
     from gelassen.core.channels import parse_channel
     from gelassen.show.channel_table import channels_text
     from gelassen.show.numbers import fixed
     from gelassen.show.tables import markdown
 
-    bench = MachineBench(sysfs=sysfs)
     bench.read()
-    bench.sleep(0.5 if sysfs is None else 0.0)  # power and load need two readings
+    bench.sleep(wait_s)  # power and load need two readings
     values = bench.read()
-    rows = []
-    for info in bench.channels():
-        channel = parse_channel(info.name)
-        digits = 0 if channel.unit in ("mhz", "rpm", "count") else 1
-        value = values.get(info.name, math.nan)
-        step = "" if info.resolution is None else f"{info.resolution:g}"
-        rows.append(
-            (info.name, fixed(value, digits, channel.symbol), step, info.what, info.problem)
-        )
-    if form == "text":
-        click.echo(channels_text(rows, bench.missing()))
-        return
     infos = list(bench.channels())
+    settable = [_setting(name, actuator) for name, actuator in bench.actuators().items()]
     if form == "json":
         content = [
             {
                 "channel": i.name, "value": None if math.isnan(v := values.get(i.name, math.nan)) else v,
                 "what": i.what, "source": i.source, "resolution": i.resolution,
-                "readable": i.readable, "problem": i.problem,
+                "readable": i.readable, "problem": i.problem, "limits": dict(i.limits),
             }
             for i in infos
         ]  # fmt: skip
         missing = [{"what": what, "why": why} for what, why in bench.missing()]
-        click.echo(
-            json.dumps({"channels": content, "missing": missing}, indent=2, ensure_ascii=False)
+        keys = ("channel", "value", "range", "what")
+        found = {
+            "channels": content,
+            "settable": [dict(zip(keys, row, strict=True)) for row in settable],
+            "missing": missing,
+        }
+        click.echo(json.dumps(found, indent=2, ensure_ascii=False))
+        return
+    rows = []
+    for info in infos:
+        channel = parse_channel(info.name)
+        digits = 0 if channel.unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+        value = values.get(info.name, math.nan)
+        step = "" if info.resolution is None else f"{info.resolution:g}"
+        limits = ", ".join(
+            f"{name} {limit:g} {channel.symbol}" for name, limit in info.limits.items()
         )
+        what = f"{info.what}; {limits}" if limits else info.what
+        rows.append((info.name, fixed(value, digits, channel.symbol), step, what, info.problem))
+    if form == "text":
+        click.echo(channels_text(rows, settable, bench.missing()))
         return
     header = ("channel", "now", "step", "what it is", "problem")
+    _print(header, rows, form, markdown)
+
+
+def _setting(name: str, actuator: Any) -> tuple[str, str, str, str]:
+    """Return name, present value, range and meaning of something that can be set."""
+    from gelassen.core.channels import parse_channel
+    from gelassen.show.numbers import fixed
+
+    symbol = parse_channel(name).symbol
+    try:
+        value = actuator.read()
+    except (OSError, ValueError):
+        value = math.nan
+    span = f"{actuator.low:g} to {actuator.high:g} {symbol}".strip()
+    return name, fixed(value, 1, symbol), span, actuator.what
+
+
+def _print(header: tuple[str, ...], rows: list[Any], form: str, markdown: Any) -> None:
     if form == "markdown":
         click.echo(markdown(header, rows))
         return
@@ -61,3 +149,72 @@ def channels(sysfs: Path | None, form: str) -> None:
     from gelassen.show.tables import as_csv
 
     click.echo(as_csv(pd.DataFrame(rows, columns=list(header))))
+
+
+def _probed_run(run: Path, form: str) -> None:
+    from gelassen.conduct.probing import responses
+    from gelassen.study import read_run
+
+    _print_probe(responses(read_run(run)), form)
+
+
+def _print_probe(found: Any, form: str) -> None:
+    from gelassen.core.result import plain
+    from gelassen.show.channel_table import PROBE_HEADER, probe_rows, probe_text
+    from gelassen.show.tables import markdown
+
+    if form == "json":
+        click.echo(json.dumps(plain(found), indent=2, ensure_ascii=False))
+    elif form == "text":
+        click.echo(probe_text(found))
+    else:
+        _print(PROBE_HEADER, probe_rows(found), form, markdown)
+
+
+def _together(
+    known: Any, sysfs: Path | None, study: Path | None, together: tuple[str, ...],
+    true: str | None, duration: float, run: Path | None, store: bool, form: str,
+) -> None:  # fmt: skip
+    import tempfile
+
+    from gelassen.conduct.plan import PlannedPhase, RunPlan
+    from gelassen.conduct.probing import compare_probes
+    from gelassen.conduct.recording import record_run
+    from gelassen.conduct.studybench import study_bench
+    from gelassen.core.result import plain
+    from gelassen.study import read_run
+    from gelassen.study.runfile import read_run_file
+    from gelassen.study.writer import RUN_JSON
+
+    if run is not None:
+        recording = read_run(run)
+        entries = read_run_file(run / RUN_JSON).channels
+        present = {name: entry.offset for name, entry in entries.items()}
+    else:
+        bench = study_bench(known, sysfs=sysfs)
+        present = {info.name: info.offset for info in bench.channels()}
+        plan = RunPlan(phases=(PlannedPhase("idle", duration),))
+        say(f"reading the probes for {duration:g} s; the machine is not loaded")
+        with tempfile.TemporaryDirectory(prefix="gelassen-") as folder, status_line() as progress:
+            made, _ = record_run(bench, plan, Path(folder), label="together", progress=progress)
+            recording = read_run(made)
+    offsets = compare_probes(recording, together, true=true)
+    if form == "json":
+        click.echo(json.dumps(plain(offsets), indent=2, ensure_ascii=False))
+    else:
+        against = true or "the mean of all"
+        click.echo(f"to be added to each reading, against {against}, with 95 % intervals")
+        for one in offsets:
+            click.echo(f"  {one}")
+        for one in offsets:
+            for caution in one.cautions:
+                click.echo(f"  caution: {caution}")
+    if store and study is not None:
+        from gelassen.study.edit import store_offsets
+
+        stored = {
+            one.channel: (present.get(one.channel, 0.0) + one.offset_k, one.standard_error_k)
+            for one in offsets
+        }
+        store_offsets(study, stored)
+        say(f"stored in {study / 'study.toml'}; runs from now on are recorded with them")

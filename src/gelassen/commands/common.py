@@ -1,10 +1,16 @@
 """Options and small helpers that several commands share."""
 
 import shlex
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
+
+if TYPE_CHECKING:
+    from gelassen.conduct import Progress
 
 FAILED, WRONG_INPUT = 1, 2
 
@@ -51,3 +57,29 @@ sysfs_option = click.option(
 def shell(path: Path) -> str:
     """Return a path as one would type it."""
     return shlex.quote(str(path))
+
+
+@contextmanager
+def status_line() -> Iterator[Any]:
+    """Show where the run is: one line that changes on a terminal, one line a minute elsewhere."""
+    live = sys.stderr.isatty()
+    last = -60.0
+
+    def show(progress: "Progress") -> None:
+        nonlocal last
+        if not live and progress.elapsed_s - last < 60:
+            return
+        last = progress.elapsed_s
+        readings = progress.readings
+        temps = {n: v for n, v in readings.items() if n.endswith(".temp_c") and v == v}
+        hottest = max(temps, key=lambda n: temps[n], default="")
+        shown = f"  {hottest} {temps[hottest]:.1f} °C" if hottest else "  no temperature"
+        rate = readings.get("load.work.rate_per_s", 0.0)
+        text = f"{progress.phase:8}  {progress.left_s / 60:5.1f} min left{shown}  work {rate:.0f}/s"
+        click.echo(f"\r\033[K{text}" if live else text, nl=not live, err=True)
+
+    try:
+        yield show
+    finally:
+        if live:
+            click.echo("\r\033[K", nl=False, err=True)

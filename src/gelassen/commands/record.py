@@ -2,17 +2,14 @@
 
 import signal
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, say, shell, sysfs_option
+from gelassen.commands.common import FAILED, Duration, say, shell, status_line, sysfs_option
 
 if TYPE_CHECKING:
-    from gelassen.conduct import Progress
     from gelassen.study.studyfile import StudyFile
 
 _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length of a run
@@ -145,7 +142,7 @@ def record(
     for ending in ("SIGINT", "SIGTERM", "SIGHUP"):
         if hasattr(signal, ending):
             signal.signal(getattr(signal, ending), _interrupt)
-    with _status_line() as progress:
+    with status_line() as progress:
         folder, outcome = record_run(
             bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
             power_limit_w=plan.settings.get("cpu.package.power_limit_w"), reference=reference,
@@ -211,29 +208,3 @@ def _tell(folder: Path) -> None:
 
 def _interrupt(*_: object) -> NoReturn:
     raise KeyboardInterrupt
-
-
-@contextmanager
-def _status_line() -> Iterator[Any]:
-    """Show where the run is: one line that changes on a terminal, one line a minute elsewhere."""
-    live = sys.stderr.isatty()
-    last = -60.0
-
-    def show(progress: "Progress") -> None:
-        nonlocal last
-        if not live and progress.elapsed_s - last < 60:
-            return
-        last = progress.elapsed_s
-        readings = progress.readings
-        temps = {n: v for n, v in readings.items() if n.endswith(".temp_c") and v == v}
-        hottest = max(temps, key=lambda n: temps[n], default="")
-        shown = f"  {hottest} {temps[hottest]:.1f} °C" if hottest else "  no temperature"
-        rate = readings.get("load.work.rate_per_s", 0.0)
-        text = f"{progress.phase:8}  {progress.left_s / 60:5.1f} min left{shown}  work {rate:.0f}/s"
-        click.echo(f"\r\033[K{text}" if live else text, nl=not live, err=True)
-
-    try:
-        yield show
-    finally:
-        if live:
-            click.echo("\r\033[K", nl=False, err=True)

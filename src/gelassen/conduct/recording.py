@@ -49,7 +49,9 @@ def record_run(
             reference=reference,
             made_up=made_up,
             channels={
-                info.name: OriginEntry(header=info.source or info.what, conversion=info.what)
+                info.name: OriginEntry(
+                    header=info.source or info.what, conversion=info.what, offset=info.offset
+                )
                 for info in readable
             },
             versions=versions(),

@@ -55,7 +55,8 @@ def carry_out(
     settings.make()
     load: Load | None = None
     try:
-        load = bench.load(plan.load, workers=plan.workers)
+        loaded = any(phase.loaded for phase in plan.phases)
+        load = bench.load(plan.load, workers=plan.workers) if loaded else _NoLoad()
         writer = open_writer()
     except BaseException as error:
         if load is not None:
@@ -94,6 +95,21 @@ def _finish(writer: RunWriter, status: str, cautions: list[str]) -> None:
             f"{writer.folder}: the run could not be finished ({error.strerror or error}). What "
             f"was recorded is kept there: make room, then: gelassen show {writer.folder}"
         ) from None
+
+
+class _NoLoad:
+    """For a run that only looks on."""
+
+    workers = 0
+
+    def start(self) -> None: ...
+
+    def use(self, workers: int) -> None: ...
+
+    def stop(self) -> None: ...
+
+    def problem(self) -> str:
+        return ""
 
 
 class _Conductor:

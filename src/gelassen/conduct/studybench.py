@@ -6,12 +6,13 @@ from pathlib import Path
 
 from gelassen.bench.adjusted import AdjustedBench
 from gelassen.bench.described import ChannelSpec, described_sensors
-from gelassen.bench.interface import Bench
 from gelassen.bench.machine import MachineBench
 from gelassen.study.studyfile import ChannelTable, StudyFile
 
 
-def study_bench(study: StudyFile | None, *, sysfs: Path | None = None) -> Bench:
+def study_bench(
+    study: StudyFile | None, *, sysfs: Path | None = None
+) -> MachineBench | AdjustedBench:
     """Return this machine as a study describes it; just as it is without one.
 
     Raises

@@ -1,14 +1,20 @@
 """What a bench offers, as a table. Takes plain values, so that it needs no bench."""
 
-from collections.abc import Sequence
+import textwrap
+from collections.abc import Mapping, Sequence
 
+from gelassen.core.channels import parse_channel
+from gelassen.core.probing import Response
+from gelassen.show.numbers import fixed
 from gelassen.show.tables import aligned
 
 
 def channels_text(
-    rows: Sequence[tuple[str, str, str, str, str]], missing: Sequence[tuple[str, str]]
+    rows: Sequence[tuple[str, str, str, str, str]],
+    settable: Sequence[tuple[str, str, str, str]],
+    missing: Sequence[tuple[str, str]],
 ) -> str:
-    """Return channels (name, value, resolution, what, problem), then what is missing and why."""
+    """Return channels (name, value, resolution, what, problem), what can be set, what is missing."""
     good = [(name, value, step, what) for name, value, step, what, problem in rows if not problem]
     bad = [(name, problem) for name, _, _, _, problem in rows if problem]
     parts = []
@@ -25,7 +31,71 @@ def channels_text(
         ]
         parts.append("\n".join([header, *lines]))
     if bad:
-        parts.append("cannot be read\n" + aligned(("channel", "why"), bad))
+        parts.append("cannot be read\n" + _columns(bad))
+    if settable:
+        parts.append(
+            "can be set for a run, and is put back afterwards (gelassen record --set CHANNEL=VALUE)\n"
+            + _columns(settable)
+        )
     if missing:
         parts.append("\n".join(["missing", *(f"  {what}: {why}" for what, why in missing)]))
     return "\n\n".join(parts)
+
+
+def _columns(rows: Sequence[Sequence[str]]) -> str:
+    """Return rows of text, all columns to the left."""
+    widths = [max(len(row[k]) for row in rows) for k in range(len(rows[0]))]
+    lines = []
+    for row in rows:
+        cells = [cell.ljust(width) for cell, width in zip(row, widths, strict=True)]
+        lines.append("  " + "  ".join(cells).rstrip())
+    return "\n".join(lines)
+
+
+PROBE_HEADER = ("channel", "idle", "loaded", "change", "follows after", "step", "new value every")
+
+
+def probe_rows(found: Mapping[str, Response | None]) -> list[tuple[str, ...]]:
+    """Return the channels that moved, those that changed most against their own scale first."""
+    moved = {name: r for name, r in found.items() if r is not None and r.moved}
+    order = sorted(moved, key=lambda n: (parse_channel(n).unit, -abs(moved[n].change)))
+    return [_probe_row(name, moved[name]) for name in order]
+
+
+def _probe_row(name: str, response: Response) -> tuple[str, ...]:
+    channel = parse_channel(name)
+    digits = 0 if channel.unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+    change = fixed(response.change, digits, channel.symbol)
+    return (
+        name,
+        fixed(response.idle, digits, channel.symbol),
+        fixed(response.loaded, digits, channel.symbol),
+        change if change.startswith("-") else f"+{change}",
+        "–" if response.follows_s is None else f"{response.follows_s:.1f} s",
+        f"{response.step:.3g}" if response.step else "–",
+        "–" if response.renewed_s is None else f"{response.renewed_s:.1f} s",
+    )
+
+
+def probe_text(found: Mapping[str, Response | None]) -> str:
+    """Return which channels moved when load came on, which did not, and which gave nothing."""
+    rows = probe_rows(found)
+    parts = ["moved when load was put on"]
+    parts[0] += "\n" + aligned(PROBE_HEADER, rows) if rows else ": none"
+    still = [name for name, r in found.items() if r is not None and not r.moved]
+    silent = [name for name, r in found.items() if r is None]
+    if still:
+        parts.append("did not move\n" + _wrapped(still))
+    if silent:
+        parts.append("gave no reading\n" + _wrapped(silent))
+    parts.append(
+        'A part further from the chip needs longer: "follows after" is counted to 63 % of what was '
+        "seen here."
+    )
+    return "\n\n".join(parts)
+
+
+def _wrapped(names: Sequence[str]) -> str:
+    return textwrap.fill(
+        ", ".join(names), 98, initial_indent="  ", subsequent_indent="  ", break_on_hyphens=False
+    )

@@ -37,6 +37,7 @@ class OriginEntry(BaseModel):
     model_config = ConfigDict(extra="ignore")
     header: str
     conversion: str = "as it is"
+    offset: float = Field(0.0, description="what the tester has added, in the channel's unit")
 
 
 class RunFile(BaseModel):

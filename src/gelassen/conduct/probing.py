@@ -1,0 +1,75 @@
+"""Finds out what the channels of a bench mean: by loading it, or by letting probes lie together."""
+
+import tempfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from gelassen.bench.interface import Bench
+from gelassen.conduct.guard import stop_temperatures
+from gelassen.conduct.plan import PlannedPhase, RunPlan
+from gelassen.conduct.recording import record_run
+from gelassen.conduct.run import Progress
+from gelassen.core.errors import BenchError, InputError
+from gelassen.core.probes import ProbeOffset, probe_offsets
+from gelassen.core.probing import Response, probe_response
+from gelassen.core.recording import Recording
+from gelassen.core.spelling import nearest
+from gelassen.study.archive import read_run
+
+_INTERVAL_S = 0.25
+
+
+def probe_channels(
+    bench: Bench, *, rest_s: float = 20.0, load_s: float = 40.0,
+    progress: Callable[[Progress], None] | None = None,
+) -> dict[str, Response | None]:  # fmt: skip
+    """Idle, load and idle a bench, and say how each channel answered; None for one without readings.
+
+    Raises
+    ------
+    BenchError
+        The guard stopped it, or the load failed.
+    """
+    names = [info.name for info in bench.channels() if info.readable]
+    plan = RunPlan(
+        phases=(
+            PlannedPhase("idle", rest_s),
+            PlannedPhase("soak", load_s),
+            PlannedPhase("cooldown", rest_s),
+        ),
+        interval_s=_INTERVAL_S,
+        stop_c=stop_temperatures((), {}, names),
+    )
+    with tempfile.TemporaryDirectory(prefix="gelassen-") as folder:
+        run, outcome = record_run(bench, plan, Path(folder), label="probe", progress=progress)
+        if outcome.status != "finished":
+            raise BenchError(f"the probe was ended early: {outcome.text}")
+        recording = read_run(run)
+    return responses(recording)
+
+
+def responses(recording: Recording) -> dict[str, Response | None]:
+    """Return how each channel of a run answered to its load."""
+    span = recording.load_span_s()
+    if span is None:
+        raise InputError("a probe needs a run with a load")
+    times = recording.frame.index.to_numpy()
+    found: dict[str, Response | None] = {}
+    for name, column in recording.frame.items():
+        try:
+            found[str(name)] = probe_response(
+                times, column.to_numpy(), load_start_s=span[0], load_end_s=span[1]
+            )
+        except InputError:
+            found[str(name)] = None
+    return found
+
+
+def compare_probes(
+    recording: Recording, channels: Sequence[str], *, true: str | None = None
+) -> tuple[ProbeOffset, ...]:
+    """Return the offsets of probes that lay together during a whole recording."""
+    for name in channels:
+        if name not in recording.frame:
+            raise InputError(f'"{name}" was not recorded.' + nearest(name, recording.frame.columns))
+    return probe_offsets({name: recording.frame[name].to_numpy() for name in channels}, true=true)
