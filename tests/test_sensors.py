@@ -14,25 +14,7 @@ from gelassen.bench.sensors import Sensor, find_sensors
 from gelassen.bench.sensors.powercap import find_powercap
 from gelassen.bench.sensors.reader import Reader
 from gelassen.core import FileError
-
-
-def write(root, path, text):
-    file = root / path
-    file.parent.mkdir(parents=True, exist_ok=True)
-    file.write_text(f"{text}\n")
-    return file
-
-
-def device(root, number, driver, address, files):
-    """Make a hwmon device as the kernel lays it out: a class link into the tree of devices."""
-    home = root / "sys/devices" / address
-    for name, text in {"name": driver, **files}.items():
-        write(home, f"hwmon/hwmon{number}/{name}", text)
-    folder = home / f"hwmon/hwmon{number}"
-    (folder / "device").symlink_to("../..")
-    link = root / "sys/class/hwmon" / f"hwmon{number}"
-    link.parent.mkdir(parents=True, exist_ok=True)
-    link.symlink_to(os.path.relpath(folder, link.parent))
+from trees import device, write
 
 
 @pytest.fixture

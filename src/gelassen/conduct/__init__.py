@@ -1,18 +1,35 @@
 """Carries a plan out on any bench."""
 
-from gelassen.conduct.demo import make_demo
-from gelassen.conduct.plan import PlannedPhase, RunPlan, plan_phases
-from gelassen.conduct.recording import record, record_run
-from gelassen.conduct.run import Progress, RunOutcome, carry_out
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader
+
+if TYPE_CHECKING:
+    from gelassen.conduct.demo import make_demo
+    from gelassen.conduct.plan import PlannedPhase, RunPlan, Stair, plan_phases, staircase
+    from gelassen.conduct.recording import record, record_run
+    from gelassen.conduct.run import Progress, RunOutcome, carry_out
 
 __all__ = [
     "PlannedPhase",
     "Progress",
     "RunOutcome",
     "RunPlan",
+    "Stair",
     "carry_out",
     "make_demo",
     "plan_phases",
     "record",
     "record_run",
+    "staircase",
 ]
+
+__getattr__ = loader(
+    __name__,
+    {
+        "demo": ("make_demo",),
+        "plan": ("PlannedPhase", "RunPlan", "Stair", "plan_phases", "staircase"),
+        "recording": ("record", "record_run"),
+        "run": ("Progress", "RunOutcome", "carry_out"),
+    },
+)

@@ -97,8 +97,13 @@ def probe_offsets(
 
 def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -> ProbeOffset:
     means = np.array([block.mean() for block in np.array_split(difference, _BLOCKS)])
-    error = math.hypot(float(means.std(ddof=1)) / math.sqrt(_BLOCKS), hidden_k)
-    half = float(student_t.ppf((1 + confidence) / 2, _BLOCKS - 1)) * error
+    scatter = float(means.std(ddof=1)) / math.sqrt(_BLOCKS)
+    error = math.hypot(scatter, hidden_k)
+    # What steps hide is spread evenly, not like scatter: 1.73 standard deviations hold all of it.
+    half = math.hypot(
+        float(student_t.ppf((1 + confidence) / 2, _BLOCKS - 1)) * scatter,
+        math.sqrt(3) * confidence * hidden_k,
+    )
     offset = float(difference.mean())
     slope = np.polyfit(np.arange(_BLOCKS), means, 1)[0] * _BLOCKS
     left = means - np.polyval(np.polyfit(np.arange(_BLOCKS), means, 1), np.arange(_BLOCKS))

@@ -3,8 +3,10 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import TYPE_CHECKING
 
-import pandas as pd
+if TYPE_CHECKING:
+    import pandas as pd
 
 PHASES = ("idle", "soak", "hold", "cooldown")
 
@@ -51,7 +53,7 @@ class Recording:
         What weakens the recording.
     """
 
-    frame: pd.DataFrame
+    frame: "pd.DataFrame"
     started: datetime | None = None
     channels: Mapping[str, Origin] = field(default_factory=dict)
     cautions: tuple[str, ...] = ()

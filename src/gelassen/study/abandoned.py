@@ -37,7 +37,8 @@ def _close(folder: Path) -> str:
     if frame is None:
         raise FileError("it has no samples")
     words = last_words(frame, run)
-    _cut_torn_line(folder / SAMPLES_CSV)
+    if (folder / SAMPLES_CSV).exists():
+        _cut_torn_line(folder / SAMPLES_CSV)
     outcome = ENDED_WITHOUT_NOTICE if run.outcome == "recording" else run.outcome
     fold(folder, run, outcome, [*torn, words])
     return words

@@ -8,6 +8,7 @@ import json
 import math
 import os
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 SAMPLES_CSV, SAMPLES_PARQUET = "samples.csv", "samples.parquet"
-_BLOCK_BYTES = 4 << 20
+_BLOCK_BYTES = 1 << 20
 
 
 def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[str]]:
@@ -96,33 +97,20 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
 
     source, path = folder / SAMPLES_CSV, folder / SAMPLES_PARQUET
     draft = path.with_suffix(".parquet.part")
-    last_s = 0.0
     try:
-        schema = None
-        writer = None
-        for names, arrays in _blocks(source):
-            if writer is None:
-                schema = _schema(names, run)
-                writer = pq.ParquetWriter(draft, schema)
-            writer.write_batch(_batch(names, arrays, schema))
-            last_s = float(arrays[0][-1]) if len(arrays[0]) else last_s
-        assert writer is not None  # noqa: S101  even a file without samples has one block
-        writer.close()
-        back = pq.ParquetFile(draft)
-        group = 0
-        for names, arrays in _blocks(source):
-            if len(arrays[0]) == 0:
-                continue
-            table = back.read_row_group(group)
-            group += 1
-            for name, array in zip(names, arrays, strict=True):
-                read = table.column(name).to_numpy()
-                if not np.array_equal(read, array, equal_nan=True):
-                    raise FileError(
-                        f"{draft}: what was written does not read back alike; the CSV is kept"
-                    )
-        if back.metadata.num_row_groups != group:
-            raise FileError(f"{draft}: more was written than there is; the CSV is kept")
+        last_s, groups = _write_blocks(source, draft, run)
+        with closing(pq.ParquetFile(draft)) as back:
+            if back.metadata.num_row_groups != groups:
+                raise FileError(f"{draft}: more was written than there is; the CSV is kept")
+            for group, (names, arrays) in enumerate(_blocks(source)):
+                if group == groups:
+                    break  # a file without samples has one empty block and no group
+                table = back.read_row_group(group)
+                for name, array in zip(names, arrays, strict=True):
+                    if not np.array_equal(table.column(name).to_numpy(), array, equal_nan=True):
+                        raise FileError(
+                            f"{draft}: what was written does not read back alike; the CSV is kept"
+                        )
         with draft.open("rb") as stream:
             os.fsync(stream.fileno())
         draft.replace(path)
@@ -130,6 +118,38 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
         draft.unlink(missing_ok=True)
         raise
     return last_s
+
+
+def rehearse(folder: Path, run: RunFile) -> None:
+    """Go through the motions of `parquet_from_csv` with what there is, and leave nothing.
+
+    Done at the start of a run: a machine in trouble must not have to load libraries at its end.
+    """
+    draft = folder / f"{SAMPLES_PARQUET}.part"
+    try:
+        _write_blocks(folder / SAMPLES_CSV, draft, run)
+    finally:
+        draft.unlink(missing_ok=True)
+
+
+def _write_blocks(source: Path, draft: Path, run: RunFile) -> tuple[float, int]:
+    """Write the Parquet file; return the time of the last sample, and how many row groups it has."""
+    import pyarrow.parquet as pq
+
+    last_s, groups = 0.0, 0
+    blocks = _blocks(source)
+    names, arrays = next(blocks)
+    schema = _schema(names, run)
+    # The file is closed whatever happens: on a full disk its room is needed.
+    with pq.ParquetWriter(draft, schema, write_statistics=False) as writer:
+        while True:
+            if len(arrays[0]):
+                writer.write_batch(_batch(names, arrays, schema))
+                last_s, groups = float(arrays[0][-1]), groups + 1
+            following = next(blocks, None)
+            if following is None:
+                return last_s, groups
+            names, arrays = following
 
 
 def last_time_s(folder: Path) -> float:
@@ -177,28 +197,37 @@ def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
 
 
 def _blocks(path: Path) -> Iterator[tuple[list[str], list[Any]]]:
-    """Yield the CSV in pieces: names, and one array of floats for each; at least one piece."""
+    """Yield the CSV in pieces: names, and one array of floats for each; at least one piece.
+
+    Pieces are cut by hand: the library's own reader of streams keeps many of them in memory.
+    """
     import numpy as np
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
     with path.open("rb") as stream:
         names = stream.readline().decode("utf-8").rstrip("\n").split(",")
-        if not stream.read(1):
-            yield names, [np.empty(0) for _ in names]
-            return
-    try:
-        reader = pa_csv.open_csv(
-            path,
-            read_options=pa_csv.ReadOptions(block_size=_BLOCK_BYTES, use_threads=False),
-            convert_options=pa_csv.ConvertOptions(
-                column_types=dict.fromkeys(names, pa.float64()), null_values=[""]
-            ),
+        read = pa_csv.ReadOptions(column_names=names, use_threads=False)
+        convert = pa_csv.ConvertOptions(
+            column_types=dict.fromkeys(names, pa.float64()), null_values=[""]
         )
-        for batch in reader:
-            yield names, [column.to_numpy(zero_copy_only=False) for column in batch.columns]
-    except pa.ArrowInvalid as error:
-        raise FileError(f"{path} has a line that cannot be read ({error}); it is kept") from None
+        first = True
+        while (piece := stream.read(_BLOCK_BYTES) + stream.readline()) or first:
+            first = False
+            if not piece:
+                yield names, [np.empty(0) for _ in names]
+                return
+            try:
+                table = pa_csv.read_csv(
+                    pa.BufferReader(piece), read_options=read, convert_options=convert
+                )
+            except pa.ArrowInvalid as error:
+                raise FileError(
+                    f"{path} has a line that cannot be read ({error}); it is kept"
+                ) from None
+            yield names, [column.to_numpy() for column in table.columns]
+            del table
+            pa.default_memory_pool().release_unused()
 
 
 def _schema(names: list[str], run: RunFile) -> Any:

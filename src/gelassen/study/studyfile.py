@@ -183,10 +183,11 @@ def _allowed_keys(loc: list[str]) -> list[str]:
     model: Any = StudyFile
     named = {
         "machine": Machine,
+        "load": LoadTable,
+        "channels": ChannelTable,
         "factors": Factor,
         "protocol": Protocol,
         "guard": Guard,
-        "load": LoadTable,
     }
     if loc:
         model = named.get(loc[0], StudyFile)

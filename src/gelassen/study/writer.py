@@ -15,7 +15,6 @@ import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from functools import lru_cache
-from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +22,14 @@ from gelassen.core.channels import slug
 from gelassen.core.errors import FileError
 from gelassen.study.journal import JOURNAL, JournalWriter, closed, read_journal
 from gelassen.study.runfile import EventEntry, PhaseEntry, RunFile
-from gelassen.study.samples import SAMPLES_CSV, last_csv_time_s, parquet_from_csv
+from gelassen.study.samples import (
+    SAMPLES_CSV,
+    SAMPLES_PARQUET,
+    last_csv_time_s,
+    last_time_s,
+    parquet_from_csv,
+    rehearse,
+)
 
 RUN_JSON = "run.json"
 _RESERVE = ".reserve"
@@ -58,9 +64,6 @@ class RunWriter:
         self.folder = folder
         self.columns = tuple(columns)
         self._run = run
-        # What finishing needs is loaded now: a machine in trouble must not have to load it then.
-        for module in ("pyarrow.csv", "pyarrow.parquet"):
-            import_module(module)
         try:
             self._fd = os.open(
                 folder / SAMPLES_CSV, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_APPEND, 0o644
@@ -74,6 +77,7 @@ class RunWriter:
             with (folder / _RESERVE).open("wb") as stream:
                 stream.write(b"\0" * _RESERVE_BYTES)
             self._append(",".join(("t_s", *self.columns)) + "\n")
+            rehearse(folder, run)
             self._sync()
             _sync_folder(folder)
         except BaseException:
@@ -155,10 +159,12 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
     more = []
     kept_as_csv = False
     try:
-        last_s = parquet_from_csv(folder, run)
+        done_before = (folder / SAMPLES_PARQUET).exists() and not (folder / SAMPLES_CSV).exists()
+        last_s = last_time_s(folder) if done_before else parquet_from_csv(folder, run)
     except (OSError, FileError) as error:
         kept_as_csv = True
-        reason = error.strerror if isinstance(error, OSError) else error
+        errno = getattr(error, "errno", None)
+        reason = os.strerror(errno) if errno else error
         more.append(f"the samples stay in {SAMPLES_CSV} ({reason})")
         last_s = last_csv_time_s(folder / SAMPLES_CSV)
     phases, events, torn = read_journal(folder / JOURNAL)
@@ -170,9 +176,16 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
             "cautions": [*run.cautions, *cautions, *torn, *more],
         }
     )
-    write_json(folder / RUN_JSON, finished.model_dump(mode="json"))
+    content = finished.model_dump(mode="json")
+    try:
+        write_json(folder / RUN_JSON, content)
+    except OSError:
+        if kept_as_csv:
+            raise
+        (folder / SAMPLES_CSV).unlink(missing_ok=True)  # its samples are safe, its room is needed
+        write_json(folder / RUN_JSON, content)
     if not kept_as_csv:
-        (folder / SAMPLES_CSV).unlink()
+        (folder / SAMPLES_CSV).unlink(missing_ok=True)
     (folder / JOURNAL).unlink()
     _sync_folder(folder)
 

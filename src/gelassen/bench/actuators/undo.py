@@ -213,7 +213,8 @@ def _birth(pid: int) -> dict[str, int | str]:
 
 def write_text(file: Path, text: str) -> None:
     """Write a small kernel file in one go."""
-    descriptor = os.open(file, os.O_WRONLY | os.O_CLOEXEC)
+    # Cut short first: nothing to a kernel file, but a plain one would keep the rest.
+    descriptor = os.open(file, os.O_WRONLY | os.O_TRUNC | os.O_CLOEXEC)
     try:
         os.write(descriptor, text.encode())
     finally:

@@ -13,6 +13,7 @@ from gelassen.bench.sensors.textvalue import value_in
 from gelassen.core.units import Conversion
 
 _AGAIN_S = 3.0  # an instrument that is off is called this often
+_OPENING = "open"
 _OVER_RANGE = 9.9e37  # SCPI-99, 7.2.1.4 and 7.2.1.5: infinity is 9.9E37, not a number 9.91E37
 _INSTALL = 'instruments need an extra package: pip install "gelassen[instruments]"'
 
@@ -25,22 +26,29 @@ class Instrument:
         self._backend = backend
         self._timeout_s = timeout_s
         self._session: Any = None
-        self._failed_s = -_AGAIN_S
-        self._failure = ""
+        self._wait_until_s: dict[str, float] = {}
+        self._failures: dict[str, str] = {}
 
     def ask(self, query: str) -> str:
         """Return the answer to a query; OSError if there is none."""
-        if self._session is None and time.monotonic() - self._failed_s < _AGAIN_S:
-            raise OSError(self._failure)
+        now_s = time.monotonic()
+        # Neither an instrument that is off nor a query it does not know may use up every second.
+        for key in (_OPENING, query):
+            if now_s < self._wait_until_s.get(key, 0.0):
+                raise OSError(self._failures[key])
+        doing = _OPENING
         try:
             if self._session is None:
                 self._session = self._open()
+            doing = query
             return str(self._session.query(query))
         except Exception as error:
-            # PyVISA and the libraries below it raise many kinds; each means "no answer".
+            # PyVISA and the libraries below it raise many kinds; each means "no answer". A late
+            # answer must not be taken for the next query's: the connection is made anew.
             self.close()
-            self._failed_s, self._failure = time.monotonic(), f"{self.resource}: {_short(error)}"
-            raise OSError(self._failure) from None
+            self._wait_until_s[doing] = time.monotonic() + _AGAIN_S
+            self._failures[doing] = f"{self.resource}: {_short(error)}"
+            raise OSError(self._failures[doing]) from None
 
     def _open(self) -> Any:
         try:
