@@ -5,12 +5,18 @@ import sys
 import time
 from pathlib import Path
 
+import psutil
 import pytest
 
 from gelassen.bench import MachineBench
+from gelassen.bench.loads.command import CommandLoad
+from gelassen.bench.loads.cores import core_kinds, cores_for
+from gelassen.bench.loads.kernels import make_kernel
 from gelassen.bench.loads.matrix import MatrixKernel
+from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.core import InputError
+from trees import write
 
 
 def alive(pid):
@@ -124,3 +130,154 @@ def test_however_a_recording_ends_its_samples_stay_and_nothing_runs_on(tmp_path,
         assert run.outcome == "stopped"
         assert "Traceback" not in err
         assert "It cannot be concluded where the machine settles" in out
+
+
+@pytest.mark.parametrize("name", ["integer", "memory"])
+def test_other_kernels_work_and_notice_a_wrong_result(name):
+    kernel = make_kernel(name)
+    assert all(kernel.round() for _ in range(20))
+    if name == "integer":
+        kernel._expected = kernel._expected[:-1] + b"\0"
+    else:
+        kernel._source[:, 77] ^= 1
+        kernel._target[:, 78] ^= 1
+    assert not kernel.round()
+
+
+def readings(load, seconds):
+    load.readings()
+    time.sleep(seconds)
+    return load.readings()["load.work.rate_per_s"]
+
+
+def test_duty_and_staircase_change_the_work_in_proportion():
+    cores = cores_for(None)
+    load = WorkerLoad(cores, kernel="memory", duty_pct=40, period_s=0.2)
+    whole = WorkerLoad(cores, kernel="memory")
+    try:
+        for one in (load, whole):
+            one.start()
+            time.sleep(0.4)
+            one.rate = readings(one, 2.0)
+            one.use(0)
+        assert load.rate / whole.rate == pytest.approx(0.4, abs=0.12)
+        whole.use(len(cores))
+        time.sleep(0.2)
+        assert readings(whole, 0.5) > 0.5 * whole.rate
+        whole.use(0)
+        time.sleep(0.1)
+        assert readings(whole, 0.4) == 0  # a pause is no work
+    finally:
+        load.stop()
+        whole.stop()
+
+
+def test_a_staircase_is_climbed_and_told(tmp_path):
+    from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
+    from gelassen.conduct import RunPlan, plan_phases, record, staircase
+
+    bench = SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"], power_limit_w=95.0)
+    stairs = staircase(3, 60, pause_s=30)
+    plan = RunPlan(phases=plan_phases(30, 240, 0, 30), load=LoadSpec(workers=3), stairs=stairs)
+    run = record(bench, plan, tmp_path)
+    assert [(event.at_s, event.text) for event in run.events] == [
+        (30, "load: 1 of 3 workers"), (90, "load: pause"), (120, "load: 2 of 3 workers"),
+        (180, "load: pause"), (210, "load: 3 of 3 workers"),
+    ]  # fmt: skip
+    power = run.frame["cpu.package.power_w"]
+    steps = [power.loc[a + 30 : a + 55].mean() for a in (30, 120, 210)]
+    assert steps[0] < steps[1] < steps[2]
+    assert power.loc[95:118].mean() < steps[0]
+
+
+PROGRAM = (
+    "import subprocess, sys, time\n"
+    "subprocess.Popen([sys.executable, '-c', 'import time; time.sleep(99.5)'], start_new_session=True)\n"
+    "time.sleep(0.1)\nprint('frames: 120, score 41.5 points')\n"
+)
+
+
+def sleepers():
+    return [
+        p for p in psutil.process_iter(["cmdline"]) if "time.sleep(99.5)" in str(p.info["cmdline"])
+    ]
+
+
+def test_the_testers_own_program_is_run_again_and_again_and_nothing_of_it_stays():
+    spec = LoadSpec(
+        name="command", command=(sys.executable, "-c", PROGRAM), score=r"score ([\d.]+) points"
+    )
+    bench = MachineBench()
+    load = bench.load(spec)
+    assert "load.program.score_count" in {info.name for info in bench.channels()}
+    load.start()
+    scores, rates = [], []
+    for _ in range(12):
+        time.sleep(0.25)
+        values = bench.read()
+        scores.append(values["load.program.score_count"])
+        rates.append(values["load.work.rate_per_s"])
+    assert 41.5 in scores
+    assert max(rates) > 0
+    began = time.monotonic()
+    load.stop()
+    assert time.monotonic() - began < 2
+    assert sleepers() == []
+
+
+def test_a_program_that_only_fails_ends_the_run_with_its_last_words(tmp_path):
+    from gelassen.conduct import RunPlan, plan_phases, record_run
+
+    command = (
+        sys.executable,
+        "-c",
+        "import sys; print('no licence', file=sys.stderr); sys.exit(3)",
+    )
+    plan = RunPlan(
+        phases=plan_phases(0, 20, 0, 0),
+        interval_s=0.1,
+        load=LoadSpec(name="command", command=command),
+    )
+    _, outcome = record_run(MachineBench(), plan, tmp_path, label="x")
+    assert outcome.status == "failed"
+    assert 'ends at once, with status 3: "no licence"' in outcome.text
+    with pytest.raises(InputError, match='"no-such-program" is not found'):
+        MachineBench().load(LoadSpec(name="command", command=("no-such-program",)))
+    with pytest.raises(InputError, match="the score's expression"):
+        CommandLoad(["true"], score="(")
+
+
+def test_the_program_ends_with_the_recorder_even_when_that_is_killed():
+    program = (
+        "import sys, time\nfrom gelassen.bench.loads.command import CommandLoad\n"
+        "load = CommandLoad([sys.executable, '-c', 'import time; time.sleep(99.5)'])\n"
+        "load.start()\ntime.sleep(1)\nprint('go', flush=True)\ntime.sleep(60)\n"
+    )
+    child = subprocess.Popen([sys.executable, "-c", program], stdout=subprocess.PIPE, text=True)
+    child.stdout.readline()
+    assert len([p for p in sleepers() if p.pid != child.pid]) >= 1
+    child.kill()
+    child.communicate()
+    deadline = time.monotonic() + 5
+    while sleepers() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert sleepers() == []
+
+
+def test_cores_are_named_by_number_or_kind(tmp_path):
+    assert cores_for(1) == cores_for(None)[:1]
+    assert cores_for(None, "0") == [0]
+    for wrong, said in (
+        ("900", "cannot be used"),
+        ("fast", "names no cores"),
+        ("1-", "names no cores"),
+    ):
+        with pytest.raises(InputError, match=said):
+            cores_for(None, wrong)
+    assert core_kinds(tmp_path) == {}
+    for k, capacity in enumerate((446, 446, 1024, 1024)):
+        write(tmp_path, f"devices/system/cpu/cpu{k}/cpu_capacity", capacity)
+    assert core_kinds(tmp_path) == {"performance": [2, 3], "efficiency": [0, 1]}
+    write(tmp_path, "devices/cpu_core/cpus", "0-2,5")
+    write(tmp_path, "devices/cpu_atom/cpus", "8-9")
+    assert core_kinds(tmp_path) == {"performance": [0, 1, 2, 5], "efficiency": [8, 9]}

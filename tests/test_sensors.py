@@ -24,7 +24,7 @@ def tree(tmp_path):
         "temp2_input": 45000, "temp2_label": "Core 0", "temp3_input": 47500, "temp3_label": "Core 1",
     })  # fmt: skip
     device(tmp_path, 1, "nct7802", "i2c-0/0-0028", {
-        "temp4_input": 30000, "fan1_input": 1200, "pwm1": 128, "pwm1_enable": 1, "in0_input": 1050,
+        "temp4_input": 30000, "fan1_input": 1200, "fan2_input": -1, "pwm1": 128, "pwm1_enable": 1, "in0_input": 1050,
     })  # fmt: skip
     device(tmp_path, 2, "nvme", "pci0000:00/0000:00:1d.0/nvme/nvme0", {
         "temp1_input": 49850, "temp1_label": "Composite", "temp1_crit": 99850,
@@ -63,6 +63,7 @@ def test_every_kind_of_sensor_is_found_named_and_converted(tree):
         "cpu.all.load_pct": 90.0, "board.zone_acpitz.temp_c": 40.0,
     }  # fmt: skip
     assert {name: values[name] for name in expected} == pytest.approx(expected)
+    assert math.isnan(values["fan.nct7802_28_fan2.speed_rpm"])  # some chips say -1 for "none"
     assert values["fan.nct7802_28_pwm1.duty_pct"] == pytest.approx(50.2, abs=0.1)
     assert [what for what, _ in bench.missing()] == ["room air"]
 
@@ -102,6 +103,20 @@ def test_no_reading_is_dropped_for_having_the_name_of_another(tmp_path):
         "gpu.edge_2_03_00_0.temp_c",
         "gpu.edge_2_08_00_0.temp_c",
     ]
+
+
+def test_a_graphics_card_tells_temperatures_clock_power_and_load(tmp_path):
+    device(tmp_path, 0, "amdgpu", "pci0000:00/0000:03:00.0", {
+        "temp1_input": 60000, "temp1_label": "edge", "temp2_input": 71000, "temp2_label": "junction",
+        "freq1_input": 2400000000, "freq1_label": "sclk", "power1_average": 150000000,
+        "power1_label": "PPT", "power1_cap": 180000000, "fan1_input": 1300,
+    })  # fmt: skip
+    write(tmp_path, "sys/devices/pci0000:00/0000:03:00.0/gpu_busy_percent", 97)
+    assert {s.info.name: s.read() for s in find_sensors(tmp_path / "sys", None)} == {
+        "gpu.package.temp_c": 60, "gpu.hotspot.temp_c": 71, "gpu.package.clock_mhz": 2400,
+        "gpu.package.power_w": 150, "gpu.package.power_limit_w": 180, "gpu.package.load_pct": 97,
+        "fan.amdgpu_03_00_0_fan1.speed_rpm": 1300,
+    }  # fmt: skip
 
 
 def test_a_device_that_returns_under_another_number_is_found_again(tree, monkeypatch):

@@ -117,7 +117,7 @@ def test_recording_into_a_study_from_the_command_line(tmp_path):
     assert 'cannot watch "cpu.pump.temp_c"' in guarded.stderr
     file.write_text(text + '\n[protocol]\ninterval = "100 s"\n')
     assert (
-        "--interval is 100 s"
+        "the interval is 100 s"
         in record("--study", study, "--setup", "tower", "--interval", "100s").stderr
     )
     file.write_text(text)

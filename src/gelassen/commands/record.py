@@ -139,15 +139,14 @@ def record(
     for name, stop in plan.stop_c.items():
         say(f"guard: stops when {name} reaches {stop:g} °C")
     # Also where a shell started us with Ctrl-C switched off, as it does in the background.
-    for ending in ("SIGINT", "SIGTERM", "SIGHUP"):
-        if hasattr(signal, ending):
-            signal.signal(getattr(signal, ending), _interrupt)
+    _on_endings(_interrupt)
     with status_line() as progress:
         folder, outcome = record_run(
             bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
             power_limit_w=plan.settings.get("cpu.package.power_limit_w"), reference=reference,
             progress=progress,
         )  # fmt: skip
+    _on_endings(signal.SIG_DFL)
     _tell(folder)
     if outcome.status != "finished" or outcome.text:
         say(f"{outcome.status}: {outcome.text}")
@@ -206,5 +205,13 @@ def _tell(folder: Path) -> None:
     click.echo(f"\nrun: {folder}")
 
 
+def _on_endings(handler: Any) -> None:
+    for ending in ("SIGINT", "SIGTERM", "SIGHUP"):
+        if hasattr(signal, ending):
+            signal.signal(getattr(signal, ending), handler)
+
+
 def _interrupt(*_: object) -> NoReturn:
+    # Once is enough: while settings go back and the run is closed, nothing may come between.
+    _on_endings(signal.SIG_IGN)
     raise KeyboardInterrupt

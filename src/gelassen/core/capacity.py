@@ -58,6 +58,9 @@ class Capacity(Result):
         return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
 
 
+_LEAST_W = 1e-3  # no machine that is tested for its cooling draws less
+
+
 def sustainable_power(
     power_w: SeriesLike,
     rise_k: SeriesLike,
@@ -117,7 +120,7 @@ def sustainable_power(
         known &= np.isfinite(error) & (error >= 0)
     if not known.any():
         raise InputError("no power level has both a power and a rise")
-    if (power[known] <= 0).any():
+    if (power[known] < _LEAST_W).any():
         raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
     power, rise = power[known], rise[known]
     error = None if error is None else error[known]

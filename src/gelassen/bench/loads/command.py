@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 from collections.abc import Mapping, Sequence
+from typing import IO
 
 from gelassen.core.errors import InputError
 
@@ -49,6 +50,7 @@ class CommandLoad:
         self._command = list(command)
         self._cores = list(cores or [])
         self._supervisor: subprocess.Popen[str] | None = None
+        self._readers: list[threading.Thread] = []
         self._lock = threading.Lock()
         self._score = math.nan
         self._last_line = ""
@@ -72,8 +74,15 @@ class CommandLoad:
             errors="replace",
             start_new_session=True,  # Ctrl-C is for us; the supervisor hears of it from us
         )
-        for work in (self._read_output, self._read_reports):
-            threading.Thread(target=work, args=(self._supervisor,), daemon=True).start()
+        self._readers = [
+            threading.Thread(target=work, args=(stream,), daemon=True)
+            for work, stream in (
+                (self._read_output, self._supervisor.stdout),
+                (self._read_reports, self._supervisor.stderr),
+            )
+        ]
+        for reader in self._readers:
+            reader.start()
 
     def start(self) -> None:
         """Let the program run."""
@@ -104,6 +113,11 @@ class CommandLoad:
         except subprocess.TimeoutExpired:
             supervisor.kill()
             supervisor.wait()
+        for reader in self._readers:
+            reader.join(timeout=1.0)
+        for stream in (supervisor.stdout, supervisor.stderr):
+            if stream is not None:
+                stream.close()
 
     def problem(self) -> str:
         """Return why the program no longer runs; empty while it does."""
@@ -122,8 +136,8 @@ class CommandLoad:
             found["load.program.score_count"] = score
         return found
 
-    def _read_output(self, supervisor: "subprocess.Popen[str]") -> None:
-        for line in supervisor.stdout or ():
+    def _read_output(self, stream: IO[str]) -> None:
+        for line in stream:
             with self._lock:
                 self._last_line = line.strip() or self._last_line
                 match = self._score_pattern.search(line) if self._score_pattern else None
@@ -132,9 +146,9 @@ class CommandLoad:
                         text = match[1] if match.re.groups else match[0]
                         self._score = float(text.replace(",", "."))
 
-    def _read_reports(self, supervisor: "subprocess.Popen[str]") -> None:
+    def _read_reports(self, stream: IO[str]) -> None:
         """Hear from the supervisor: "ended STATUS" for each run, "gave up STATUS" at last."""
-        for line in supervisor.stderr or ():
+        for line in stream:
             said, _, status = line.strip().rpartition(" ")
             if said == "ended":
                 with self._lock:

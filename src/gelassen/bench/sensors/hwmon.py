@@ -40,6 +40,7 @@ _KINDS = (
     _Kind(re.compile(r"in(\d+)_input"), "in", "voltage_v", 1e3),
     _Kind(re.compile(r"curr(\d+)_input"), "curr", "current_a", 1e3),
     _Kind(re.compile(r"freq(\d+)_input"), "freq", "clock_mhz", 1e6),
+    _Kind(re.compile(r"gpu_busy_percent()"), "busy", "load_pct", 1.0),
     _Kind(re.compile(r"pwm(\d+)_enable"), "pwm", "manual_flag", 1.0),
     _Kind(
         re.compile(r"(?:temp|fan|in|curr|power)(\d+)(?:_\w+)?_alarm"), "alarm", "alarm_flag", 1.0
@@ -104,7 +105,7 @@ def _readings(sys_root: Path, device: HwmonDevice) -> Iterator[_Reading]:
                 match = kind.file.fullmatch(name)
                 if not match:
                     continue
-                number = int(match[1])
+                number = int(match[1] or 1)
                 prefix_of = _ALARM.fullmatch(name)
                 what = prefix_of[1] if prefix_of else kind.prefix
                 part, item = _name(device, what, number, labels.of(folder, what, number))
@@ -150,7 +151,7 @@ def _name(device: HwmonDevice, prefix: str, number: int, label: str) -> tuple[st
     driver = slug(device.driver)
     if prefix == "temp" and driver in _PROCESSORS:
         return "cpu", _processor_item(device, said, number)
-    if driver in _GRAPHICS and prefix in ("temp", "power", "freq", "energy"):
+    if driver in _GRAPHICS and prefix in ("temp", "power", "freq", "energy", "busy"):
         unlabelled = "package" if number == 1 else f"{prefix}{number}"
         return "gpu", _GRAPHICS_ITEMS.get(said, said or unlabelled)
     if driver in _DRIVES and prefix == "temp":
@@ -241,13 +242,15 @@ def _reader(
         fault = SysFile(str(Path(reading.file).parent / fault_name), reading.home)
     if kind.quantity == "duty_pct":
         return lambda: round(file.read() / divisor, 1)
-    if kind.quantity != "temp_c" and fault is None:
+    if kind.quantity not in ("temp_c", "speed_rpm") and fault is None:
         return lambda: file.read() / divisor
 
     def read() -> float:
         value = file.read() / divisor
         if kind.quantity == "temp_c" and not _COLDEST_C < value < _HOTTEST_C:
             raise ValueError(f"{value:g} °C is a fault value")
+        if kind.quantity == "speed_rpm" and value < 0:
+            raise ValueError("the chip has no speed")
         if fault is not None and fault.read() == 1:
             raise ValueError("the chip says that this sensor is faulty")
         return value
