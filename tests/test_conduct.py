@@ -76,6 +76,16 @@ def test_a_limit_that_cannot_be_watched_is_a_limit_passed(tmp_path):
     assert any("failed 5 times" in text for text in run.cautions)
 
 
+def test_one_silent_sensor_ends_no_run_that_nobody_asked_to_watch_it(tmp_path):
+    watched = {"cpu.package.temp_c": 99.0, "cpu.core0.temp_c": 99.0}
+    plan = RunPlan(phases=plan_phases(20, 60, 0, 0), stop_c=watched, stop_each=False)
+    _, outcome = record_run(GoesSilent(bench_of()), plan, tmp_path, label="one")
+    assert outcome.status == "finished"
+    plan = RunPlan(phases=plan.phases, stop_c={"cpu.package.temp_c": 99.0}, stop_each=False)
+    _, outcome = record_run(GoesSilent(bench_of()), plan, tmp_path, label="all")
+    assert outcome.status == "guard"
+
+
 class Interrupted(Wrapped):
     def read(self):
         if self.bench.now() > 100:

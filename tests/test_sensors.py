@@ -158,6 +158,7 @@ def test_a_sensor_that_fails_gives_nan_is_counted_and_comes_back(tree):
 def test_power_follows_energy_over_the_wrap_of_its_counter(tree):
     now = [0.0]
     sensor = find_powercap(tree / "sys", clock=lambda: now[0])[0]
+    assert math.isnan(sensor.read())  # nothing yet to compare with
     now[0] += 0.5
     file = tree / "sys/class/powercap/intel-rapl:0/energy_uj"
     readings = []
@@ -256,3 +257,21 @@ def test_a_faulty_probe_is_no_reading_and_limits_and_alarms_are_told(tree):
     assert values["board.nct7802_28_temp4.alarm_flag"] == 1.0
     limits = {info.name: info.limits for info in bench.channels()}
     assert limits["drive.nvme_00_1d_0.temp_c"] == {"crit": 99.85}
+
+
+def test_a_device_that_never_answers_holds_up_neither_start_nor_run(tree):
+    os.mkfifo(tree / "fifo")
+    file = tree / "sys/devices/i2c-0/0-0028/hwmon/hwmon1/temp4_input"
+    file.unlink()
+    (tree / "fifo").rename(file)  # opening it waits for somebody to write
+    began = time.monotonic()
+    bench = MachineBench(sysfs=tree)
+    assert time.monotonic() - began < 5
+    (info,) = (i for i in bench.channels() if i.name == "board.nct7802_28_temp4.temp_c")
+    assert (info.readable, info.problem) == (True, "no answer in time")
+    for _ in range(3):
+        began = time.monotonic()
+        assert bench.read()["cpu.package.temp_c"] == 48.0
+        assert time.monotonic() - began < 0.5
+    with file.open("w") as stream:  # let the threads go
+        stream.write("1\n")

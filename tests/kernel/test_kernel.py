@@ -130,6 +130,28 @@ def test_single_files_vanish_with_a_processor_and_return(bench):
     assert settled(bench, "cpu.core1.throttle_count", bench.read()["cpu.core0.throttle_count"])
 
 
+def test_a_silent_sensor_holds_up_no_other(tmp_path):
+    fifo = tmp_path / "fifo"
+    os.mkfifo(fifo)  # whoever opens it waits for a writer, as for a device that is silent
+    file = hwmon("lm75") / "temp1_input"
+    subprocess.run(["mount", "--bind", str(fifo), str(file)], check=True)
+    try:
+        bench = MachineBench()
+        for _ in range(3):
+            began = time.monotonic()
+            values = bench.read()
+            assert time.monotonic() - began < 1.0
+            assert math.isnan(values["board.lm75_48_temp1.temp_c"])
+            assert values["board.nct7802_28_temp4.temp_c"] > 0
+        assert bench.failure_reasons()["board.lm75_48_temp1.temp_c"] == "no answer in time"
+    finally:
+        with fifo.open("w") as stream:
+            stream.write("1\n")
+        subprocess.run(["umount", "-l", str(file)], check=True)
+    labregs.lm75(23.5)
+    assert settled(bench, "board.lm75_48_temp1.temp_c", 23.5)
+
+
 def test_throttle_counters_count_and_energy_goes_on_over_its_wrap(bench):
     before = bench.read()["cpu.core0.throttle_count"]
     labregs.hw("throttle", 1)

@@ -76,8 +76,12 @@ def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:
             raise InputError(f'{name}: the pattern "{spec.pattern}" is none: {error}') from None
         if spec.resource is not None:
             key = (spec.resource, spec.backend)
-            session = sessions.setdefault(key, Instrument(*key, timeout_s=spec.timeout_s))
-            sensors.append(instrument_sensor(name, session, spec.query, pattern, convert))
+            session = sessions.setdefault(key, Instrument(*key))
+            sensors.append(
+                instrument_sensor(
+                    name, session, spec.query, pattern, convert, timeout_s=spec.timeout_s
+                )
+            )
         elif spec.command:
             sensors.append(
                 program_sensor(name, spec.command, pattern, convert, timeout_s=spec.timeout_s)

@@ -14,6 +14,7 @@ from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.missing import missing_of
 from gelassen.bench.sensors import Sensor, find_sensors
+from gelassen.bench.sensors.firsttry import try_once
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
 from gelassen.bench.sensors.reader import Reader
@@ -40,6 +41,7 @@ class MachineBench:
                 self._sensors = find_other()
             self._sensors += find_nvml([sensor.info.name for sensor in self._sensors])
         self._sensors += extra
+        try_once(self._sensors)
         self._reader = Reader([sensor for sensor in self._sensors if sensor.info.readable])
         self._actuators = find_actuators(sys_root)
         self._clocks = ClockWatch()

@@ -74,7 +74,8 @@ def channels(
         load_s = duration or 40.0
         say(f"probing for {load_s + 40:.0f} s: idle, load, idle; Ctrl-C ends it")
         with status_line() as progress:
-            _print_probe(probe_channels(bench, load_s=load_s, progress=progress), form)
+            found = probe_channels(bench, load_s=load_s, progress=progress)
+        _print_probe(found, {info.name: info.what for info in bench.channels()}, form)
         return
     _list(bench, form, wait_s=0.5 if sysfs is None else 0.0)
 
@@ -155,10 +156,12 @@ def _probed_run(run: Path, form: str) -> None:
     from gelassen.conduct.probing import responses
     from gelassen.study import read_run
 
-    _print_probe(responses(read_run(run)), form)
+    recording = read_run(run)
+    what = {name: origin.conversion for name, origin in recording.channels.items()}
+    _print_probe(responses(recording), what, form)
 
 
-def _print_probe(found: Any, form: str) -> None:
+def _print_probe(found: Any, what: dict[str, str], form: str) -> None:
     from gelassen.core.result import plain
     from gelassen.show.channel_table import PROBE_HEADER, probe_rows, probe_text
     from gelassen.show.tables import markdown
@@ -166,9 +169,9 @@ def _print_probe(found: Any, form: str) -> None:
     if form == "json":
         click.echo(json.dumps(plain(found), indent=2, ensure_ascii=False))
     elif form == "text":
-        click.echo(probe_text(found))
+        click.echo(probe_text(found, what))
     else:
-        _print(PROBE_HEADER, probe_rows(found), form, markdown)
+        _print(PROBE_HEADER, probe_rows(found, what), form, markdown)
 
 
 def _together(

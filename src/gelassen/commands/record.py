@@ -12,6 +12,7 @@ from gelassen.commands.common import FAILED, Duration, say, shell, status_line, 
 if TYPE_CHECKING:
     from gelassen.study.studyfile import StudyFile
 
+_POWER_LIMIT = "cpu.package.power_limit_w"
 _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length of a run
 
 
@@ -131,6 +132,10 @@ def record(
                 say(hint)
     if limit_c is None:
         limit_c = _stated_limit(bench.channels())
+    power_limit_w = plan.settings.get(_POWER_LIMIT)
+    if power_limit_w is None:
+        read_w = bench.read().get(_POWER_LIMIT)
+        power_limit_w = read_w if read_w and read_w > 0 else None  # NaN is not above zero
     for line in close_abandoned(into):
         say(f"earlier run {line}")
     say(f"recording for {words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
@@ -143,7 +148,7 @@ def record(
     with status_line() as progress:
         folder, outcome = record_run(
             bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
-            power_limit_w=plan.settings.get("cpu.package.power_limit_w"), reference=reference,
+            power_limit_w=power_limit_w, reference=reference,
             progress=progress,
         )  # fmt: skip
     _on_endings(signal.SIG_DFL)

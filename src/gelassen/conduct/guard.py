@@ -12,9 +12,22 @@ _USUAL_STOP_C = 105.0
 
 
 class Guard:
-    """Watches readings against stop temperatures."""
+    """Watches readings against stop temperatures.
 
-    def __init__(self, stop_c: Mapping[str, float], channels: Sequence[str]) -> None:
+    Parameters
+    ----------
+    stop_c
+        Channel to the temperature at which the run stops.
+    channels
+        What the bench can read.
+    each
+        Whether one watched channel that falls silent stops the run. If not, only the silence of all
+        does: so it is where nobody chose the channels.
+    """
+
+    def __init__(
+        self, stop_c: Mapping[str, float], channels: Sequence[str], *, each: bool = True
+    ) -> None:
         for name in stop_c:
             if name not in channels:
                 raise InputError(
@@ -23,6 +36,7 @@ class Guard:
                 )
         self._stop_c = dict(stop_c)
         self._silent = dict.fromkeys(stop_c, 0)
+        self._each = each
 
     def reason_to_stop(self, values: Mapping[str, float]) -> str:
         """Return why the run must stop now; empty if it may go on."""
@@ -30,15 +44,16 @@ class Guard:
             value = values.get(name, math.nan)
             if math.isnan(value):
                 self._silent[name] += 1
-                if self._silent[name] >= _SILENT_SAMPLES:
-                    return (
-                        f"{name} gave no reading {_SILENT_SAMPLES} times in a row; "
-                        "what cannot be watched is not loaded"
-                    )
                 continue
             self._silent[name] = 0
             if value >= limit_c:
                 return f"{name} reached {value:.1f} °C; the guard's limit is {limit_c:g} °C"
+        blind = [name for name, count in self._silent.items() if count >= _SILENT_SAMPLES]
+        if blind and (self._each or len(blind) == len(self._stop_c)):
+            return (
+                f"{blind[0]} gave no reading {_SILENT_SAMPLES} times in a row; "
+                "what cannot be watched is not loaded"
+            )
         return ""
 
 

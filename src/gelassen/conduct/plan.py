@@ -53,6 +53,8 @@ class RunPlan:
         Time between samples.
     stop_c
         Channel to the temperature at which the run stops by itself, in °C.
+    stop_each
+        Whether one of these that falls silent stops the run, too; if not, only the silence of all.
     load, workers
         What keeps the machine busy; a name alone stands for that load on `workers` cores.
     stairs
@@ -67,6 +69,7 @@ class RunPlan:
     workers: int | None = None
     stairs: tuple[Stair, ...] = ()
     stop_c: Mapping[str, float] = field(default_factory=dict)
+    stop_each: bool = True
     settings: Mapping[str, float] = field(default_factory=dict)
 
     def stair_at(self, loaded_s: float) -> int:

@@ -39,6 +39,7 @@ def probe_channels(
         ),
         interval_s=_INTERVAL_S,
         stop_c=stop_temperatures((), {}, names),
+        stop_each=False,
     )
     with tempfile.TemporaryDirectory(prefix="gelassen-") as folder:
         run, outcome = record_run(bench, plan, Path(folder), label="probe", progress=progress)

@@ -70,6 +70,7 @@ def plan_recording(bench: Bench, study: StudyFile | None, wanted: Wanted) -> Run
             study.guard.stop_c if study else {},
             [info.name for info in bench.channels() if info.readable],
         ),
+        stop_each=bool(wanted.stops or (study and study.guard.stop_c)),
         settings=_settings(wanted.settings),
     )
 

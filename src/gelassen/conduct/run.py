@@ -50,7 +50,8 @@ def carry_out(
     GelassenError
         The plan does not fit the bench: an unknown load, channel or setting.
     """
-    guard = Guard(plan.stop_c, [info.name for info in bench.channels() if info.readable])
+    readable = [info.name for info in bench.channels() if info.readable]
+    guard = Guard(plan.stop_c, readable, each=plan.stop_each)
     settings = Settings(bench, plan.settings)
     settings.make()
     load: Load | None = None

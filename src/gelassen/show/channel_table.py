@@ -52,14 +52,18 @@ def _columns(rows: Sequence[Sequence[str]]) -> str:
     return "\n".join(lines)
 
 
-PROBE_HEADER = ("channel", "idle", "loaded", "change", "follows after", "step", "new value every")
+PROBE_HEADER = (
+    "channel", "idle", "loaded", "change", "follows after", "step", "new every", "what it says it is",
+)  # fmt: skip
 
 
-def probe_rows(found: Mapping[str, Response | None]) -> list[tuple[str, ...]]:
+def probe_rows(
+    found: Mapping[str, Response | None], what: Mapping[str, str]
+) -> list[tuple[str, ...]]:
     """Return the channels that moved, those that changed most against their own scale first."""
     moved = {name: r for name, r in found.items() if r is not None and r.moved}
     order = sorted(moved, key=lambda n: (parse_channel(n).unit, -abs(moved[n].change)))
-    return [_probe_row(name, moved[name]) for name in order]
+    return [(*_probe_row(name, moved[name]), what.get(name, "")) for name in order]
 
 
 def _probe_row(name: str, response: Response) -> tuple[str, ...]:
@@ -77,11 +81,17 @@ def _probe_row(name: str, response: Response) -> tuple[str, ...]:
     )
 
 
-def probe_text(found: Mapping[str, Response | None]) -> str:
+def probe_text(found: Mapping[str, Response | None], what: Mapping[str, str]) -> str:
     """Return which channels moved when load came on, which did not, and which gave nothing."""
-    rows = probe_rows(found)
+    rows = probe_rows(found, what)
     parts = ["moved when load was put on"]
-    parts[0] += "\n" + aligned(PROBE_HEADER, rows) if rows else ": none"
+    if rows:  # words to the left, numbers to the right
+        table = aligned(PROBE_HEADER[:-1], [row[:-1] for row in rows]).splitlines()
+        words = [PROBE_HEADER[-1], "", *(row[-1] for row in rows)]
+        lines = [f"{line}  {word}".rstrip() for line, word in zip(table, words, strict=True)]
+        parts[0] += "\n" + "\n".join(lines)
+    else:
+        parts[0] += ": none"
     still = [name for name, r in found.items() if r is not None and not r.moved]
     silent = [name for name, r in found.items() if r is None]
     if still:

@@ -201,7 +201,7 @@ def _sensor(reading: _Reading, clock: Callable[[], float]) -> Sensor:
     label = text_of(folder / f"{kind.prefix}{reading.number}_label")
     read = _reader(reading, folder, file, clock)
     said = _said(reading, label)
-    sensor = sensor_of(
+    return sensor_of(
         reading.channel,
         f"{said} of {device.driver}" + (f" ({device.device.name})" if device.address else ""),
         str(file.path),
@@ -210,10 +210,6 @@ def _sensor(reading: _Reading, clock: Callable[[], float]) -> Sensor:
         resolution=1.0 if device.driver == "coretemp" and kind.prefix == "temp" else None,
         limits=_limits(folder, reading) if kind.quantity == "temp_c" else {},
     )
-    if sensor.info.problem and kind.prefix == "alarm":
-        # Nobody misses an alarm that a chip does not have.
-        sensor.info = replace(sensor.info, readable=False)
-    return sensor
 
 
 def _said(reading: _Reading, label: str | None) -> str:

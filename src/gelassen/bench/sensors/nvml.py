@@ -44,11 +44,11 @@ def _card(nvml: Any, handle: Any, alone: bool) -> Iterator[Sensor]:
 
     def sensor(item: str, quantity: str, what: str, read: Callable[[], Any]) -> Iterator[Sensor]:
         name = f"{'fan' if item.startswith('gpu') else 'gpu'}.{item}{end}.{quantity}"
-        made = sensor_of(
-            name, f"{what} of {title} ({place})", "NVML", _wrapped(read), device=f"nvml {place}"
-        )
-        if not made.info.problem:  # what a card does not offer is no fault of it
-            yield made
+        safe = _wrapped(read)
+        if _or_none(safe) is not None:  # what a card does not offer is no fault of it
+            yield sensor_of(
+                name, f"{what} of {title} ({place})", "NVML", safe, device=f"nvml {place}"
+            )
 
     yield from sensor(
         "package", "temp_c", "temperature", lambda: nvml.nvmlDeviceGetTemperature(handle, 0)

@@ -84,5 +84,6 @@ def _sensors(sys_root: Path, zone: Zone, clock: Callable[[], float]) -> Iterator
 
 
 def _sensor(channel: str, what: str, file: SysFile, read: Callable[[], float]) -> Sensor:
-    denied = f"only root may read energy: run as root, or: sudo chmod a+r {file.path}"
-    return sensor_of(channel, what, str(file.path), read, device="powercap", if_denied=denied)
+    sensor = sensor_of(channel, what, str(file.path), read, device="powercap")
+    sensor.if_denied = f"only root may read it: run as root, or: sudo chmod a+r {file.path}"
+    return sensor

@@ -48,7 +48,7 @@ class _Pass:
     def __init__(self, devices: Sequence[Device]) -> None:
         self.devices = devices
         self.values: dict[str, float] = {}
-        self.errors: dict[str, str] = {}
+        self.errors: dict[str, Exception] = {}
         self.done = False
         self._lock = threading.Lock()
         self._at = -1
@@ -68,7 +68,7 @@ class _Pass:
                     self.values[name] = read()
                 except Exception as error:
                     # Any reader, our own mistakes in one included, may fail; the others go on.
-                    self.errors[name] = reason_of(error)
+                    self.errors[name] = error
         self.ended_s = monotonic()
         self.done = True
 
@@ -131,7 +131,7 @@ class _Apart:
             self._pass, self._began_s = _Pass([self.device]), monotonic()
             self._thread.begin(self._pass)
 
-    def take(self, patience_s: float) -> tuple[dict[str, float], dict[str, str]]:
+    def take(self, patience_s: float) -> tuple[dict[str, float], dict[str, Exception]]:
         """Return what was read since last asked; wait only for a device that was quick last time."""
         one = self._pass
         if one is None:
@@ -176,6 +176,7 @@ class Reader:
         self._thread: _Thread | None = None
         self.failures: Counter[str] = Counter()
         self.reasons: dict[str, str] = {}
+        self.errors: dict[str, Exception] = {}
 
     def read(self) -> dict[str, float]:
         """Return one value a channel; NaN where there is none, counted unless nothing went wrong."""
@@ -197,13 +198,16 @@ class Reader:
             if value is None:
                 value = math.nan
                 self.failures[name] += 1
-                self.reasons[name] = errors.get(name, NO_ANSWER)
+                error = errors.get(name)
+                if error is not None:
+                    self.errors[name] = error
+                self.reasons[name] = reason_of(error) if error is not None else NO_ANSWER
             result[name] = value
         return result
 
-    def _read_together(self) -> tuple[dict[str, float], dict[str, str]]:
+    def _read_together(self) -> tuple[dict[str, float], dict[str, Exception]]:
         values: dict[str, float] = {}
-        errors: dict[str, str] = {}
+        errors: dict[str, Exception] = {}
         devices: Sequence[Device] = self._together
         while devices:
             thread = self._thread = self._thread or _Thread()

@@ -5,50 +5,65 @@ PyVISA's pure-Python backend needs no vendor library; both come with the extra "
 
 import contextlib
 import re
+import threading
 import time
+from dataclasses import dataclass
 from typing import Any
 
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.textvalue import value_in
 from gelassen.core.units import Conversion
 
-_AGAIN_S = 3.0  # an instrument that is off is called this often
+_AGAIN_S, _LONGEST_S = 3.0, 60.0  # what fails is tried again after so long, then ever later
 _OPENING = "open"
 _OVER_RANGE = 9.9e37  # SCPI-99, 7.2.1.4 and 7.2.1.5: infinity is 9.9E37, not a number 9.91E37
 _INSTALL = 'instruments need an extra package: pip install "gelassen[instruments]"'
 
 
+@dataclass(frozen=True, slots=True)
+class _Failed:
+    text: str
+    wait_s: float
+    again_s: float
+
+
 class Instrument:
     """One instrument; the connection is made when first needed, and again after a failure."""
 
-    def __init__(self, resource: str, backend: str = "@py", *, timeout_s: float = 2.0) -> None:
+    def __init__(self, resource: str, backend: str = "@py") -> None:
         self.resource = resource
         self._backend = backend
-        self._timeout_s = timeout_s
         self._session: Any = None
-        self._wait_until_s: dict[str, float] = {}
-        self._failures: dict[str, str] = {}
+        self._one_at_a_time = threading.Lock()
+        self._failed: dict[str, _Failed] = {}
 
-    def ask(self, query: str) -> str:
+    def ask(self, query: str, *, timeout_s: float = 2.0) -> str:
         """Return the answer to a query; OSError if there is none."""
-        now_s = time.monotonic()
-        # Neither an instrument that is off nor a query it does not know may use up every second.
-        for key in (_OPENING, query):
-            if now_s < self._wait_until_s.get(key, 0.0):
-                raise OSError(self._failures[key])
-        doing = _OPENING
-        try:
-            if self._session is None:
-                self._session = self._open()
-            doing = query
-            return str(self._session.query(query))
-        except Exception as error:
-            # PyVISA and the libraries below it raise many kinds; each means "no answer". A late
-            # answer must not be taken for the next query's: the connection is made anew.
-            self.close()
-            self._wait_until_s[doing] = time.monotonic() + _AGAIN_S
-            self._failures[doing] = f"{self.resource}: {_short(error)}"
-            raise OSError(self._failures[doing]) from None
+        with self._one_at_a_time:
+            # Neither an instrument that is off nor a query it does not know may take up every second.
+            for key in (_OPENING, query):
+                before = self._failed.get(key)
+                if before is not None and time.monotonic() < before.again_s:
+                    raise OSError(before.text)
+            doing = _OPENING
+            try:
+                if self._session is None:
+                    self._session = self._open()
+                doing = query
+                self._session.timeout = 1000 * timeout_s
+                answer = str(self._session.query(query))
+            except Exception as error:
+                # PyVISA and the libraries below it raise many kinds; each means "no answer". A late
+                # answer must not be taken for the next query's: the connection is made anew.
+                self.close()
+                before = self._failed.get(doing)
+                wait_s = min(2 * before.wait_s, _LONGEST_S) if before else _AGAIN_S
+                text = f"{self.resource}: {_short(error)}"
+                self._failed[doing] = _Failed(text, wait_s, time.monotonic() + wait_s)
+                raise OSError(text) from None
+            self._failed.pop(_OPENING, None)
+            self._failed.pop(query, None)
+            return answer
 
     def _open(self) -> Any:
         try:
@@ -56,7 +71,6 @@ class Instrument:
         except ImportError:
             raise OSError(_INSTALL) from None
         session: Any = pyvisa.ResourceManager(self._backend).open_resource(self.resource)
-        session.timeout = 1000 * self._timeout_s
         session.read_termination = session.write_termination = "\n"
         return session
 
@@ -69,12 +83,18 @@ class Instrument:
 
 
 def instrument_sensor(
-    name: str, instrument: Instrument, query: str, pattern: re.Pattern[str], convert: Conversion
+    name: str,
+    instrument: Instrument,
+    query: str,
+    pattern: re.Pattern[str],
+    convert: Conversion,
+    *,
+    timeout_s: float = 2.0,
 ) -> Sensor:
     """Return a sensor that asks an instrument; all of one instrument share a thread."""
 
     def read() -> float:
-        value = value_in(instrument.ask(query), pattern)
+        value = value_in(instrument.ask(query, timeout_s=timeout_s), pattern)
         if abs(value) >= _OVER_RANGE:
             raise ValueError("the instrument says: over range")
         return convert(value)
