@@ -225,7 +225,10 @@ def test_a_device_that_hangs_delays_no_other_and_comes_back():
     hang.set()
     time.sleep(0.5)
     missed = reader.failures["board.slow.temp_c"]
-    later = [reader.read()["board.slow.temp_c"] for _ in range(60)]
+    later = []
+    for _ in range(60):
+        later.append(reader.read()["board.slow.temp_c"])
+        time.sleep(0.01)  # as between samples
     assert later[-50:] == [2.0] * 50
     assert reader.failures["board.slow.temp_c"] <= missed + 2
     assert len(reader._together) == 3
@@ -273,5 +276,4 @@ def test_a_device_that_never_answers_holds_up_neither_start_nor_run(tree):
         began = time.monotonic()
         assert bench.read()["cpu.package.temp_c"] == 48.0
         assert time.monotonic() - began < 0.5
-    with file.open("w") as stream:  # let the threads go
-        stream.write("1\n")
+    file.open("w").close()  # let the threads go

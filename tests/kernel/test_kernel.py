@@ -145,8 +145,7 @@ def test_a_silent_sensor_holds_up_no_other(tmp_path):
             assert values["board.nct7802_28_temp4.temp_c"] > 0
         assert bench.failure_reasons()["board.lm75_48_temp1.temp_c"] == "no answer in time"
     finally:
-        with fifo.open("w") as stream:
-            stream.write("1\n")
+        fifo.open("w").close()
         subprocess.run(["umount", "-l", str(file)], check=True)
     labregs.lm75(23.5)
     assert settled(bench, "board.lm75_48_temp1.temp_c", 23.5)
@@ -297,8 +296,12 @@ def test_a_recording_outlives_devices_that_come_and_go(tmp_path):
     bench.load = lambda *_, **__: type(
         "Rest", (), {"start": lambda _: None, "stop": lambda _: None, "problem": lambda _: ""}
     )()
-    mover.start()
-    folder, outcome = record_run(bench, plan, tmp_path, label="come and go")
+
+    def first(_):  # once samples are taken
+        if not mover.is_alive() and mover.ident is None:
+            mover.start()
+
+    folder, outcome = record_run(bench, plan, tmp_path, label="come and go", progress=first)
     mover.join()
     run = read_run(folder)
     assert outcome.status == "finished"

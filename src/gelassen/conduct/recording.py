@@ -10,6 +10,7 @@ from gelassen.conduct.run import Progress, RunOutcome, carry_out
 from gelassen.core.recording import Recording
 from gelassen.study.archive import read_run
 from gelassen.study.runfile import OriginEntry, RunFile, versions
+from gelassen.study.samples import load_libraries
 from gelassen.study.writer import RunWriter, new_run_folder
 
 
@@ -32,14 +33,14 @@ def record_run(
 
     `started` is the wall-clock time to note; the present one if not given.
     """
-    started = started or datetime.now().astimezone()
+    load_libraries()
     folders: list[Path] = []
 
     def open_writer() -> RunWriter:
         # Now that the load is ready its channels are known, too.
         readable = [info for info in bench.channels() if info.readable]
         run = RunFile(
-            started=started.isoformat(timespec="milliseconds"),
+            started=(started or datetime.now().astimezone()).isoformat(timespec="milliseconds"),
             setup=setup,
             levels=dict(levels or {}),
             load=str(plan.load),

@@ -14,7 +14,6 @@ import re
 import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -34,12 +33,18 @@ from gelassen.study.samples import (
 RUN_JSON = "run.json"
 _RESERVE = ".reserve"
 _RESERVE_BYTES = 64 << 10
+_MOST_CELLS = 8192
 _SYNC_S = 5.0  # the kernel keeps written lines over a crash of ours, but not over a power cut
 
 
-@lru_cache(maxsize=8192)  # readings of coarse sensors repeat
-def _cell(value: float) -> str:
-    return repr(float(value)) if value == value else ""
+class _Cells(dict[float, str]):
+    """The text of values: readings of coarse sensors repeat, and need not be worded each time."""
+
+    def __missing__(self, value: float) -> str:
+        if len(self) >= _MOST_CELLS:
+            self.clear()
+        text = self[value] = repr(float(value)) if value == value else ""
+        return text
 
 
 def new_run_folder(runs: Path, label: str) -> Path:
@@ -71,6 +76,7 @@ class RunWriter:
         except FileExistsError:
             raise _taken(folder) from None
         self._length = 0
+        self._texts = _Cells()
         try:
             self._journal = JournalWriter(folder)
             write_json(folder / RUN_JSON, run.model_dump(mode="json"))
@@ -99,7 +105,8 @@ class RunWriter:
 
         A sample that finds no room leaves no half line behind, and raises OSError.
         """
-        cells = [_cell(values.get(column, math.nan)) for column in self.columns]
+        texts = self._texts
+        cells = [texts[values.get(column, math.nan)] for column in self.columns]
         self._append(f"{t_s:.3f},{','.join(cells)}\n")
 
     def phase(self, name: str, start_s: float) -> None:

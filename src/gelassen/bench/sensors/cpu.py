@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from gelassen.bench.sensors.identity import text_of
-from gelassen.bench.sensors.sensor import Sensor, sensor_of
+from gelassen.bench.sensors.sensor import PlainFile, Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import SysFile
 
 _DEVICE = "processor"
@@ -101,4 +101,6 @@ def _scaled(name: str, what: str, file: SysFile, divisor: float) -> Sensor:
         return file.read() / divisor
 
     step = 1.0 if divisor == 1.0 else None
-    return sensor_of(name, what, str(file.path), read, device=_DEVICE, resolution=step)
+    sensor = sensor_of(name, what, str(file.path), read, device=_DEVICE, resolution=step)
+    sensor.plain = PlainFile(file, divisor)
+    return sensor

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from gelassen.bench.sensors.energy import EnergyMeter
 from gelassen.bench.sensors.identity import HwmonDevice, hwmon_devices, hwmon_finder, text_of
-from gelassen.bench.sensors.sensor import Sensor, sensor_of
+from gelassen.bench.sensors.sensor import PlainFile, Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import Home, SysFile
 from gelassen.core.channels import slug
 
@@ -57,6 +57,15 @@ _GRAPHICS_ITEMS = {
 _DRIVES = {"nvme", "drivetemp"}
 # A value that a driver shows when it has none, or that no part survives.
 _COLDEST_C, _HOTTEST_C = -60.0, 200.0
+# Quantities that are a number in a file and no more, and between which values they are readings.
+_PLAIN = {
+    "temp_c": (_COLDEST_C, _HOTTEST_C),
+    "speed_rpm": (-0.5, math.inf),
+    "voltage_v": (-math.inf, math.inf),
+    "current_a": (-math.inf, math.inf),
+    "power_w": (-math.inf, math.inf),
+    "clock_mhz": (-math.inf, math.inf),
+}
 _LIMITS = ("max", "crit", "emergency")
 
 
@@ -201,7 +210,7 @@ def _sensor(reading: _Reading, clock: Callable[[], float]) -> Sensor:
     label = text_of(folder / f"{kind.prefix}{reading.number}_label")
     read = _reader(reading, folder, file, clock)
     said = _said(reading, label)
-    return sensor_of(
+    sensor = sensor_of(
         reading.channel,
         f"{said} of {device.driver}" + (f" ({device.device.name})" if device.address else ""),
         str(file.path),
@@ -210,6 +219,10 @@ def _sensor(reading: _Reading, clock: Callable[[], float]) -> Sensor:
         resolution=1.0 if device.driver == "coretemp" and kind.prefix == "temp" else None,
         limits=_limits(folder, reading) if kind.quantity == "temp_c" else {},
     )
+    if kind.quantity in _PLAIN and kind.prefix != "energy" and not _fault_name(reading, folder):
+        low, high = _PLAIN[kind.quantity]
+        sensor.plain = PlainFile(file, kind.divisor, low, high)
+    return sensor
 
 
 def _said(reading: _Reading, label: str | None) -> str:
@@ -224,7 +237,7 @@ def _said(reading: _Reading, label: str | None) -> str:
 def _reader(
     reading: _Reading, folder: Path, file: SysFile, clock: Callable[[], float]
 ) -> Callable[[], float]:
-    kind, number = reading.kind, reading.number
+    kind = reading.kind
     if kind.prefix == "alarm":
         return _alarm_reader(reading, folder)
     if kind.prefix == "energy":
@@ -232,9 +245,9 @@ def _reader(
     if kind.quantity == "manual_flag":
         return lambda: 1.0 if file.read() == 1 else 0.0
     divisor = kind.divisor
-    fault_name = f"{kind.prefix}{number}_fault"
+    fault_name = _fault_name(reading, folder)
     fault = None
-    if (folder / fault_name).exists():
+    if fault_name:
         fault = SysFile(str(Path(reading.file).parent / fault_name), reading.home)
     if kind.quantity == "duty_pct":
         return lambda: round(file.read() / divisor, 1)
@@ -252,6 +265,12 @@ def _reader(
         return value
 
     return read
+
+
+def _fault_name(reading: _Reading, folder: Path) -> str:
+    """Return the name of the file that tells of a fault; empty if there is none."""
+    name = f"{reading.kind.prefix}{reading.number}_fault"
+    return name if (folder / name).exists() else ""
 
 
 def _alarm_reader(reading: _Reading, folder: Path) -> Callable[[], float]:

@@ -1,9 +1,21 @@
 """What every kind of sensor gives the bench: a description, and a reading."""
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from gelassen.bench.interface import ChannelInfo
+from gelassen.bench.sensors.sysfile import SysFile
+
+
+class PlainFile(NamedTuple):
+    """A file whose number, divided, is the value if it lies within bounds."""
+
+    file: SysFile
+    divisor: float
+    low: float = -math.inf
+    high: float = math.inf
 
 
 @dataclass(slots=True)
@@ -23,6 +35,8 @@ class Sensor:
         Known to be slow, as an instrument is: read by a thread of its own from the beginning.
     if_denied
         What to do if this user may not read it.
+    plain
+        The same reading in its simplest form, if it has one: most of a recorder's work.
     """
 
     info: ChannelInfo
@@ -30,6 +44,7 @@ class Sensor:
     device: str = ""
     apart: bool = False
     if_denied: str = "no permission: run as root, or let your user read the file"
+    plain: "PlainFile | None" = None
 
 
 def sensor_of(

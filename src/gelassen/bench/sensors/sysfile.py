@@ -41,15 +41,15 @@ class SysFile:
 
     The file stays open between readings: an open sysfs file gives a fresh value when read from its
     start, and an error, never another device's value, once its device is gone. After a failure the
-    device is looked for and the file opened anew.
+    device is looked for and the file opened anew. `fd` is the open file, -1 if there is none.
     """
 
-    __slots__ = ("_failed", "_fd", "_home", "_name")
+    __slots__ = ("_failed", "_home", "_name", "fd")
 
     def __init__(self, name: str, home: Home | Path) -> None:
         self._home = home if isinstance(home, Home) else Home(home)
         self._name = name
-        self._fd = -1
+        self.fd = -1
         self._failed = False
 
     @property
@@ -60,7 +60,7 @@ class SysFile:
     def read(self) -> float:
         """Return the number; OSError or ValueError if there is none."""
         try:
-            return float(os.pread(self._fd, 64, 0))
+            return float(os.pread(self.fd, 64, 0))
         except OSError:
             return float(self._anew())
         except ValueError:
@@ -69,7 +69,7 @@ class SysFile:
     def read_text(self) -> str:
         """Return the text of the file; OSError if it cannot be read."""
         try:
-            content = os.pread(self._fd, 1 << 16, 0)
+            content = os.pread(self.fd, 1 << 16, 0)
         except OSError:
             content = self._anew()
         return content.decode("ascii", errors="replace").strip()
@@ -80,8 +80,8 @@ class SysFile:
         if self._failed:
             self._home.look()
         try:
-            self._fd = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
-            content = os.pread(self._fd, 1 << 16, 0)
+            self.fd = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
+            content = os.pread(self.fd, 1 << 16, 0)
         except OSError:
             self._failed = True
             self.close()
@@ -91,7 +91,7 @@ class SysFile:
 
     def close(self) -> None:
         """Close the file, if it is open."""
-        if self._fd >= 0:
+        if self.fd >= 0:
             with contextlib.suppress(OSError):
-                os.close(self._fd)
-            self._fd = -1
+                os.close(self.fd)
+            self.fd = -1
