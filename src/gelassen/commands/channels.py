@@ -158,6 +158,8 @@ def _probed_run(run: Path, form: str) -> None:
 
     recording = read_run(run)
     what = {name: origin.conversion for name, origin in recording.channels.items()}
+    if recording.made_up and form == "text":
+        click.echo("made-up sample data\n")
     _print_probe(responses(recording), what, form)
 
 

@@ -8,6 +8,28 @@ from gelassen.core.probing import Response
 from gelassen.show.numbers import fixed
 from gelassen.show.tables import aligned
 
+_ALARM = ".alarm_flag"
+# What a tester looks at first comes first.
+_ORDER = (
+    "room",
+    "cpu",
+    "gpu",
+    "memory",
+    "vrm",
+    "loop",
+    "case",
+    "fan",
+    "board",
+    "drive",
+    "wall",
+    "load",
+)
+
+
+def _rank(row: Sequence[str]) -> int:
+    part = row[0].split(".", 1)[0]
+    return _ORDER.index(part) if part in _ORDER else len(_ORDER)
+
 
 def channels_text(
     rows: Sequence[tuple[str, str, str, str, str]],
@@ -15,7 +37,13 @@ def channels_text(
     missing: Sequence[tuple[str, str]],
 ) -> str:
     """Return channels (name, value, resolution, what, problem), what can be set, what is missing."""
-    good = [(name, value, step, what) for name, value, step, what, problem in rows if not problem]
+    rows = sorted(rows, key=_rank)
+    alarms = [(name, value) for name, value, *_ in rows if name.endswith(_ALARM)]
+    good = [
+        (name, value, step, what)
+        for name, value, step, what, problem in rows
+        if not problem and not name.endswith(_ALARM)
+    ]
     bad = [(name, problem) for name, _, _, _, problem in rows if problem]
     parts = []
     if good:
@@ -30,6 +58,10 @@ def channels_text(
             for name, value, step, what in good
         ]
         parts.append("\n".join([header, *lines]))
+    if alarms:
+        on = [name.removesuffix(_ALARM) for name, value in alarms if value not in ("0", "–")]
+        told = "on: " + ", ".join(on) if on else "none is on"
+        parts.append(f"alarms, of {len(alarms)} channels ({_ALARM[1:]}): {told}")
     if bad:
         parts.append("cannot be read\n" + _columns(bad))
     if settable:
@@ -38,7 +70,7 @@ def channels_text(
             + _columns(settable)
         )
     if missing:
-        parts.append("\n".join(["missing", *(f"  {what}: {why}" for what, why in missing)]))
+        parts.append("\n".join(["missing", *(_paragraph(f"{w}: {why}") for w, why in missing)]))
     return "\n\n".join(parts)
 
 
@@ -69,7 +101,8 @@ def probe_rows(
 def _probe_row(name: str, response: Response) -> tuple[str, ...]:
     channel = parse_channel(name)
     digits = 0 if channel.unit in ("mhz", "rpm", "count", "flag", "ms") else 1
-    change = fixed(response.change, digits, channel.symbol)
+    # A difference of temperatures is in K.
+    change = fixed(response.change, digits, "K" if channel.unit == "c" else channel.symbol)
     return (
         name,
         fixed(response.idle, digits, channel.symbol),
@@ -106,6 +139,10 @@ def probe_text(found: Mapping[str, Response | None], what: Mapping[str, str]) ->
 
 
 def _wrapped(names: Sequence[str]) -> str:
+    return _paragraph(", ".join(names))
+
+
+def _paragraph(text: str) -> str:
     return textwrap.fill(
-        ", ".join(names), 98, initial_indent="  ", subsequent_indent="  ", break_on_hyphens=False
+        text, 98, initial_indent="  ", subsequent_indent="  ", break_on_hyphens=False
     )
