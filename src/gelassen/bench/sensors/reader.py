@@ -21,6 +21,7 @@ from gelassen.bench.sensors.sysfile import SysFile
 
 _T = TypeVar("_T")
 _NOT_PLAIN = PlainFile(SysFile("", Path()), 1.0)  # never open: the short way fails at once
+_SLICES = 5
 _QUICK_PASSES = 30  # so often in a row before a slow device is read with the others again
 NO_ANSWER = "no answer in time"
 
@@ -41,17 +42,7 @@ class Device:
 class _Pass:
     """One reading of some devices, by one thread, which may be left alone with it."""
 
-    __slots__ = (
-        "_at",
-        "_given_up",
-        "_lock",
-        "_since_s",
-        "devices",
-        "done",
-        "ended_s",
-        "errors",
-        "values",
-    )
+    __slots__ = ("_given_up", "_lock", "at", "devices", "done", "ended_s", "errors", "values")
 
     def __init__(self, devices: Sequence[Device]) -> None:
         self.devices = devices
@@ -59,8 +50,7 @@ class _Pass:
         self.errors: dict[str, Exception] = {}
         self.done = False
         self._lock = threading.Lock()
-        self._at = -1
-        self._since_s = 0.0
+        self.at = -1
         self.ended_s = 0.0
         self._given_up = False
 
@@ -70,8 +60,7 @@ class _Pass:
             with self._lock:
                 if self._given_up:
                     return
-                self._at = number
-                self._since_s = monotonic()
+                self.at = number
             values, errors = self.values, self.errors
             for name, read, file, divisor, low, high in device.sensors:
                 try:
@@ -84,19 +73,19 @@ class _Pass:
                     except Exception as error:
                         # Any reader, our own mistakes in one included, may fail; the others go on.
                         errors[name] = error
-        self.ended_s = monotonic()
-        self.done = True
-
-    def give_up(self, patience_s: float) -> tuple[Device, Sequence[Device]] | None:
-        """Leave the thread with a device it has been at for too long.
-
-        Return that device and those it did not come to; None if there is no reason to give up.
-        """
         with self._lock:
-            if self.done or self._at < 0 or monotonic() - self._since_s < patience_s:
-                return None
-            self._given_up = True
-            return self.devices[self._at], self.devices[self._at + 1 :]
+            self.ended_s = monotonic()
+            self.done = True
+
+    def done_before_given_up(self) -> bool:
+        """Leave the thread with the device it is at, unless it has just ended."""
+        with self._lock:
+            self._given_up = not self.done
+            return self.done
+
+    def left_alone(self) -> tuple[Device, Sequence[Device]]:
+        """Return the device the thread was left with, and those it did not come to."""
+        return self.devices[self.at], self.devices[self.at + 1 :]
 
 
 class _Thread:
@@ -235,21 +224,38 @@ class Reader:
             one = _Pass(devices)
             thread.begin(one)
             devices = ()
-            while not thread.wait(self._patience_s):
-                stuck = one.give_up(self._patience_s)
-                if stuck is not None:
-                    device, devices = stuck
-                    device.quick_passes = 0
-                    self._together.remove(device)
-                    self._apart.append(_Apart(device, thread, one, self._patience_s))
-                    self._thread = None
-                    break
+            if not self._waited(thread, one):
+                device, devices = one.left_alone()
+                device.quick_passes = 0
+                self._together.remove(device)
+                self._apart.append(_Apart(device, thread, one, self._patience_s))
+                self._thread = None
             if one.done and not values:
                 values, errors = one.values, one.errors
             else:
                 values.update(_taken(one.values))
                 errors.update(_taken(one.errors))
         return values, errors
+
+    def _waited(self, thread: _Thread, one: _Pass) -> bool:
+        """Wait for a pass to end; False if one device has kept it for longer than we are patient.
+
+        Time in which this whole machine stood still is no fault of a device: it is told by a short
+        wait that took long, and is not counted.
+        """
+        slice_s = self._patience_s / _SLICES
+        fair, at = 0, -1
+        while fair < _SLICES:
+            began_s = monotonic()
+            if thread.wait(slice_s):
+                return True
+            if monotonic() - began_s < 2 * slice_s:
+                fair = fair + 1 if one.at == at >= 0 else 0
+                at = one.at
+        if one.done_before_given_up():
+            thread.wait(self._patience_s)  # its end is on its way
+            return True
+        return False
 
     def _take_back(self) -> None:
         for slow in list(self._apart):
