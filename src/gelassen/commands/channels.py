@@ -83,7 +83,7 @@ def channels(
 def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) -> None:
     from gelassen.core.channels import parse_channel
     from gelassen.show.channel_table import channels_text
-    from gelassen.show.numbers import fixed
+    from gelassen.show.numbers import digits_of, fixed
     from gelassen.show.tables import markdown
 
     bench.read()
@@ -112,7 +112,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
     rows = []
     for info in infos:
         channel = parse_channel(info.name)
-        digits = 0 if channel.unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+        digits = digits_of(channel.unit)
         value = values.get(info.name, math.nan)
         step = "" if info.resolution is None else f"{info.resolution:g}"
         limits = ", ".join(

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.probing import Response
-from gelassen.show.numbers import fixed
+from gelassen.show.numbers import digits_of, fixed
 from gelassen.show.tables import aligned
 
 _ALARM = ".alarm_flag"
@@ -100,7 +100,7 @@ def probe_rows(
 
 def _probe_row(name: str, response: Response) -> tuple[str, ...]:
     channel = parse_channel(name)
-    digits = 0 if channel.unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+    digits = digits_of(channel.unit)
     # A difference of temperatures is in K.
     change = fixed(response.change, digits, "K" if channel.unit == "c" else channel.symbol)
     return (

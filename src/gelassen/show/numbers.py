@@ -5,6 +5,11 @@ import math
 CANNOT_TELL = "cannot tell"
 
 
+def digits_of(unit: str) -> int:
+    """Return how many decimals people want to see of a channel in this unit."""
+    return 0 if unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+
+
 def fixed(value: float, digits: int = 1, unit: str = "") -> str:
     """Return a number with its unit; a dash where there is none."""
     if value is None or math.isnan(value):

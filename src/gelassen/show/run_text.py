@@ -1,16 +1,18 @@
 """One run in words and numbers."""
 
+import re
+
 import numpy as np
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.recording import Recording
 from gelassen.core.steady import SteadyState
 from gelassen.core.summary import RunSummary
-from gelassen.show.numbers import fixed, interval, moment, share
+from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 
 MADE_UP = "made-up sample data"
-_PER_CORE = ("cpu.core",)
+_PER_CORE = re.compile(r"cpu\.(?:package\d+_)?core\d+\.")
 
 
 def run_text(summary: RunSummary, recording: Recording) -> str:
@@ -150,13 +152,16 @@ def _rows(summary: RunSummary) -> list[tuple[str, ...]]:
     """Return the rows for people: single cores are summed up in one line a quantity."""
     rows = []
     table = summary.channels
-    many = [c for c in table["channel"] if c.startswith(_PER_CORE) and c != summary.channel]
+    # An alarm that never was on says nothing.
+    quiet = table["channel"].str.endswith(".alarm_flag") & (table["run_peak"] == 0)
+    table = table[~quiet]
+    many = [c for c in table["channel"] if _PER_CORE.match(c) and c != summary.channel]
     folded = many if len(many) > 8 else []
     for row in table.itertuples(index=False):
         if row.channel in folded:
             continue
         channel = parse_channel(str(row.channel))
-        digits = 0 if channel.unit in ("mhz", "rpm", "count") else 1
+        digits = digits_of(channel.unit)
         rows.append(
             _row(
                 str(row.channel),
@@ -171,7 +176,7 @@ def _rows(summary: RunSummary) -> list[tuple[str, ...]]:
     for ending in dict.fromkeys(name.split(".", 2)[2] for name in folded):
         part = table[table["channel"].isin([n for n in folded if n.endswith("." + ending)])]
         channel = parse_channel(str(part["channel"].iloc[0]))
-        digits = 0 if channel.unit in ("mhz", "rpm", "count") else 1
+        digits = digits_of(channel.unit)
         peak = (
             part.loc[part["run_peak"].idxmax()] if part["run_peak"].notna().any() else part.iloc[0]
         )
