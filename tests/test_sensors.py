@@ -11,6 +11,7 @@ import pytest
 from gelassen.bench import MachineBench
 from gelassen.bench.interface import ChannelInfo
 from gelassen.bench.sensors import Sensor, find_sensors
+from gelassen.bench.sensors.identity import hwmon_devices, hwmon_finder
 from gelassen.bench.sensors.powercap import find_powercap
 from gelassen.bench.sensors.reader import Reader
 from gelassen.core import FileError
@@ -81,6 +82,31 @@ def test_names_stay_when_the_kernel_numbers_anew_and_when_a_twin_comes(tree, tmp
     device(other, 4, "nct7802", "i2c-5/5-0029", {"temp4_input": 20000})
     more = {sensor.info.name for sensor in find_sensors(other / "sys", None)}
     assert more == names | {"board.nct7802_29_temp4.temp_c"}
+
+
+@pytest.mark.parametrize(
+    ("driver", "before", "after", "name"),
+    [
+        ("pump", "pci0000:00/0000:00:14.0/usb1/1-4/1-4:1.0/0003:1B1C:0C10.0001",
+         "pci0000:00/0000:00:14.0/usb3/3-4/3-4:1.0/0003:1B1C:0C10.0007", "board.pump_usb_4_temp1"),
+        ("drivetemp", "pci0000:00/0000:00:17.0/ata3/host2/target2:0:0/2:0:0:0",
+         "pci0000:00/0000:00:17.0/ata3/host5/target5:0:0/5:0:0:0", "drive.drivetemp_ata3"),
+        ("nct6779", "platform/nct6775.656", "platform/nct6775.656", "board.nct6779_656_temp1"),
+        ("bat0", "LNXSYSTM:00/PNP0C0A:00/power_supply/BAT0", "LNXSYSTM:00/PNP0C0A:00/power_supply/BAT0",
+         "board.bat0_temp1"),
+        ("loose", "virtual", "virtual", "board.loose_temp1"),
+    ],
+)  # fmt: skip
+def test_a_place_is_known_again_whatever_numbers_it_passes_through(
+    tmp_path, driver, before, after, name
+):
+    device(tmp_path, 3, driver, before, {"temp1_input": 30000})
+    (old,) = hwmon_devices(tmp_path / "sys")
+    (sensor,) = find_sensors(tmp_path / "sys", None)
+    assert sensor.info.name == f"{name}.temp_c"
+    shutil.rmtree(tmp_path / "sys")
+    device(tmp_path, 8, driver, after, {"temp1_input": 31000})
+    assert hwmon_finder(tmp_path / "sys", old.key)() == next(hwmon_devices(tmp_path / "sys")).folder
 
 
 def test_no_reading_is_dropped_for_having_the_name_of_another(tmp_path):

@@ -14,12 +14,13 @@ from pathlib import Path
 _PCI = re.compile(r"([0-9a-f]{4}):([0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f])")
 _I2C_CLIENT = re.compile(r"\d+-([0-9a-f]{4})")
 _I2C_ADAPTER = re.compile(r"i2c-\d+")
-_USB = re.compile(r"\d+-\d+(?:\.\d+)*(?::\d+\.\d+)?")
+_USB = re.compile(r"\d+-(\d+(?:\.\d+)*)((?::\d+\.\d+)?)")  # bus, ports, interface
+_HID = re.compile(r"([0-9A-F]{4}:[0-9A-F]{4}:[0-9A-F]{4})\.[0-9A-F]{4}")
 _PORT = re.compile(r"ata\d+")
 _INSTANCE = re.compile(r"(?:[^.:]+)[.:]([0-9a-f]+)")  # platform "nct6775.656", ACPI "ACPI000D:00"
 # Numbers handed out in the order in which devices appear.
 _PASSING = re.compile(
-    r"hwmon\d*|nvme(\d+(n\d+)?)?|host\d+|target[\d:]+|\d+:\d+:\d+:\d+|phy\d+|ieee80211|"
+    r"hwmon\d*|usb\d+|nvme(\d+(n\d+)?)?|host\d+|target[\d:]+|\d+:\d+:\d+:\d+|phy\d+|ieee80211|"
     r"drm|card\d+|thermal_zone\d+|virtual|platform|thermal"
 )
 
@@ -110,6 +111,10 @@ def _lasting(device: Path, parts: tuple[str, ...], k: int) -> str:
         return text_of(folder / "name") or "i2c"
     if match := _I2C_CLIENT.fullmatch(part):
         return match[1]
+    if match := _USB.fullmatch(part):
+        return match[1] + match[2]  # the number of a bus is handed out, ports are soldered
+    if match := _HID.fullmatch(part):
+        return match[1]
     return "" if _PASSING.fullmatch(part) else part
 
 
@@ -121,11 +126,11 @@ def _address(parts: tuple[str, ...]) -> str:
             return match[2] if match[1] == "0000" else part
         if _PORT.fullmatch(part):
             return part
-        if _USB.fullmatch(part):
-            return f"usb{part.split(':')[0]}"
+        if match := _USB.fullmatch(part):
+            return f"usb_{match[1]}"
         if match := _INSTANCE.fullmatch(part):
             return match[1]
-        if not _PASSING.fullmatch(part):
+        if not _PASSING.fullmatch(part) and not _HID.fullmatch(part):
             return ""
     return ""
 
