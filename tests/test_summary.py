@@ -3,7 +3,9 @@ import pandas as pd
 import pytest
 
 from gelassen.core import InputError, Recording, summarise_run
+from gelassen.core.blocks import block_means
 from gelassen.core.recording import Phase
+from gelassen.core.transients import transients
 from gelassen.show.run_figure import run_figure
 from gelassen.show.run_text import run_text
 from logs import heating_log
@@ -116,3 +118,88 @@ def test_any_run_can_be_drawn(tmp_path, columns):
     run_figure(part, summarise_run(part), tmp_path / "deep" / "part.png")
     assert (tmp_path / "deep" / "part.png").read_bytes().startswith(b"\x89PNG")
     assert run_text(summarise_run(part), part).startswith("part")
+
+
+def test_power_energy_and_resistance_come_with_what_is_known_of_them():
+    log = heating_log("tower", 6)
+    run = recording_of(log, limit_c=95.0)
+    run.frame["load.work.rate_per_s"] = 190.0
+    run.frame["wall.supply.power_w"] = log.power_w + 30
+    summary = summarise_run(run)
+    heat = summary.heat
+    assert heat.power_low_w <= 95 <= heat.power_high_w
+    assert heat.wall_power_w == pytest.approx(heat.power_w + 30)
+    hold_s = summary.hold_s[1] - summary.hold_s[0]
+    assert heat.energy_j == pytest.approx(heat.power_w * hold_s, rel=0.01)
+    assert heat.work_per_j == pytest.approx(190 / heat.power_w, rel=0.01)
+    truth = log.rise_k / 95
+    assert heat.resistance_low_k_per_w <= truth <= heat.resistance_high_k_per_w
+    assert heat.resistance_high_k_per_w - heat.resistance_low_k_per_w < 0.1 * truth
+    run.frame["cpu.package.power_w"] = np.nan
+    bare = summarise_run(run).heat
+    assert np.isnan(bare.resistance_k_per_w)
+    assert bare.work_per_j == pytest.approx(190 / bare.wall_power_w, rel=0.01)
+
+
+def test_intervals_of_resistance_cover_the_truth():
+    covered = []
+    for seed in range(40):
+        log = heating_log("tower", seed)
+        heat = summarise_run(recording_of(log), look_for_steps=False).heat
+        low, high = heat.resistance_low_k_per_w, heat.resistance_high_k_per_w
+        covered.append(low <= log.rise_k / 95 <= high)
+    assert np.mean(covered) >= 0.85  # 95 % less what chance does to forty
+
+
+def test_heating_and_cooling_are_timed():
+    t = np.arange(0.0, 3600.0)
+    heating = np.where(t >= 300, 40 * (1 - np.exp(-np.maximum(t - 300, 0) / 200)), 0.0)
+    cooling = 40 * np.exp(-np.maximum(t - 2100, 0) / 200)
+    rise = np.where(t > 2100, cooling, heating)
+    rise[(t >= 302) & (t < 315)] += 9  # a burst before the chip calms down
+    rng = np.random.default_rng(4)
+    course = transients(t, rise + 0.2 * rng.standard_normal(t.size), (300, 2100), steady_k=40.0)
+    assert course.first_minute_k == pytest.approx(40 * (1 - np.exp(-0.3)), abs=0.5)
+    assert course.within_1k_s == pytest.approx(200 * np.log(40), abs=40)
+    assert course.half_back_s == pytest.approx(200 * np.log(2), abs=15)
+    assert course.rest_s == pytest.approx(200 * np.log(40), abs=60)
+    assert course.spike_k == 0  # it did not stand out over the next minute
+    rise[(t >= 302) & (t < 315)] += 30
+    assert transients(t, rise, (300, 2100)).spike_k > 20
+    cut = transients(t[:2200], rise[:2200], (300, 2100), steady_k=40.0)
+    assert cut.rest_s is None
+    assert cut.left_k == pytest.approx(40 * np.exp(-0.5), abs=1.5)
+    loaded_from_the_start = transients(t, rise, (0, 3599), steady_k=80.0)
+    assert np.isnan(loaded_from_the_start.first_minute_k)
+    assert loaded_from_the_start.within_1k_s is None
+
+
+def test_block_means_are_a_table_of_their_own():
+    log = heating_log("tower", 1)
+    frame = recording_of(log).frame
+    frame.index = pd.Index(np.arange(float(len(frame))), name="t_s")
+    means = block_means(frame)
+    assert list(means.index[:3]) == [0, 60, 120]
+    assert means["samples"].iloc[0] == 60
+    first = frame["cpu.core1.temp_c"].loc[60:119]
+    assert means["cpu.core1.temp_c"].loc[60] == pytest.approx(first.mean())
+    assert len(block_means(frame, length_s=600)) == int(np.ceil(len(frame) / 600))
+    gap = frame.drop(frame.loc[120:239].index)
+    gap.loc[0:59, "room.air.temp_c"] = np.nan
+    sparse = block_means(gap)
+    assert 120 not in sparse.index
+    assert np.isnan(sparse["room.air.temp_c"].loc[0])
+    for wrong in (0, -1, np.nan, np.inf):
+        with pytest.raises(InputError, match="length above zero"):
+            block_means(frame, length_s=wrong)
+
+
+def test_the_hottest_core_is_told_with_how_steadily_it_is():
+    log = heating_log("tower", 1)
+    run = recording_of(log)
+    cores = summarise_run(run).cores
+    assert (cores.hottest, cores.hottest_share) == ("cpu.core1.temp_c", 1.0)
+    assert cores.spread_k == pytest.approx(3.0, abs=0.01)
+    run.frame["fan.empty.speed_rpm"] = 0.0  # a header without a fan takes no part
+    assert summarise_run(run).fan_rpm == 900
+    assert summarise_run(Recording(frame=run.frame[["cpu.core0.temp_c"]])).cores is None

@@ -5,7 +5,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, say
+from gelassen.commands.common import Duration, confidence_option, format_option, say
 
 
 @click.command()
@@ -17,11 +17,18 @@ from gelassen.commands.common import confidence_option, format_option, say
 )
 @click.option("--reference", default=None, help="Channel that rises are taken over.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
+@click.option(
+    "--every",
+    type=Duration(),
+    default=None,
+    metavar="DURATION",
+    help="Show means of every channel over blocks of this length instead, such as 1 min.",
+)
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def show(
     run: Path, form: str, confidence: float, channel: str | None, reference: str | None,
-    limit_c: float | None, figure: Path | None, no_figure: bool,
+    limit_c: float | None, every: float | None, figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
     """Say what one RUN says: in words, in numbers and in one figure."""
     from gelassen.core.summary import summarise_run
@@ -31,6 +38,9 @@ def show(
 
     study = _study_of(run)
     recording = study.run(run.resolve().name) if study else read_log(run)
+    if every is not None:
+        _show_blocks(recording, every, form)
+        return
     summary = summarise_run(
         recording, channel=channel, reference=reference, limit_c=limit_c, confidence=confidence
     )
@@ -50,6 +60,27 @@ def show(
     )
     run_figure(recording, summary, path)
     say(f"figure: {path}")
+
+
+def _show_blocks(recording: Any, length_s: float, form: str) -> None:
+    """Print block means: as they are in CSV and JSON, transposed for people, who read down."""
+    import json
+
+    from gelassen.core.blocks import block_means
+    from gelassen.core.result import plain
+    from gelassen.show.block_table import block_rows
+    from gelassen.show.tables import aligned, as_csv, markdown
+
+    means = block_means(recording.frame, length_s=length_s).reset_index()
+    if form == "json":
+        click.echo(json.dumps(plain(means), indent=2, ensure_ascii=False))
+    elif form == "csv":
+        click.echo(as_csv(means))
+    else:
+        header, rows = block_rows(means)
+        if recording.made_up:
+            click.echo("made-up sample data")
+        click.echo(markdown(header, rows) if form == "markdown" else aligned(header, rows))
 
 
 def _study_of(run: Path) -> Any:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from gelassen._lazy import loader
 
 if TYPE_CHECKING:
+    from gelassen.core.blocks import block_means
     from gelassen.core.capacity import Capacity, sustainable_power
     from gelassen.core.comparison import Comparison, compare_setups
     from gelassen.core.errors import BenchError, FileError, GelassenError, InputError
@@ -26,6 +27,7 @@ __all__ = [
     "SteadyState",
     "Step",
     "Throttling",
+    "block_means",
     "compare_setups",
     "find_steps",
     "find_throttling",
@@ -37,6 +39,7 @@ __all__ = [
 __getattr__ = loader(
     __name__,
     {
+        "blocks": ("block_means",),
         "capacity": ("Capacity", "sustainable_power"),
         "comparison": ("Comparison", "compare_setups"),
         "errors": ("BenchError", "FileError", "GelassenError", "InputError"),

@@ -7,8 +7,10 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.cautions import background_cautions, drift_cautions
+from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
 from gelassen.core.grid import lagged, make_grid
+from gelassen.core.heat import PowerAndHeat, power_and_heat
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import choose_reference, choose_temperature, hottest_reading
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
@@ -18,6 +20,7 @@ from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.tabular import mean_of, mean_where, series_of
 from gelassen.core.throttling import Throttling, find_throttling
+from gelassen.core.transients import Transients, transients
 
 _HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 _SAME_CHANGE_S = 90.0
@@ -54,6 +57,12 @@ class RunSummary(Result):
         Means over the hold window; NaN where not logged.
     resistance_k_per_w
         Steady rise over mean power, K/W; NaN without power or reference.
+    heat
+        Power and energy over the hold, thermal resistance with its interval, work per joule.
+    transients
+        How the temperature came up and went back; None if there is none.
+    cores
+        How the cores differed over the hold; None without two of them.
     channels : DataFrame
         channel, hold_mean, hold_peak, run_peak, run_peak_at_s for every channel.
     hold_s, load_s
@@ -82,6 +91,9 @@ class RunSummary(Result):
     load_s: tuple[float, float]
     made_up: bool
     cautions: tuple[str, ...] = ()
+    heat: PowerAndHeat | None = None
+    transients: Transients | None = None
+    cores: CoreSpread | None = None
 
 
 def summarise_run(
@@ -139,7 +151,7 @@ def summarise_run(
 
     power = series_of(frame, "cpu.package.power_w")
     clock = mean_of(frame, "cpu.", ".clock_mhz")
-    fan = mean_of(frame, "fan.", ".speed_rpm")
+    fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
     work = series_of(frame, "load.work.rate_per_s")
     room = None if over is None else series_of(frame, over)
     steady: SteadyState | None = None
@@ -191,6 +203,16 @@ def summarise_run(
     cautions += drift_cautions(frame, loaded, held, room, over, power, work)
     cautions += background_cautions(recording, frame)
     mean_power = mean_where(power, held)
+    over_room = steady if over is not None else None
+    heat = power_and_heat(
+        times, held, power_w=power, wall_w=series_of(frame, "wall.supply.power_w"), work_per_s=work,
+        steady=over_room, confidence=confidence,
+    )  # fmt: skip
+    course: Transients | None = None
+    if chosen is not None and steady is not None:
+        risen = frame[chosen].to_numpy(dtype=float) - (0.0 if room is None else room)
+        settled = steady.value if not steps else None
+        course = transients(times, risen, span, steady_k=settled)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
         name=recording.name,
@@ -210,6 +232,9 @@ def summarise_run(
         work_per_s=mean_where(work, held),
         reference_c=mean_where(room, held),
         resistance_k_per_w=rise / mean_power if mean_power > 0 else float("nan"),
+        heat=heat,
+        transients=course,
+        cores=core_spread(frame, held),
         channels=_channel_table(frame, times, held),
         hold_s=hold,
         load_s=span,

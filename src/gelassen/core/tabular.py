@@ -13,10 +13,15 @@ def series_of(frame: pd.DataFrame, name: str) -> Floats | None:
     return np.asarray(frame[name], dtype=float)
 
 
-def mean_of(frame: pd.DataFrame, start: str, end: str) -> Floats | None:
-    """Return the mean over all channels whose name starts and ends so; None if there are none."""
+def mean_of(frame: pd.DataFrame, start: str, end: str, *, moving: bool = False) -> Floats | None:
+    """Return the mean over all channels whose name starts and ends so; None if there are none.
+
+    With `moving`, channels that never left zero are left out: headers without a fan.
+    """
     names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
     names = [n for n in names if np.isfinite(frame[n]).any()]
+    if moving:
+        names = [n for n in names if (frame[n] > 0).any()] or names
     return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
 
 

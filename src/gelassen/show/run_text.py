@@ -89,8 +89,53 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     ]
     if held:
         lines.append(f"Held: {', '.join(held)}.")
-    if np.isfinite(summary.resistance_k_per_w):
-        lines.append(f"Thermal resistance to the reference: {summary.resistance_k_per_w:.3f} K/W.")
+    return [*lines, *_heat_words(summary), *_course_words(summary)]
+
+
+def _heat_words(summary: RunSummary) -> list[str]:
+    heat = summary.heat
+    if heat is None:
+        return []
+    lines = []
+    if np.isfinite(heat.resistance_k_per_w):
+        between = interval(heat.resistance_low_k_per_w, heat.resistance_high_k_per_w, 3)
+        lines.append(
+            f"Thermal resistance to the reference: {heat.resistance_k_per_w:.3f} K/W ({between})."
+        )
+    if np.isfinite(heat.energy_j):
+        said = f"Energy over the hold: {heat.energy_j / 3600:.1f} Wh"
+        if np.isfinite(heat.wall_power_w):
+            said += f", {heat.wall_power_w:.1f} W at the wall"
+        if np.isfinite(heat.work_per_j):
+            said += f", {heat.work_per_j:.3g} rounds of work per joule"
+        lines.append(said + ".")
+    return lines
+
+
+def _course_words(summary: RunSummary) -> list[str]:
+    lines = []
+    course, cores = summary.transients, summary.cores
+    if course is not None:
+        parts = []
+        if np.isfinite(course.first_minute_k):
+            parts.append(f"{course.first_minute_k:.1f} K in the first minute")
+        if course.spike_k:
+            parts.append(f"a spike of {course.spike_k:.1f} K at the start, which is not sustained")
+        if course.within_1k_s is not None:
+            parts.append(f"within 1 K of its end value after {moment(course.within_1k_s)}")
+        if parts:
+            lines.append(f"Heating: {', '.join(parts)}.")
+        parts = []
+        if course.half_back_s is not None:
+            parts.append(f"half of it gone after {moment(course.half_back_s)}")
+        if course.rest_s is not None:
+            parts.append(f"back within 1 K of rest after {moment(course.rest_s)}")
+        elif np.isfinite(course.left_k):
+            parts.append(f"{course.left_k:.1f} K left over rest at the end of the log")
+        if parts:
+            lines.append(f"Cooling: {', '.join(parts)}.")
+    if cores is not None:
+        lines.append(f"Cores: {cores}.")
     return lines
 
 
