@@ -1,6 +1,8 @@
 """Channels the tester describes: other names, offsets, instruments, programs; cards by their library."""
 
 import math
+import re
+import subprocess
 import sys
 import time
 from types import SimpleNamespace
@@ -49,6 +51,13 @@ def test_a_channel_gets_the_testers_name_offset_and_setting(tree):
     fan = bench.actuators()["fan.front.duty_pct"]
     with pytest.raises(Exception, match=r"^fan.front.duty_pct: 200 % asked for"):
         fan.set(200.0)
+    command = [sys.executable, "-c", "from gelassen.cli import main; main()", "channels"]
+    shown = subprocess.run(
+        [*command, "--study", str(tree), "--sysfs", str(tree)],
+        capture_output=True, text=True, check=True,
+    ).stdout  # fmt: skip
+    assert re.search(r"vrm.1.temp_c +59.8 °C", shown)
+    assert re.search(r"fan.front.duty_pct +50.2 % +0 to 100 %", shown)
     (tree / "sys/class/hwmon/hwmon1/temp4_input").write_text("<unsupported>\n")
     assert math.isnan(bench.read()["vrm.1.temp_c"])
     assert bench.failures() == {"vrm.1.temp_c": 1}

@@ -124,6 +124,8 @@ class _Renamed:
     def __init__(self, actuator: Actuator, name: str) -> None:
         self._actuator = actuator
         self.name = name
+        self.what = actuator.what
+        self.low, self.high = actuator.low, actuator.high
 
     def read(self) -> float:
         return self._actuator.read()

@@ -1,6 +1,7 @@
 """Channels that the tester describes: others' names for what is there, instruments, programs."""
 
 import re
+import shlex
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -56,6 +57,14 @@ class ChannelSpec:
         scaled = "" if self.scale == 1 else f" times {self.scale:g}"
         moved = "" if self.offset == 0 else f", {self.offset:+g} added"
         return (scaled + moved).strip(", ")
+
+
+def split_command(command: str, where: str) -> tuple[str, ...]:
+    """Return a command's words as a shell would split them; InputError if a quote is left open."""
+    try:
+        return tuple(shlex.split(command))
+    except ValueError as error:
+        raise InputError(f"{where}: {command!r} is no command ({error})") from None
 
 
 def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:

@@ -50,6 +50,21 @@ class Actuator(Protocol):
         """The channel name of what is set."""
         ...
 
+    @property
+    def what(self) -> str:
+        """What it is, in words."""
+        ...
+
+    @property
+    def low(self) -> float:
+        """The least value, in the channel's unit."""
+        ...
+
+    @property
+    def high(self) -> float:
+        """The greatest value."""
+        ...
+
     def read(self) -> float:
         """Return the present setting."""
         ...

@@ -10,6 +10,7 @@ import click
 from gelassen.commands.common import Duration, format_option, say, status_line, sysfs_option
 
 if TYPE_CHECKING:
+    from gelassen.bench import Actuator
     from gelassen.bench.adjusted import AdjustedBench
     from gelassen.bench.machine import MachineBench
 
@@ -127,7 +128,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
     _print(header, rows, form, markdown)
 
 
-def _setting(name: str, actuator: Any) -> tuple[str, str, str, str]:
+def _setting(name: str, actuator: "Actuator") -> tuple[str, str, str, str]:
     """Return name, present value, range and meaning of something that can be set."""
     from gelassen.core.channels import parse_channel
     from gelassen.show.numbers import fixed
@@ -183,7 +184,7 @@ def _together(
     import tempfile
 
     from gelassen.conduct.plan import PlannedPhase, RunPlan
-    from gelassen.conduct.probing import compare_probes
+    from gelassen.conduct.probing import check_probes, compare_probes
     from gelassen.conduct.recording import record_run
     from gelassen.conduct.studybench import study_bench
     from gelassen.core.result import plain
@@ -197,7 +198,8 @@ def _together(
         present = {name: entry.offset for name, entry in entries.items()}
     else:
         bench = study_bench(known, sysfs=sysfs)
-        present = {info.name: info.offset for info in bench.channels()}
+        present = {info.name: info.offset for info in bench.channels() if info.readable}
+        check_probes(together, present, true)  # before minutes are spent
         plan = RunPlan(phases=(PlannedPhase("idle", duration),))
         say(f"reading the probes for {duration:g} s; the machine is not loaded")
         with tempfile.TemporaryDirectory(prefix="gelassen-") as folder, status_line() as progress:

@@ -1,7 +1,7 @@
 """Finds out what the channels of a bench mean: by loading it, or by letting probes lie together."""
 
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 from gelassen.bench.interface import Bench
@@ -9,6 +9,7 @@ from gelassen.conduct.guard import stop_temperatures
 from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.conduct.recording import record_run
 from gelassen.conduct.run import Progress
+from gelassen.core.channels import parse_channel
 from gelassen.core.errors import BenchError, InputError
 from gelassen.core.probes import ProbeOffset, probe_offsets
 from gelassen.core.probing import Response, probe_response
@@ -70,7 +71,19 @@ def compare_probes(
     recording: Recording, channels: Sequence[str], *, true: str | None = None
 ) -> tuple[ProbeOffset, ...]:
     """Return the offsets of probes that lay together during a whole recording."""
-    for name in channels:
-        if name not in recording.frame:
-            raise InputError(f'"{name}" was not recorded.' + nearest(name, recording.frame.columns))
+    check_probes(channels, recording.frame.columns, true)
     return probe_offsets({name: recording.frame[name].to_numpy() for name in channels}, true=true)
+
+
+def check_probes(channels: Sequence[str], known: Iterable[str], true: str | None) -> None:
+    """Refuse probes that cannot be compared: fewer than two, unknown, or not temperatures."""
+    found = list(known)
+    for name in channels:
+        if name not in found:
+            raise InputError(f'"{name}" is no channel here.' + nearest(name, found))
+        if parse_channel(name).unit != "c":
+            raise InputError(f'"{name}" is no temperature')
+    if len(set(channels)) < 2:
+        raise InputError("offsets need at least two probes that lie together: --together for each")
+    if true is not None and true not in channels:
+        raise InputError(f'"{true}" is none of the probes ({", ".join(channels)})')

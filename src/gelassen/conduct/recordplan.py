@@ -1,10 +1,10 @@
 """The plan of one recording: what the study says, and what was asked for instead."""
 
-import shlex
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
+from gelassen.bench.described import split_command
 from gelassen.bench.interface import Bench
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.conduct.guard import stop_temperatures
@@ -85,7 +85,7 @@ def load_spec(usual: LoadTable, wanted: Wanted) -> LoadSpec:
         cores=wanted.cores if wanted.cores is not None else usual.cores,
         duty_pct=_or(wanted.duty_pct, usual.duty_pct),
         period_s=_or(wanted.period_s, usual.period),
-        command=tuple(shlex.split(command or "")) if name == COMMAND else (),
+        command=split_command(command or "", "the load's command") if name == COMMAND else (),
         score=_or(wanted.score, usual.score),
     )
 

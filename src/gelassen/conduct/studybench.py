@@ -1,11 +1,10 @@
 """The bench a study describes: this machine, with the study's names, offsets, instruments, programs."""
 
-import shlex
 from collections.abc import Mapping
 from pathlib import Path
 
 from gelassen.bench.adjusted import AdjustedBench
-from gelassen.bench.described import ChannelSpec, described_sensors
+from gelassen.bench.described import ChannelSpec, described_sensors, split_command
 from gelassen.bench.machine import MachineBench
 from gelassen.study.studyfile import ChannelTable, StudyFile
 
@@ -34,7 +33,7 @@ def channel_specs(tables: Mapping[str, ChannelTable]) -> dict[str, ChannelSpec]:
             resource=table.resource,
             query=table.query,
             backend=table.backend,
-            command=tuple(shlex.split(table.command or "")),
+            command=split_command(table.command or "", f'channels."{name}".command'),
             pattern=table.pattern,
             unit=table.unit,
             timeout_s=table.timeout,

@@ -7,7 +7,9 @@ CANNOT_TELL = "cannot tell"
 
 def digits_of(unit: str) -> int:
     """Return how many decimals people want to see of a channel in this unit."""
-    return 0 if unit in ("mhz", "rpm", "count", "flag", "ms") else 1
+    if unit in ("mhz", "rpm", "count", "flag", "ms"):
+        return 0
+    return 2 if unit in ("v", "a") else 1
 
 
 def fixed(value: float, digits: int = 1, unit: str = "") -> str:

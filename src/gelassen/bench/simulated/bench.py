@@ -297,6 +297,8 @@ class _PowerLimit:
     """The simulated power limit as an actuator."""
 
     name = "cpu.package.power_limit_w"
+    what = "long-term power limit"
+    low, high = 5.0, 400.0
 
     def __init__(self, governor: Governor) -> None:
         self._governor = governor
@@ -306,8 +308,11 @@ class _PowerLimit:
         return self._governor.power_limit_w
 
     def set(self, value: float) -> None:
-        if not 5 <= value <= 400:
-            raise BenchError(f"{self.name}: {value:g} W asked for; 5 to 400 W are possible here")
+        if not self.low <= value <= self.high:
+            raise BenchError(
+                f"{self.name}: {value:g} W asked for; "
+                f"{self.low:g} to {self.high:g} W are possible here"
+            )
         if self._before is None:
             self._before = self._governor.power_limit_w
         self._governor.power_limit_w = float(value)
