@@ -1,7 +1,9 @@
 """Options and small helpers that several commands share."""
 
 import shlex
+import shutil
 import sys
+import textwrap
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -18,6 +20,23 @@ FAILED, WRONG_INPUT = 1, 2
 def say(text: str) -> None:
     """Tell the user something that is no result: to standard error."""
     click.echo(text, err=True)
+
+
+def tell(text: str) -> None:
+    """Print a result; on a terminal, long lines of prose are broken between words."""
+    if sys.stdout.isatty():
+        width = shutil.get_terminal_size().columns
+        text = "\n".join(_broken(line, width) for line in text.split("\n"))
+    click.echo(text)
+
+
+def _broken(line: str, width: int) -> str:
+    words = line.strip()
+    if len(line) <= width or "  " in words.removeprefix("- "):  # the second: a row of a table
+        return line
+    indent = " " * (len(line) - len(line.lstrip()))
+    after = indent + ("  " if words.startswith("- ") else "")
+    return textwrap.fill(words, width, initial_indent=indent, subsequent_indent=after)
 
 
 format_option = click.option(

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, say
+from gelassen.commands.common import confidence_option, format_option, say, tell
 
 if TYPE_CHECKING:
     from gelassen.study import StudyComparison
@@ -52,7 +52,7 @@ def compare(
     elif form == "markdown":
         click.echo(comparison_markdown(comparison))
     else:
-        click.echo(comparison_text(comparison))
+        tell(comparison_text(comparison))
     if no_figure:
         return
     from gelassen.show.comparison_figure import comparison_figure

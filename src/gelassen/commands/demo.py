@@ -8,7 +8,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import say, shell
+from gelassen.commands.common import say, shell, tell
 
 
 @click.command()
@@ -29,7 +29,7 @@ def demo(folder: Path, seed: int) -> None:
         study = open_study(folder)
         say("analysing 36 runs")
         comparison = study.compare(executor=pool)
-    click.echo(comparison_text(comparison))
+    tell(comparison_text(comparison))
     say("drawing figures")
     figure = folder / "figures" / "comparison.png"
     comparison_figure(comparison, figure)

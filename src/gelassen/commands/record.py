@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, say, shell, status_line, sysfs_option
+from gelassen.commands.common import FAILED, Duration, say, shell, status_line, sysfs_option, tell
 
 if TYPE_CHECKING:
     from gelassen.study.studyfile import StudyFile
@@ -206,7 +206,7 @@ def _tell(folder: Path) -> None:
     if recording.frame.empty:
         click.echo(f"run: {folder} (no sample was taken)")
         return
-    click.echo(run_text(summarise_run(recording), recording))
+    tell(run_text(summarise_run(recording), recording))
     click.echo(f"\nrun: {folder}")
 
 

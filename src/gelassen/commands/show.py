@@ -5,7 +5,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import Duration, confidence_option, format_option, say
+from gelassen.commands.common import Duration, confidence_option, format_option, say, tell
 
 
 @click.command()
@@ -50,7 +50,7 @@ def show(
         click.echo(as_csv(summary.channels))
     else:
         text = run_text(summary, recording)
-        click.echo(f"```\n{text}\n```" if form == "markdown" else text)
+        tell(f"```\n{text}\n```" if form == "markdown" else text)
     if no_figure:
         return
     from gelassen.show.run_figure import run_figure
