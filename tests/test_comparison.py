@@ -106,3 +106,9 @@ def test_impossible_input_is_refused():
         compare_setups(runs.drop(columns="value"))
     with pytest.raises(InputError, match="no run with a value"):
         compare_setups(runs.assign(value=np.nan))
+
+
+def test_runs_that_all_but_agree_have_no_spread_to_test():
+    rows = [("a", 0.0), ("a", 0.0), ("a", 1.0), ("b", 0.0), ("b", 0.0), ("b", 4e-209)]
+    answer = compare_setups(pd.DataFrame(rows, columns=["setup", "value"]))
+    assert len(answer.differences) == 1

@@ -247,7 +247,8 @@ def _between_variance(values: Floats, design: Floats, own: Floats, freedom: int)
 def _spread_cautions(table: pd.DataFrame) -> list[str]:
     """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
     groups = {name: g["value"].to_numpy() for name, g in table.groupby("setup") if len(g) >= 3}
-    groups = {name: values for name, values in groups.items() if np.ptp(values) > 0}
+    # Runs that agree to a millionth of a kelvin have no spread that could be tested.
+    groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
     if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:
         return []
     worst = max(groups, key=lambda name: groups[name].std())
