@@ -13,7 +13,7 @@ from gelassen.bench.interface import ChannelInfo
 from gelassen.bench.sensors import Sensor, find_sensors
 from gelassen.bench.sensors.identity import hwmon_devices, hwmon_finder
 from gelassen.bench.sensors.powercap import find_powercap
-from gelassen.bench.sensors.reader import Reader
+from gelassen.bench.sensors.reader import Reader, _Thread
 from gelassen.core import FileError
 from trees import device, write
 
@@ -258,6 +258,29 @@ def test_a_device_that_hangs_delays_no_other_and_comes_back():
     assert later[-50:] == [2.0] * 50
     assert reader.failures["board.slow.temp_c"] <= missed + 2
     assert len(reader._together) == 3
+    reader.close()
+
+
+def test_a_device_that_hangs_is_left_even_where_every_wait_takes_long(monkeypatch):
+    release = threading.Event()
+    reader = Reader(
+        [
+            sensor("board.slow.temp_c", lambda: release.wait(20) or 2.0, device="a"),
+            sensor("cpu.package.temp_c", lambda: 1.0, device="b"),
+        ]
+    )
+
+    def slow_wait(self, timeout_s, real=_Thread.wait):
+        time.sleep(0.03)  # as where the processor is needed elsewhere
+        return real(self, timeout_s)
+
+    monkeypatch.setattr(_Thread, "wait", slow_wait)
+    began = time.monotonic()
+    values = reader.read()
+    assert time.monotonic() - began < 3
+    assert values["cpu.package.temp_c"] == 1.0
+    assert math.isnan(values["board.slow.temp_c"])
+    release.set()
     reader.close()
 
 

@@ -21,7 +21,7 @@ from gelassen.bench.sensors.sysfile import SysFile
 
 _T = TypeVar("_T")
 _NOT_PLAIN = PlainFile(SysFile("", Path()), 1.0)  # never open: the short way fails at once
-_SLICES = 5
+_SLICES, _UNFAIR = 5, 10
 _QUICK_PASSES = 30  # so often in a row before a slow device is read with the others again
 NO_ANSWER = "no answer in time"
 
@@ -241,11 +241,13 @@ class Reader:
         """Wait for a pass to end; False if one device has kept it for longer than we are patient.
 
         Time in which this whole machine stood still is no fault of a device: it is told by a short
-        wait that took long, and is not counted.
+        wait that took long, and is not counted. On a machine so busy that every wait takes long,
+        patience ends all the same.
         """
         slice_s = self._patience_s / _SLICES
+        last_s = monotonic() + _UNFAIR * self._patience_s
         fair, at = 0, -1
-        while fair < _SLICES:
+        while fair < _SLICES and (monotonic() < last_s or one.at < 0):
             began_s = monotonic()
             if thread.wait(slice_s):
                 return True
