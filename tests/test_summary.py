@@ -203,3 +203,20 @@ def test_the_hottest_core_is_told_with_how_steadily_it_is():
     run.frame["fan.empty.speed_rpm"] = 0.0  # a header without a fan takes no part
     assert summarise_run(run).fan_rpm == 900
     assert summarise_run(Recording(frame=run.frame[["cpu.core0.temp_c"]])).cores is None
+
+
+def test_a_room_read_by_hand_twice_still_times_the_heating():
+    log = heating_log("tower", 3)
+    run = recording_of(log)
+    whole = summarise_run(run)
+    room = run.frame["room.air.temp_c"].copy()
+    run.frame["room.air.temp_c"] = np.nan
+    run.frame.iloc[[300, 1500], run.frame.columns.get_loc("room.air.temp_c")] = room.iloc[
+        [300, 1500]
+    ]
+    by_hand = summarise_run(run)
+    assert by_hand.steady.low <= log.rise_k <= by_hand.steady.high
+    assert by_hand.transients.first_minute_k == pytest.approx(
+        whole.transients.first_minute_k, abs=0.5, nan_ok=True
+    )
+    assert by_hand.transients.within_1k_s is not None

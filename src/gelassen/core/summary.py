@@ -210,7 +210,9 @@ def summarise_run(
     )  # fmt: skip
     course: Transients | None = None
     if chosen is not None and steady is not None:
-        risen = frame[chosen].to_numpy(dtype=float) - (0.0 if room is None else room)
+        risen = frame[chosen].to_numpy(dtype=float) - (
+            0.0 if room is None else _bridged(times, room)
+        )
         settled = steady.value if not steps else None
         course = transients(times, risen, span, steady_k=settled)
     rise = steady.value if steady is not None and over is not None else float("nan")
@@ -241,6 +243,12 @@ def summarise_run(
         made_up=recording.made_up,
         cautions=tuple(dict.fromkeys(cautions)),
     )
+
+
+def _bridged(times: Floats, room: Floats) -> Floats:
+    """Fill what was not read by straight lines: a room read by hand has few readings."""
+    known = np.isfinite(room)
+    return np.interp(times, times[known], room[known])
 
 
 def _load_span(recording: Recording, frame: pd.DataFrame, times: Floats) -> tuple[float, float]:
