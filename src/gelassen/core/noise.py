@@ -40,6 +40,29 @@ def noise_density(residual: Floats, interval_s: float) -> float:
     return density
 
 
+def noise_covariance(
+    middle_s: Floats, duration_s: Floats, density: float, variance: float
+) -> Floats:
+    """Return the covariance of means over bins, for noise whose memory fades exponentially.
+
+    Parameters
+    ----------
+    middle_s, duration_s : array, shape (bins,)
+        Middle and length of each bin; bins do not overlap.
+    density : float
+        Noise power at frequency zero, from `noise_density`, in unit² · s.
+    variance : float
+        Variance of a single reading, in unit².
+    """
+    memory = density / (2 * variance)
+    ages = duration_s / memory
+    faded = -np.expm1(-ages) / ages
+    gaps = np.abs(middle_s[:, None] - middle_s) - (duration_s[:, None] + duration_s) / 2
+    covariance = variance * np.outer(faded, faded) * np.exp(-gaps.clip(min=0) / memory)
+    np.fill_diagonal(covariance, variance * 2 / ages * (1 - faded))
+    return np.asarray(covariance)
+
+
 def noise_std(values: Floats) -> float:
     """Return the standard deviation of the reading noise, from second differences.
 

@@ -1,10 +1,12 @@
 """What a heating (or cooling) curve settles to, when its time constants are not known.
 
 After a step of power every temperature of a network of heat capacities and conductances follows
-``settled - sum(amplitude_k * exp(-t / time_constant_k))``. Which time constants there are, and how
-many of them can be seen, the readings decide: all sets of up to three from a fixed list are tried,
-each set is a linear least-squares problem, and each counts by its evidence (Bayesian model
-averaging [1]_). A log that does not yet show its slowest time constant thus gets a wide answer.
+``settled - sum(amplitude_k * shape_k(t))``: exponentials, the slowest of which is bent where the
+conductances grow with the rise (`core/approach.py`). Which time constants there are, how many of
+them can be seen and how far the slowest is bent, the readings decide: all sets of up to three from a
+fixed list are tried, each set is a linear least-squares problem, and each counts by its evidence
+(Bayesian model averaging [1]_). A log that does not yet show its slowest time constant thus gets a
+wide answer.
 
 References
 ----------
@@ -17,28 +19,36 @@ from itertools import combinations, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import CubicSpline
+from scipy.linalg import cho_factor, cho_solve
 from scipy.special import ndtr
 
+from gelassen.core.approach import log_missing, log_missing_slope
 from gelassen.core.inputs import Floats
 
-# The slowest time constant decides where the curve settles: its list is fine. A quick one only has
-# to take up the beginning, so every fourth entry will do.
-_RATIO = 1.08
-_QUICK_EVERY = 4
+# The slowest time constant decides where the curve settles: between entries of its list it is moved
+# by one more column. A quick one only has to take up the beginning: every second entry will do.
+_RATIO = 1.16
+_QUICK_EVERY = 2
 # Time constants closer than a factor 2 look like one, and only make the sums ill-conditioned.
-_APART = 9
+_APART = 5
 _SHORTEST_S, _LONGEST_S = 3.0, 7200.0
 _DRAWS = 4000
 _SOME = 200
+_KNOTS = 120
 # The slowest time constant of a cooled part: six minutes, within a factor of 3 or so.
 _TYPICAL_SLOWEST_S, _SPREAD = 360.0, 1.1
+# How far the slowest is bent, and how often: many coolers are not, few are strongly.
+_BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
 # What is still missing when the fit begins, against what was seen (standard deviation).
 _MISSING = 2.0
 # What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
 # parts that start warm (slow ones) and by boosts that outlast the first seconds (fast ones).
-_WRONG_SIGN_FAST, _WRONG_SIGN_SLOW = 0.2, 0.02
+_WRONG_SIGN_FAST, _WRONG_SIGN_SLOW = 0.2, 0.005
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
+# Quick parts whose best set counts less than this (in log) are not tried with a bend, or again.
+_HOPELESS_BENT, _HOPELESS = 12.0, 18.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,28 +57,43 @@ class Relaxation:
 
     settled: Floats  # (draws,) where the curve settles
     amplitudes: Floats  # (draws, 3) what was still missing at time zero; 0 where unused
-    time_constants_s: Floats  # (draws, 3) in ascending order
+    time_constants_s: Floats  # (draws, 3) in ascending order, the slowest last; inf where unused
+    bends: Floats  # (draws,) of the slowest
+    start_share: float  # share of the settled rise that was there at time zero
     weights: Floats  # (draws,) adding up to 1
+    sets: "list[TimeConstantSets]"  # those worth trying on slightly different readings
 
     def mean_curve(self, elapsed_s: Floats) -> Floats:
         """Return the mean of the draws at these times, without what the reference adds."""
         some = slice(None, None, _DRAWS // _SOME)
         share = self.weights[some] / self.weights[some].sum()
-        curve = np.full(elapsed_s.size, float(share @ self.settled[some]))
-        for k in range(self.amplitudes.shape[1]):
-            decay = np.exp(-elapsed_s[:, None] / self.time_constants_s[some, k])
-            curve -= decay @ (share * self.amplitudes[some, k])
-        return curve
+        # Denser where it is steep; the spline between is far better than the readings.
+        knots = float(elapsed_s.max()) * np.linspace(0, 1, _KNOTS) ** 2.5
+        missing = self._missing(knots[:, None], some).sum(axis=2)
+        course = float(share @ self.settled[some]) - missing @ share
+        return np.asarray(CubicSpline(knots, course)(elapsed_s))
 
     def missing_at(self, elapsed_s: float) -> Floats:
         """Return for each draw how far the curve is from settled at this time."""
-        decays = np.exp(-elapsed_s / self.time_constants_s)
-        return np.asarray(np.where(self.amplitudes == 0, 0, self.amplitudes * decays).sum(axis=1))
+        return np.asarray(self._missing(np.array([[elapsed_s]]), slice(None))[0].sum(axis=1))
 
     def slope_at(self, elapsed_s: float) -> Floats:
         """Return for each draw the slope of the curve, per second."""
-        decays = np.exp(-elapsed_s / self.time_constants_s) / self.time_constants_s
-        return np.asarray((self.amplitudes * decays).sum(axis=1))
+        step = 1.0
+        return (self.missing_at(elapsed_s - step) - self.missing_at(elapsed_s + step)) / (2 * step)
+
+    def _missing(self, elapsed_s: Floats, some: slice) -> Floats:
+        """Return what is missing of each component: times down, draws across, three deep."""
+        constants, amplitudes = self.time_constants_s[some], self.amplitudes[some]
+        ages = elapsed_s[:, :, None] / constants
+        logs = -ages
+        slowest = np.where(np.isfinite(constants), constants, -1).argmax(axis=1)
+        for bend in np.unique(self.bends[some]):
+            if bend > 0:
+                rows = np.flatnonzero(self.bends[some] == bend)
+                at = ages[:, rows, slowest[rows]]
+                logs[:, rows, slowest[rows]] = log_missing(at, float(bend), self.start_share)
+        return np.asarray(np.where(amplitudes == 0, 0.0, amplitudes * np.exp(logs)))
 
     def responses(self) -> list[tuple[float, float]]:
         """Return time constants and the mean amplitude each has; those of the wrong sign left out.
@@ -84,6 +109,11 @@ class Relaxation:
         gains *= np.sign(gains.sum())
         least = 1e-3 * np.abs(gains).max()
         return [(float(c), float(g)) for c, g in zip(constants, gains, strict=True) if g > least]
+
+    def mean(self, values: Floats) -> float:
+        """Return the weighted mean over the draws, the outermost hundredths drawn in."""
+        ends = (self.quantile(values, 0.01), self.quantile(values, 0.99))
+        return float(self.weights @ np.clip(values, *ends))
 
     def quantile(self, values: Floats, share: float) -> float:
         """Return the weighted quantile over the draws."""
@@ -102,12 +132,14 @@ def time_constant_list(interval_s: float) -> Floats:
 def fit_relaxation(
     elapsed_s: Floats,
     series: Floats,
-    variance: Floats,
+    covariance: Floats,
     time_constants_s: Floats,
     *,
     most: int = 3,
+    among: "list[TimeConstantSets] | None" = None,
+    start_share: float | None = None,
 ) -> Relaxation:
-    """Fit sums of up to three exponentials to averaged readings.
+    """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
     Parameters
     ----------
@@ -115,51 +147,66 @@ def fit_relaxation(
         Time since the load began, at the middle of each bin.
     series : array, shape (bins,)
         Mean reading of each bin.
-    variance : array, shape (bins,)
-        Variance of each of these means.
+    covariance : array, shape (bins, bins)
+        Covariance of these means: noise, and whatever else moves them together.
     time_constants_s : array
         The list to choose from, ascending.
     most : int
         How many exponentials at most: two are quicker and do for a first look.
+    among : list of TimeConstantSets, optional
+        Sets left over from an earlier fit of nearly the same readings: only these are tried.
+    start_share : float, optional
+        Share of the settled rise that was there at time zero; without it nothing is bent.
     """
-    size = time_constants_s.size
-    decay = np.exp(-elapsed_s[:, None] / time_constants_s)  # (bins, taus)
-    # Column 0 is the settled value; the last columns shift a time constant between list entries.
-    shift = -decay * elapsed_s[:, None] / time_constants_s
-    basis = np.column_stack([np.ones_like(elapsed_s), -decay, shift])
-    weighted = basis / variance[:, None]
-    gram = basis.T @ weighted
-    right = series @ weighted
-    square = float((series**2 / variance).sum())
     change = float(np.ptp(series)) or 1.0
     prior = _log_prior(time_constants_s)
-
-    sets, models = [], []
-    for chosen in _time_constant_sets(size, most):
-        models.append(_solve(gram, right, square, chosen, change, prior))
-        sets.append(chosen)
+    whitener = cho_factor(covariance, lower=True)
+    square = float(series @ cho_solve(whitener, series))
     tenth = max(elapsed_s.size // 10, 1)
     direction = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
     least = 0.002 * change  # a trace of the wrong sign is as good as none
-    evidence = np.concatenate([model.evidence for model in models])
-    expected = np.concatenate([_expected_sign_factor(model, direction, least) for model in models])
-    log_weight = evidence + np.log(expected)
+
+    tried: list[_Solved] = []
+    hopeful = among or _time_constant_sets(time_constants_s.size, most)
+    again = hopeful
+    for bend, share in _BENDS if start_share is not None else _BENDS[:1]:
+        basis = _basis(elapsed_s, time_constants_s, bend, start_share or 0.0)
+        weighted = cho_solve(whitener, basis)
+        normal = _Normal(basis.T @ weighted, series @ weighted, square, change)
+        models = [
+            _solve(normal, group, prior + np.log(share), bend, direction, least)
+            for group in hopeful
+        ]
+        if bend == 0:
+            again = _hopeful(hopeful, models, _HOPELESS)
+            hopeful = _hopeful(hopeful, models, _HOPELESS_BENT)
+        tried += models
+    log_weight = np.concatenate([model.evidence + np.log(model.expected) for model in tried])
     weight = np.exp(log_weight - log_weight.max())
     weight[weight < 1e-6] = 0
     weight /= weight.sum()
 
-    settled, amplitudes, constants, picked = _draw(sets, models, weight, time_constants_s)
+    settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s)
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
+    expected = np.concatenate([model.expected for model in tried])
     weights = _sign_factor(amplitudes, constants, direction, least) / expected[picked]
     weights /= weights.sum()
-    return Relaxation(settled, amplitudes, constants, weights)
+    return Relaxation(settled, amplitudes, constants, bends, start_share or 0.0, weights, again)
+
+
+@dataclass(frozen=True, slots=True)
+class TimeConstantSets:
+    """Sets of time constants with equally many members."""
+
+    chosen: NDArray[np.int64]  # indices into the list, ascending, one row a set
+    alike: Floats  # how many sets have the same slowest: they share its prior
 
 
 @cache
-def _time_constant_sets(size: int, most: int) -> tuple[NDArray[np.int64], ...]:
-    """Return the sets to try as indices into the list, ascending, by their number of members."""
+def _time_constant_sets(size: int, most: int) -> list[TimeConstantSets]:
+    """Return the sets to try, by their number of members."""
     quick = range(0, size, _QUICK_EVERY)
-    sets = [np.arange(size)[:, None]]
+    groups = [np.arange(size)[:, None]]
     for count in range(2, most + 1):
         chosen = [
             (*members, slowest)
@@ -168,18 +215,39 @@ def _time_constant_sets(size: int, most: int) -> tuple[NDArray[np.int64], ...]:
             for slowest in range(members[-1] + _APART, size)
         ]
         if chosen:
-            sets.append(np.array(chosen))
-    return tuple(sets)
+            groups.append(np.array(chosen))
+    counts = [np.bincount(group[:, -1], minlength=size)[group[:, -1]] for group in groups]
+    return [TimeConstantSets(g, c.astype(float)) for g, c in zip(groups, counts, strict=True)]
+
+
+def _basis(elapsed_s: Floats, constants_s: Floats, bend: float, start_share: float) -> Floats:
+    """Return columns: the settled value, quick parts, slowest parts, shifts of the slowest."""
+    ages = elapsed_s[:, None] / constants_s
+    slowest = np.exp(log_missing(ages, bend, start_share))
+    shift = slowest * ages * log_missing_slope(ages, bend, start_share)
+    return np.column_stack([np.ones_like(elapsed_s), -np.exp(-ages), -slowest, shift])
+
+
+@dataclass(frozen=True, slots=True)
+class _Normal:
+    """The normal equations of all columns, and the size of the change that was seen."""
+
+    gram: Floats
+    right: Floats
+    square: float
+    change: float
 
 
 @dataclass(frozen=True, slots=True)
 class _Solved:
     """Least-squares solutions of many sets: one row a set, column 0 the settled value."""
 
+    chosen: NDArray[np.int64]
+    bend: float
     estimate: Floats
-    factor: Floats  # lower Cholesky factors of the Hessians
-    std: Floats
+    hessian: Floats
     evidence: Floats  # log evidence
+    expected: Floats  # sign factor to expect
 
 
 def _log_prior(time_constants_s: Floats) -> Floats:
@@ -190,42 +258,54 @@ def _log_prior(time_constants_s: Floats) -> Floats:
     return np.asarray(-0.5 * (np.log(time_constants_s / _TYPICAL_SLOWEST_S) / _SPREAD) ** 2)
 
 
+def _hopeful(
+    groups: list[TimeConstantSets], models: list[_Solved], hopeless: float
+) -> list[TimeConstantSets]:
+    """Return the sets whose quick parts are worth trying on, for any slowest."""
+    best = max(float(model.evidence.max()) for model in models)
+    kept = []
+    for group, model in zip(groups, models, strict=True):
+        quick, place = np.unique(model.chosen[:, :-1], axis=0, return_inverse=True)
+        top = np.full(len(quick), -np.inf)
+        np.maximum.at(top, place.ravel(), model.evidence)
+        rows = top[place.ravel()] > best - hopeless
+        if rows.any():
+            kept.append(TimeConstantSets(group.chosen[rows], group.alike[rows]))
+    return kept
+
+
 def _solve(
-    gram: Floats,
-    right: Floats,
-    square: float,
-    chosen: NDArray[np.int64],
-    change: float,
-    prior: Floats,
+    normal: _Normal,
+    group: TimeConstantSets,
+    log_prior: Floats,
+    bend: float,
+    direction: float,
+    least: float,
 ) -> _Solved:
+    chosen = group.chosen
     count = chosen.shape[1]
-    size = (gram.shape[0] - 1) // 2
+    size = (normal.gram.shape[0] - 1) // 3
     first = np.zeros((len(chosen), 1), dtype=int)
-    columns = np.concatenate([first, chosen + 1, chosen[:, -1:] + 1 + size], axis=1)
+    slowest = chosen[:, -1:] + 1 + size
+    columns = np.concatenate([first, chosen[:, :-1] + 1, slowest, slowest + size], axis=1)
     # What is missing at the start is of the order of what was seen; a shift is half an entry.
-    allowed = np.full(count + 1, _MISSING * change)
-    allowed[-1] = 0.3 * np.log(_RATIO) * change
-    hessian = gram[columns[:, :, None], columns[:, None, :]]
+    allowed = np.full(count + 1, _MISSING * normal.change)
+    allowed[-1] = 0.3 * np.log(_RATIO) * normal.change
+    hessian = normal.gram[columns[:, :, None], columns[:, None, :]]
     diagonal = np.arange(1, count + 2)
     hessian[:, diagonal, diagonal] += allowed**-2.0
-    target = right[columns]
+    target = normal.right[columns]
     inverse = np.linalg.inv(hessian)
     estimate = (inverse @ target[:, :, None])[:, :, 0]
-    factor = np.linalg.cholesky(hessian)
-    misfit = square - (estimate * target).sum(axis=1)
-    log_det = np.log(np.diagonal(factor, axis1=1, axis2=2)).sum(axis=1)
-    per_slowest = np.bincount(chosen[:, -1], minlength=size)[chosen[:, -1]]
-    evidence = -misfit / 2 - log_det - np.log(allowed).sum() - np.log(per_slowest)
+    misfit = normal.square - (estimate * target).sum(axis=1)
+    log_det = np.linalg.slogdet(hessian)[1] / 2
+    evidence = -misfit / 2 - log_det - np.log(allowed).sum() - np.log(group.alike)
     std = np.sqrt(np.abs(np.diagonal(inverse, axis1=1, axis2=2)))
-    return _Solved(estimate, factor, std, evidence + prior[chosen[:, -1]])
-
-
-def _expected_sign_factor(model: _Solved, direction: float, least: float) -> Floats:
-    """Return the sign factor a draw of each set has on average, taking amplitudes one by one."""
-    right = ndtr((model.estimate[:, 1:-1] * direction + least) / model.std[:, 1:-1])
-    against = np.full(right.shape[1], _WRONG_SIGN_FAST)
+    right = ndtr((estimate[:, 1:-1] * direction + least) / std[:, 1:-1])
+    against = np.full(count, _WRONG_SIGN_FAST)
     against[-1] = _WRONG_SIGN_SLOW
-    return np.asarray((right + (1 - right) * against).prod(axis=1))
+    expected = (right + (1 - right) * against).prod(axis=1)
+    return _Solved(chosen, bend, estimate, hessian, evidence + log_prior[chosen[:, -1]], expected)
 
 
 def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least: float) -> Floats:
@@ -238,8 +318,8 @@ def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least:
 
 
 def _draw(
-    sets: list[NDArray[np.int64]], models: list[_Solved], weight: Floats, time_constants_s: Floats
-) -> tuple[Floats, Floats, Floats, NDArray[np.int64]]:
+    models: list[_Solved], weight: Floats, time_constants_s: Floats
+) -> tuple[Floats, Floats, Floats, Floats, NDArray[np.int64]]:
     """Draw curves from the mixture; the same readings give the same draws."""
     rng = np.random.default_rng(1)
     # Systematic resampling: each set gets its share of draws, without extra luck.
@@ -248,22 +328,24 @@ def _draw(
     settled = np.empty(_DRAWS)
     amplitudes = np.zeros((_DRAWS, 3))
     constants = np.full((_DRAWS, 3), np.inf)
+    bends = np.zeros(_DRAWS)
     scale = np.sqrt(_FREEDOM / rng.chisquare(_FREEDOM, size=_DRAWS))
     first = 0
-    for chosen, model in zip(sets, models, strict=True):
-        rows = np.flatnonzero((picked >= first) & (picked < first + len(chosen)))
+    for model in models:
+        rows = np.flatnonzero((picked >= first) & (picked < first + len(model.chosen)))
         which = picked[rows] - first
-        first += len(chosen)
+        first += len(model.chosen)
         if rows.size == 0:
             continue
-        count = chosen.shape[1]
+        count = model.chosen.shape[1]
         noise = rng.standard_normal((rows.size, count + 2)) * scale[rows, None]
-        upper = np.swapaxes(model.factor[which], 1, 2)
+        upper = np.swapaxes(np.linalg.cholesky(model.hessian[which]), 1, 2)
         theta = model.estimate[which] + np.linalg.solve(upper, noise[:, :, None])[:, :, 0]
         settled[rows] = theta[:, 0]
         amplitudes[rows[:, None], np.arange(count)] = theta[:, 1:-1]
-        constants[rows[:, None], np.arange(count)] = time_constants_s[chosen[which]]
+        constants[rows[:, None], np.arange(count)] = time_constants_s[model.chosen[which]]
+        bends[rows] = model.bend
         slowest = theta[:, -2]
         shift = theta[:, -1] / np.where(np.abs(slowest) > 1e-9, slowest, np.inf)
         constants[rows, count - 1] *= np.exp(shift.clip(-np.log(_RATIO), np.log(_RATIO)))
-    return settled, amplitudes, constants, picked
+    return settled, amplitudes, constants, bends, picked

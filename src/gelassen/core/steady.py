@@ -18,7 +18,8 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
-from gelassen.core.noise import noise_density, quantisation_error, step_size
+from gelassen.core.noise import noise_covariance, noise_density, quantisation_error, step_size
+from gelassen.core.powereffect import power_effect
 from gelassen.core.relaxation import Relaxation, fit_relaxation, time_constant_list
 from gelassen.core.result import Result
 
@@ -28,21 +29,23 @@ _BOOST_S = 60.0
 _FEWEST_READINGS = 10
 # How late a change of the room arrives, before the first fit tells better: a typical heatsink.
 USUAL_LAG_S = 120.0
-# How fast the chip itself answers a change of power.
-_AT_ONCE_S = 10.0
-# Exponentials allowed in each pass; each pass knows the noise and the lag of the room better.
+# Exponentials allowed in each pass; each pass knows noise, room and power better. Bends: the last.
 _PASSES = (2, 3, 3)
 # Conductances and heat capacities are lumps: early in the load the curve is trusted to 1 %.
 _ROUGH = 0.01
 # How a change of the reference arrives is inferred, and the rise itself depends on it a little: fans
-# on curves turn faster, leakage grows. Shares of the delay's effect and of the reference's spread.
-_DELAY_IN_DOUBT, _DRIFT_IN_DOUBT = 0.5, 0.2
+# on curves turn faster, leakage grows. Shares of the delay's effect and of the change itself.
+_DELAY_IN_DOUBT, _GAIN_IN_DOUBT = 0.5, 0.2
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
-# Real conductances grow as a part gets hotter (free convection, radiation, fans on curves), so it
-# settles sooner and lower than exponentials say: by about a tenth of what is still missing with
-# them, by nothing without. Half of that is taken off; it and as much again stay in doubt.
-_BEYOND_TOO_HIGH, _BEYOND_IN_DOUBT = 0.06, 0.08
+# Power that is not logged wanders all the same: by this share, for about so long.
+_UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
+# So does a room that is not logged.
+_UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
+# Share of what is extrapolated that stays in doubt: no model of three bodies is the machine.
+_BEYOND_IN_DOUBT = 0.04
+# Share of the settled rise at rest, where no reference tells it.
+_USUAL_START = 0.12
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
 _SURE_REACHED = 0.8
 
@@ -248,7 +251,7 @@ def _fit(
     span: LoadSpan,
     begin_s: float,
 ) -> _Fit:
-    """Fit the curve twice or more: each pass knows the noise and the power's effect better."""
+    """Fit the curve twice or more: each pass knows noise, room and power better."""
     times = grid.times_s
     used = (times >= begin_s) & (times <= span.end_s)
     elapsed = times[used] - span.start_s
@@ -266,30 +269,61 @@ def _fit(
     )
     rise = curve if room is None else curve - lagged(room, grid.step_s, USUAL_LAG_S)
     density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
-    wander = np.zeros_like(curve)
-    for most in _PASSES:
+    scatter_k = max(float(np.sqrt(density / grid.step_s)), 1e-3)
+    apart_s = np.abs(middle[:, None] - middle)
+    doubts: list[Floats] = []
+    start_share, among = None, None
+    for number, most in enumerate(_PASSES, start=1):
+        last = number == len(_PASSES)
         series = _bin_means(rise[used], bins, kept)
         rough_k = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
-        variance = density / duration + hidden_k**2 + rough_k**2
-        relaxation = fit_relaxation(middle, series, variance, constants, most=most)
-        density = noise_density(rise[used] - relaxation.mean_curve(elapsed), grid.step_s)
-        density = max(density, 1e-4)
-        rise = curve.copy()
+        covariance = noise_covariance(middle, duration, density, scatter_k**2)
+        covariance += np.diag(hidden_k**2 + rough_k**2)
+        if watts is None:
+            unlogged_k = _UNLOGGED_WANDER * float(np.ptp(series))
+            covariance += unlogged_k**2 * np.exp(-apart_s / _WANDER_S)
+        if room is None:
+            covariance += _UNLOGGED_ROOM_K**2 * np.exp(-apart_s / _ROOM_S)
+        for doubt in doubts:
+            column = _bin_means(doubt[used], bins, kept)
+            covariance += np.outer(column, column)
+        relaxation = fit_relaxation(
+            middle, series, covariance, constants, most=most, among=among if last else None,
+            start_share=start_share if last else None,
+        )  # fmt: skip
+        among = relaxation.sets
+        start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
+        approach = relaxation.mean_curve((times - span.start_s).clip(min=0))
+        density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
+        scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
+        rise, doubts = curve.copy(), []
         if room is not None:
-            rise -= _as_felt(room, relaxation, grid.step_s)
+            felt = _as_felt(room, relaxation, grid.step_s)
+            rise -= felt
+            doubts += [_GAIN_IN_DOUBT * (felt - felt[used].mean()), _DELAY_IN_DOUBT * (room - felt)]
         if watts is not None:
-            wander = _wander(watts, rise, relaxation, begin_s, span, grid)
-            rise -= wander
-    unseen_k = float(np.hypot(hidden_k, _WANDER_IN_DOUBT * wander[used].std()))
-    if room is not None:
-        delay_k = (room - _as_felt(room, relaxation, grid.step_s))[used][elapsed.size // 2 :]
-        delay_doubt_k = _DELAY_IN_DOUBT * float(np.abs(delay_k).mean())
-        drift_doubt_k = _DRIFT_IN_DOUBT * float(room[used].std())
-        unseen_k = float(np.sqrt(unseen_k**2 + delay_doubt_k**2 + drift_doubt_k**2))
+            effect = power_effect(watts, approach, rise, relaxation, used, span, grid)
+            if effect is not None:
+                rise -= effect.wander_k
+                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    return _Fit(relaxation, hidden_k, unseen_k, seen_k)
+    return _Fit(relaxation, hidden_k, hidden_k, seen_k)
+
+
+def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:
+    """Return which share of the settled rise was there when the load began."""
+    settled = relaxation.quantile(relaxation.settled, 0.5)
+    if not over or settled <= 1:
+        return _USUAL_START
+    rest = rise[before & np.isfinite(rise)]
+    start = (
+        float(np.median(rest))
+        if rest.size
+        else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
+    )
+    return float(np.clip(start / settled, 0.02, 0.9))
 
 
 def _mean(values: Floats) -> float:
@@ -324,66 +358,20 @@ def _bin_means(series: Floats, bins: NDArray[np.int64], kept: Bools) -> Floats:
     return np.asarray(total[kept] / count[kept])
 
 
-def _wander(
-    watts: Floats,
-    rise: Floats,
-    relaxation: Relaxation,
-    begin_s: float,
-    span: LoadSpan,
-    grid: Grid,
-) -> Floats:
-    """Return the temperature change that follows from power leaving its mean under load.
-
-    Power that changes because the chip warms (leakage, a little less boost) belongs to the steady
-    state and is not taken out: only what temperature does not explain counts as wander. What the
-    power did before `begin_s` lives on in the fitted amplitudes.
-    """
-    times = grid.times_s
-    loaded = (times >= begin_s) & (times <= span.end_s)
-    before = watts[times < span.start_s]
-    idle_w = float(np.median(before)) if before.size else 0.0
-    mean_w = float(watts[loaded].mean())
-    nothing = np.zeros_like(watts)
-    if mean_w <= 1.2 * idle_w or mean_w <= 0:
-        return nothing
-    # Against the approach as fitted, not the readings: these follow the wander themselves.
-    settled_early = (span.end_s - span.start_s) / 4
-    course = nothing - sum(
-        gain * np.exp(-(times - span.start_s).clip(min=0) / tau)
-        for tau, gain in relaxation.responses()
-        if tau < settled_early
-    )
-    explained = nothing
-    if np.ptp(course[loaded]) > 1:
-        slope = float(np.polyfit(course[loaded], watts[loaded], 1)[0])
-        slope = float(np.clip(slope, -0.005 * mean_w, 0.005 * mean_w))
-        explained = slope * (course - float(course[loaded].mean()))
-    excess = np.where(loaded, watts - mean_w - explained, 0.0) / (mean_w - idle_w)
-    before_k = rise[(times < span.start_s) & np.isfinite(rise)]
-    start_k = float(np.median(before_k)) if before_k.size else 0.0
-    fit_total_k = relaxation.quantile(relaxation.settled, 0.5) - start_k
-    responses = relaxation.responses()
-    # What had settled before the fit began answers at once.
-    at_once = fit_total_k - sum(gain for _, gain in responses)
-    answer = max(at_once, 0.0) * lagged(excess, grid.step_s, _AT_ONCE_S)
-    for tau, gain in responses:
-        answer = answer + gain * lagged(excess, grid.step_s, tau)
-    return np.asarray(answer)
-
-
 def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: str) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
     doubt_k = np.hypot(fit.unseen_k, _BEYOND_IN_DOUBT * missing)
     noise = np.random.default_rng(2).standard_normal(missing.size)
-    settled = relaxation.settled - _BEYOND_TOO_HIGH * missing + doubt_k * noise
+    settled = relaxation.settled + doubt_k * noise
     tail = (1 - confidence) / 2
-    value = relaxation.quantile(settled, 0.5)
     low, high = relaxation.quantile(settled, tail), relaxation.quantile(settled, 1 - tail)
     error = (relaxation.quantile(settled, 0.841) - relaxation.quantile(settled, 0.159)) / 2
 
     sure = float(relaxation.weights @ (np.abs(missing) <= band_k))
     reached = sure >= _SURE_REACHED
+    # Half-known answers have a long tail on the far side: there the mean is nearer on average.
+    value = relaxation.quantile(settled, 0.5) if reached else relaxation.mean(settled)
     cautions: list[str] = []
     reached_at = _reached_at(relaxation, value, band_k, span) if reached else None
     if not reached:
