@@ -33,7 +33,6 @@ _QUICK_EVERY = 2
 # Time constants closer than a factor 2 look like one, and only make the sums ill-conditioned.
 _APART = 5
 _SHORTEST_S, _LONGEST_S = 3.0, 7200.0
-_DRAWS = 4000
 _SOME = 200
 _KNOTS = 120
 # The slowest time constant of a cooled part: six minutes, within a factor of 3 or so.
@@ -65,7 +64,7 @@ class Relaxation:
 
     def mean_curve(self, elapsed_s: Floats) -> Floats:
         """Return the mean of the draws at these times, without what the reference adds."""
-        some = slice(None, None, _DRAWS // _SOME)
+        some = slice(None, None, max(self.settled.size // _SOME, 1))
         share = self.weights[some] / self.weights[some].sum()
         # Denser where it is steep; the spline between is far better than the readings.
         knots = float(elapsed_s.max()) * np.linspace(0, 1, _KNOTS) ** 2.5
@@ -138,6 +137,7 @@ def fit_relaxation(
     most: int = 3,
     among: "list[TimeConstantSets] | None" = None,
     start_share: float | None = None,
+    draws: int = 4000,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
@@ -157,6 +157,8 @@ def fit_relaxation(
         Sets left over from an earlier fit of nearly the same readings: only these are tried.
     start_share : float, optional
         Share of the settled rise that was there at time zero; without it nothing is bent.
+    draws : int
+        How many draws to return: quantiles far out need thousands, a mean course needs few.
     """
     change = float(np.ptp(series)) or 1.0
     prior = _log_prior(time_constants_s)
@@ -186,7 +188,7 @@ def fit_relaxation(
     weight[weight < 1e-6] = 0
     weight /= weight.sum()
 
-    settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s)
+    settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s, draws)
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
     expected = np.concatenate([model.expected for model in tried])
     weights = _sign_factor(amplitudes, constants, direction, least) / expected[picked]
@@ -265,10 +267,11 @@ def _hopeful(
     best = max(float(model.evidence.max()) for model in models)
     kept = []
     for group, model in zip(groups, models, strict=True):
-        quick, place = np.unique(model.chosen[:, :-1], axis=0, return_inverse=True)
-        top = np.full(len(quick), -np.inf)
-        np.maximum.at(top, place.ravel(), model.evidence)
-        rows = top[place.ravel()] > best - hopeless
+        places = 1000 ** np.arange(model.chosen.shape[1] - 1)
+        quick, place = np.unique(model.chosen[:, :-1] @ places, return_inverse=True)
+        top = np.full(quick.size, -np.inf)
+        np.maximum.at(top, place, model.evidence)
+        rows = top[place] > best - hopeless
         if rows.any():
             kept.append(TimeConstantSets(group.chosen[rows], group.alike[rows]))
     return kept
@@ -318,18 +321,18 @@ def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least:
 
 
 def _draw(
-    models: list[_Solved], weight: Floats, time_constants_s: Floats
+    models: list[_Solved], weight: Floats, time_constants_s: Floats, draws: int
 ) -> tuple[Floats, Floats, Floats, Floats, NDArray[np.int64]]:
     """Draw curves from the mixture; the same readings give the same draws."""
     rng = np.random.default_rng(1)
     # Systematic resampling: each set gets its share of draws, without extra luck.
-    marks = (np.arange(_DRAWS) + 0.5) / _DRAWS
+    marks = (np.arange(draws) + 0.5) / draws
     picked = np.searchsorted(np.cumsum(weight), marks).clip(max=weight.size - 1)
-    settled = np.empty(_DRAWS)
-    amplitudes = np.zeros((_DRAWS, 3))
-    constants = np.full((_DRAWS, 3), np.inf)
-    bends = np.zeros(_DRAWS)
-    scale = np.sqrt(_FREEDOM / rng.chisquare(_FREEDOM, size=_DRAWS))
+    settled = np.empty(draws)
+    amplitudes = np.zeros((draws, 3))
+    constants = np.full((draws, 3), np.inf)
+    bends = np.zeros(draws)
+    scale = np.sqrt(_FREEDOM / rng.chisquare(_FREEDOM, size=draws))
     first = 0
     for model in models:
         rows = np.flatnonzero((picked >= first) & (picked < first + len(model.chosen)))

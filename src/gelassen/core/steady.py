@@ -257,10 +257,12 @@ def _fit(
     elapsed = times[used] - span.start_s
     constants = time_constant_list(grid.step_s)
     bins = _bins(elapsed, grid.step_s)
-    duration = np.bincount(bins, weights=np.isfinite(curve[used]).astype(float)) * grid.step_s
+    duration: Floats = (
+        np.bincount(bins, weights=np.isfinite(curve[used]).astype(float)) * grid.step_s
+    )
     kept = duration > 0
     duration = duration[kept]
-    middle = np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept]
+    middle = np.asarray(np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept])
     latter = curve[used][elapsed.size // 2 :]
     hidden_k = float(
         np.hypot(
@@ -289,7 +291,7 @@ def _fit(
             covariance += np.outer(column, column)
         relaxation = fit_relaxation(
             middle, series, covariance, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None,
+            start_share=start_share if last else None, draws=4000 if last else 500,
         )  # fmt: skip
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
