@@ -257,11 +257,9 @@ def _fit(
     elapsed = times[used] - span.start_s
     constants = time_constant_list(grid.step_s)
     bins = _bins(elapsed, grid.step_s)
-    duration: Floats = (
-        np.bincount(bins, weights=np.isfinite(curve[used]).astype(float)) * grid.step_s
-    )
-    kept = duration > 0
-    duration = duration[kept]
+    seconds = np.bincount(bins, weights=np.isfinite(curve[used]) * grid.step_s)
+    kept = seconds > 0
+    duration: Floats = np.asarray(seconds[kept], dtype=np.float64)
     middle = np.asarray(np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept])
     latter = curve[used][elapsed.size // 2 :]
     hidden_k = float(

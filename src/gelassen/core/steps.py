@@ -1,6 +1,6 @@
 """Moments at which the conditions changed during a run: a panel removed, a fan stopped."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,19 +13,22 @@ from gelassen.core.inputs import (
     as_time,
     need_readings,
 )
-from gelassen.core.loadspan import span_from_temperature
-from gelassen.core.noise import noise_density, quantisation_error
+from gelassen.core.loadspan import LoadSpan, span_from_temperature
+from gelassen.core.noise import quantisation_error, step_size
 from gelassen.core.result import Result
+from gelassen.core.stepmodel import WAYS, Background, Change, Fit, StepModel
+from gelassen.core.whitening import Whitener
 
-# How fast the channel may follow a change: at once (fan speed, power) or through heat capacities.
-_FOLLOWS_S = (0.0, 15.0, 45.0, 120.0, 300.0, 700.0)
-# What may go on anyway: the approach after the start of the load.
-_APPROACH_S = (8.0, 30.0, 90.0, 240.0, 600.0, 1500.0)
-_START_S = 60.0
-# Changes below this share of the whole course are left to the noise.
-_SMALLEST = 0.03
+_START_S, _EARLIEST_S = 60.0, 90.0
+# Changes below this share of the whole course, or so many steps of the sensor, are left to the noise;
+# so are those small against what the approach still had to go: no approach is quite as modelled.
+_SMALLEST, _COARSE_STEPS, _SHARE_OF_APPROACH = 0.03, 1.2, 0.4
 _MOST_STEPS = 8
-_MOMENTS = 160
+_WORTH_TRYING = 0.45
+_ENDED_SHARE = 0.4
+_BINS, _MOMENTS, _TRIED = 400, 48, 2
+# Models are never quite right: what explains must explain this much more than chance would.
+_MARGIN = 20.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +58,11 @@ class Step(Result):
 
 
 def find_steps(
-    time_s: SeriesLike, values: SeriesLike, *, confidence: float = 0.95
+    time_s: SeriesLike,
+    values: SeriesLike,
+    *,
+    confidence: float = 0.95,
+    load_s: tuple[float, float] | None = None,
 ) -> tuple[Step, ...]:
     """Find the moments at which the conditions changed; the load's own start and end are none.
 
@@ -65,6 +72,8 @@ def find_steps(
         Sample times in s and one channel: best a rise over the room, but also power or fan speed.
     confidence : float
         How sure a step must be to be told, and the share of intervals that cover its moment.
+    load_s : tuple of float, optional
+        Start and end of the load, in s; found from the values if not given.
 
     Raises
     ------
@@ -73,229 +82,206 @@ def find_steps(
 
     Notes
     -----
-    The course is modelled as an approach (exponentials with fixed time constants) plus a few changes,
-    each of which the channel follows at once or with a time constant of up to 12 minutes. They are
-    added one by one, the one that explains most first; those that explain no more than noise with
-    the memory of the residual would are thrown out again. Not yet done: changes within the first
-    minute of the load; a power that wanders, and a room that drifts, look like slow changes.
+    The course is modelled as an approach, a few changes that the channel follows at once, through
+    heat capacities or through case air first (`core/stepmodel.py`), and noise with a memory, whose
+    size and length the readings themselves tell (`core/whitening.py`). Changes are added one by one
+    while the likelihood, with the noise described anew each time, rises by far more than chance
+    would let it. Not yet done: changes within the first minutes of the load.
     """
     times = as_time(time_s)
     series = as_series("values", values, like=times)
     need_readings("values", series)
     confidence = as_confidence(confidence)
-    span = span_from_temperature(times, series)
-    # A boost at the start of the load, and the chip's own quick answer, are not a change.
-    # Without a start, what falls is no load that ends but a fan that stops, or the like.
-    begin_s = span.start_s + _START_S if span.found_start else float(times[0])
-    end_s = span.end_s if span.found_start else float(times[-1])
+    start_s, begin_s, end_s = _limits(times, series) if load_s is None else _within(*load_s)
     used = (times >= begin_s) & (times <= end_s) & np.isfinite(series)
     if used.sum() < 60:
         return ()
     grid = make_grid(times[used], float(times[used][-1]))
-    width = max(grid.size // 600, 1)  # 3 s bins for half an hour: fine enough for a moment
-    curve = grid.averaged(times[used], series[used])
-    moments, course = _coarse(grid.times_s, curve, width)
-    floor = quantisation_error(series[used])
-    return _search(moments, course, confidence, floor)
-
-
-def _coarse(times: Floats, curve: Floats, width: int) -> tuple[Floats, Floats]:
-    count = times.size // width
-    blocks = curve[: count * width].reshape(count, width)
-    present = np.isfinite(blocks)
-    total = np.where(present, blocks, 0.0).sum(axis=1)
-    weight = present.sum(axis=1)
-    keep = weight > 0
-    middle = times[: count * width].reshape(count, width).mean(axis=1)
-    return middle[keep], total[keep] / weight[keep]
-
-
-def _search(times: Floats, course: Floats, confidence: float, floor: float) -> tuple[Step, ...]:
-    """Add the change that explains most, again and again, until none explains enough."""
-    elapsed = times - times[0]
-    length = float(elapsed[-1])
-    step_s = float(np.median(np.diff(times)))
-    base = np.column_stack(
-        [np.ones_like(elapsed)]
-        + [np.exp(-elapsed / tau) for tau in _APPROACH_S if tau < 1.5 * length]
-    )
-    margin = max(60.0, 0.03 * length)
-    moments = np.linspace(margin, length - max(20.0, 0.01 * length), _MOMENTS)
-    candidates = [(moment, follow) for follow in _FOLLOWS_S for moment in moments]
-    columns = np.column_stack([_changes(elapsed, moments, follow) for follow in _FOLLOWS_S])
-    # The best of many candidates is large by chance too: the bar rises with their number.
-    needed = 2 * np.log(len(candidates) / (1 - confidence)) + 25
-    pitch = float(moments[1] - moments[0])
-    found: list[tuple[float, float]] = []
-    kept = found
-    while len(found) < _MOST_STEPS:
-        # An enclosure put on and taken off again: neither change stands out before both are known,
-        # so a change that does not pay for itself is given a second one to stand beside it.
-        trial = found
-        for _ in range(2):
-            best = _best_change(elapsed, course, base, trial, candidates, columns)
-            if best is None:
-                break
-            trial = [*trial, _refined(elapsed, course, base, trial, best, pitch, (best[1],))]
-            kept = _kept(elapsed, course, base, trial, needed, floor, step_s)
-            if len(kept) > len(found):
-                break
-        if len(kept) <= len(found):
-            break
-        found = kept
-        for k in range(len(found)):
-            others = found[:k] + found[k + 1 :]
-            found[k] = _refined(elapsed, course, base, others, found[k], pitch, _FOLLOWS_S)
-    found = _kept(elapsed, course, base, found, needed, floor, step_s)
-    return _as_steps(times, elapsed, course, base, found, step_s)
-
-
-def _kept(
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    found: list[tuple[float, float]],
-    needed: float,
-    floor: float,
-    step_s: float,
-) -> list[tuple[float, float]]:
-    """Throw out the change that explains least, again and again, until all explain enough."""
-    kept = sorted(found)
-    length = float(elapsed[-1])
-    while kept:
-        solution, left = _solve(_design(elapsed, base, kept), course)
-        density = max(noise_density(left, step_s), 1e-9)
-        noise = 4 * np.sqrt(density / max(0.05 * length, 30.0))
-        least = max(noise, 1.5 * floor, _SMALLEST * float(np.ptp(course)), 1e-6)
-        worth = []
-        for k in range(len(kept)):
-            _, without = _solve(_design(elapsed, base, kept[:k] + kept[k + 1 :]), course)
-            gain = float(without @ without - left @ left) * step_s / density
-            worth.append(gain if abs(solution[base.shape[1] + k]) >= least else 0.0)
-        weakest = int(np.argmin(worth))
-        if worth[weakest] >= needed:
-            break
-        del kept[weakest]
-    return kept
-
-
-def _changes(elapsed: Floats, moments: Floats, follow: float) -> Floats:
-    """Return one column a moment: how a channel follows a change of size 1 then."""
-    after = elapsed[:, None] - moments
-    if follow == 0:
-        return np.where(after >= 0, 1.0, 0.0)
-    return -np.expm1(-np.maximum(after, 0) / follow)
-
-
-def _design(elapsed: Floats, base: Floats, changes: list[tuple[float, float]]) -> Floats:
-    columns = [_changes(elapsed, np.array([moment]), follow) for moment, follow in changes]
-    return np.column_stack([base, *columns])
-
-
-def _solve(design: Floats, course: Floats) -> tuple[Floats, Floats]:
-    # A slight ridge: approaches of similar length would otherwise cancel each other's huge amplitudes.
-    scale = float(np.ptp(course)) or 1.0
-    ridge = np.sqrt(1e-4) * np.eye(design.shape[1])
-    ridge[0, 0] = 0
-    level = float(course.mean())
-    matrix = np.vstack([design, ridge])
-    target = np.concatenate([(course - level) / scale, np.zeros(design.shape[1])])
-    solution = np.linalg.lstsq(matrix, target, rcond=None)[0]
-    solution = solution * scale
-    solution[0] += level
-    return solution, course - design @ solution
-
-
-def _best_change(
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    found: list[tuple[float, float]],
-    candidates: list[tuple[float, float]],
-    columns: Floats,
-) -> tuple[float, float] | None:
-    """Return the candidate that, freed of what is already modelled, fits the rest best."""
-    q, _ = np.linalg.qr(_design(elapsed, base, found))
-    left = course - q @ (q.T @ course)
-    free = columns - q @ (q.T @ columns)
-    norm = (free**2).sum(axis=0)
-    usable = norm > 1e-6 * elapsed.size
-    score = np.where(usable, (left @ free) ** 2 / np.maximum(norm, 1e-12), 0.0)
-    at = np.array([moment for moment, _ in candidates])
-    for moment, _ in found:  # one change explains one moment
-        score[np.abs(at - moment) < max(30.0, 0.02 * elapsed[-1])] = 0
-    place = int(np.argmax(score))
-    return candidates[place] if score[place] > 0 else None
-
-
-def _refined(
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    others: list[tuple[float, float]],
-    change: tuple[float, float],
-    pitch: float,
-    follows: tuple[float, ...],
-) -> tuple[float, float]:
-    """Shift the moment between the coarse ones to where it fits best."""
-    best, answer = np.inf, change
-    for follow in follows:
-        for moment in change[0] + np.linspace(-2 * pitch, 2 * pitch, 17):
-            _, left = _solve(_design(elapsed, base, [*others, (float(moment), follow)]), course)
-            misfit = float(left @ left)
-            if misfit < best:
-                best, answer = misfit, (float(moment), follow)
-    return answer
-
-
-def _as_steps(
-    times: Floats,
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    found: list[tuple[float, float]],
-    step_s: float,
-) -> tuple[Step, ...]:
-    if not found:
+    course = grid.filled(times[used], series[used])
+    if not np.ptp(course) > 0:
         return ()
-    found = sorted(found)
-    solution, left = _solve(_design(elapsed, base, found), course)
-    density = max(noise_density(left, step_s), 1e-9)
-    level = float(solution[0])
-    steps = []
-    for k, (moment, _) in enumerate(found):
-        size = float(solution[base.shape[1] + k])
-        low, high = _moment_interval(elapsed, course, base, found, k, density, step_s)
-        steps.append(
-            Step(
-                at_s=float(times[0] + moment),
-                low_s=float(times[0] + min(low, moment)),
-                high_s=float(times[0] + max(high, moment)),
-                before=level,
-                after=level + size,
+    width = max(grid.size // _BINS, 1)
+    count = grid.size // width
+    course = course[: count * width].reshape(count, width).mean(axis=1)
+    middle = grid.times_s[: count * width].reshape(count, width).mean(axis=1)
+    model = StepModel(middle - start_s, course, quantisation_error(series[used]))
+    least = max(_SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]))
+    return _Search(model, course, confidence, least).steps(start_s)
+
+
+def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
+    """Return when the load began, and from when until when to look for changes."""
+    span = span_from_temperature(times, series)
+    if not span.found_start:
+        # Without a start, what falls is no load that ends but a fan that stops, or the like.
+        return float(times[0]), float(times[0]), float(times[-1])
+    end_s = span.end_s if _went_back(times, series, span) else float(times[-1])
+    return _within(span.start_s, end_s)
+
+
+def _within(start_s: float, end_s: float) -> tuple[float, float, float]:
+    # A boost at the start of the load, and the chip's own quick answer, are not a change.
+    return start_s, start_s + _START_S, end_s
+
+
+def _went_back(times: Floats, series: Floats, span: LoadSpan) -> bool:
+    """Say whether the load ended: what falls by less than most of its rise is a change."""
+    if not span.found_end:
+        return False
+    loaded = series[(times > span.start_s) & (times <= span.end_s)]
+    rest = series[times <= span.start_s]
+    level, top = float(np.nanmedian(rest)), float(np.nanmax(loaded))
+    last = float(np.nanmedian(series[times > span.end_s][-10:]))
+    return last < level + _ENDED_SHARE * (top - level)
+
+
+@dataclass(frozen=True, slots=True)
+class _Search:
+    """Adds the change that explains most, again and again, until none explains enough."""
+
+    model: StepModel
+    course: Floats
+    confidence: float
+    least: float  # changes smaller than this are left to the noise
+
+    @property
+    def needed(self) -> float:
+        """The best of many candidates is large by chance too: the bar rises with their number."""
+        return 2 * float(np.log(2 * WAYS * _MOMENTS / (1 - self.confidence))) + _MARGIN
+
+    def steps(self, start_s: float) -> tuple[Step, ...]:
+        found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
+        while len(found.changes) < _MOST_STEPS:
+            # An enclosure put on and taken off again: neither change stands out before both are known,
+            # so a change that does not pay for itself is given a second one to stand beside it.
+            kept = trial = found
+            for _ in range(2):
+                more = self._one_more(trial)
+                if more is None:
+                    break
+                trial = more
+                if 2 * (more.likelihood - found.likelihood) >= self.needed:
+                    kept = self._kept(self._again(more))
+                if len(kept.changes) > len(found.changes):
+                    break
+            if len(kept.changes) <= len(found.changes):
+                break
+            found = kept
+        return tuple(self._as_steps(found, start_s))
+
+    def _one_more(self, found: Fit) -> Fit | None:
+        """Return the best fit with one more change."""
+        elapsed = self.model.elapsed_s
+        length = float(elapsed[-1] - elapsed[0])
+        last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
+        moments = np.linspace(float(elapsed[0]) + _EARLIEST_S, last_s, _MOMENTS)
+        taken = np.array([change.moment_s for change in found.changes])
+        apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
+        moments = moments[apart >= max(30.0, 0.02 * length)]
+        if moments.size == 0:
+            return None
+        # A slow change that is not known yet passes for noise with a long memory: without such
+        # noise it stands out.
+        seen = found.background
+        shorter = replace(seen, noise=replace(seen.noise, fade=min(seen.noise.fade, 0.9)))
+        best: Fit | None = None
+        for background in dict.fromkeys((seen, shorter)):
+            scores = self.model.likelihoods(found.changes, moments, (1.0, -1.0), background)
+            none = self.model.level(found.changes, background)
+            for _ in range(_TRIED):
+                if 2 * (scores.max() - none) < _WORTH_TRYING * self.needed:
+                    break
+                place, way = np.unravel_index(int(np.argmax(scores)), scores.shape)
+                change = Change(float(moments[place]), (1.0, -1.0)[way])
+                scores[max(place - 2, 0) : place + 3] = -np.inf
+                pitch = float(moments[1] - moments[0]) if moments.size > 1 else 60.0
+                fit = self._refined(found.changes, change, pitch, background)
+                if best is None or fit.likelihood > best.likelihood:
+                    best = fit
+        return best
+
+    def _refined(
+        self, others: tuple[Change, ...], change: Change, reach_s: float, background: Background
+    ) -> Fit:
+        """Shift the moment to where it explains most, and describe the noise anew."""
+        for reach in (reach_s, reach_s / 4, reach_s / 16):
+            moments = change.moment_s + np.linspace(-reach, reach, 9)
+            moments = moments[moments >= self.model.elapsed_s[0] + _EARLIEST_S]
+            scores = self.model.likelihoods(others, moments, (change.sign,), background)
+            change = Change(float(moments[int(np.argmax(scores))]), change.sign)
+            fit = self.model.fit((*others, change), background)
+            background = fit.background
+        return fit
+
+    def _again(self, fit: Fit) -> Fit:
+        """Shift each change again, now that there are others beside it."""
+        if len(fit.changes) < 2:
+            return fit
+        pitch = float(np.ptp(self.model.elapsed_s)) / _MOMENTS
+        for _ in fit.changes:  # each goes to the end of the list in its turn
+            first, *others = fit.changes
+            fit = self._refined(tuple(others), first, pitch, fit.background)
+        return fit
+
+    def _kept(self, fit: Fit) -> Fit:
+        """Throw out the change that explains least, again and again, until all explain enough."""
+        while fit.changes:
+            worth = []
+            for k, size in enumerate(fit.seen):
+                least = max(self.least, _SHARE_OF_APPROACH * fit.going[k])
+                without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
+                gain = 2 * (fit.likelihood - without.likelihood)
+                most = 1.2 * float(np.ptp(self.course))
+                worth.append(gain if least <= abs(size) <= most else 0.0)
+            weakest = int(np.argmin(worth))
+            if worth[weakest] >= self.needed:
+                break
+            changes = fit.changes[:weakest] + fit.changes[weakest + 1 :]
+            fit = self.model.fit(changes, fit.background)
+        return fit
+
+    def _as_steps(self, fit: Fit, start_s: float) -> list[Step]:
+        level, steps = fit.settled, []
+        order = np.argsort([change.moment_s for change in fit.changes])
+        for k in order:
+            change, size = fit.changes[k], fit.sizes[k]
+            others = fit.changes[:k] + fit.changes[k + 1 :]
+            at, low, high = self._placed(others, change, fit.background)
+            steps.append(
+                Step(
+                    at_s=start_s + at,
+                    low_s=start_s + low,
+                    high_s=start_s + high,
+                    before=level,
+                    after=level + size,
+                )
             )
-        )
-        level += size
-    return tuple(steps)
+            level += size
+        return steps
 
-
-def _moment_interval(
-    elapsed: Floats,
-    course: Floats,
-    base: Floats,
-    found: list[tuple[float, float]],
-    which: int,
-    density: float,
-    step_s: float,
-) -> tuple[float, float]:
-    """Return the moments that explain the course nearly as well (profile likelihood)."""
-    moment, follow = found[which]
-    reach = max(4 * step_s, 0.15 * follow, 0.01 * float(elapsed[-1]))
-    trials = moment + np.linspace(-reach, reach, 41)
-    misfits = []
-    for trial in trials:
-        changes = [*found[:which], (float(trial), follow), *found[which + 1 :]]
-        _, left = _solve(_design(elapsed, base, changes), course)
-        misfits.append(float(left @ left) * step_s / density)
-    near = trials[np.array(misfits) <= min(misfits) + 4.0]
-    return float(near.min() - step_s / 2), float(near.max() + step_s / 2)
+    def _placed(
+        self, others: tuple[Change, ...], change: Change, background: Background
+    ) -> tuple[float, float, float]:
+        """Return the moment and its interval, over all courses that a change can take."""
+        elapsed = self.model.elapsed_s
+        step_s = float(elapsed[1] - elapsed[0])
+        reach = 6 * step_s
+        while True:
+            moments = np.linspace(
+                max(change.moment_s - reach, elapsed[0] + _EARLIEST_S / 2),
+                min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
+                25,
+            )
+            logs = self.model.moment_evidence(others, moments, change.sign, background)
+            share = np.exp(logs - logs.max())
+            share /= share.sum()
+            if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:
+                break
+            reach *= 2
+        half = float(moments[1] - moments[0]) / 2
+        # Each moment stands for what is around it.
+        edges = np.append(moments - half, moments[-1] + half)
+        below = np.append(0.0, np.cumsum(share))
+        tail = (1 - self.confidence) / 2
+        low, at, high = np.interp([tail, 0.5, 1 - tail], below, edges)
+        return float(at), float(low - step_s / 2), float(high + step_s / 2)

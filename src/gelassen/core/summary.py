@@ -188,9 +188,10 @@ def summarise_run(
                 cautions.append("no limit temperature is known: throttling by heat cannot be told")
             under = times <= span[1]
             if look_for_steps:
-                steps = _steps(frame, times, loaded, temperature, room, throttling)
+                steps = _steps(frame, times, span, temperature, room, throttling)
             stretches = _stretches(
-                times[under], temperature[under], None if room is None else room[under],
+                times[under], temperature[under],
+                None if room is None else _known(times, room)[under],
                 None if power is None else power[under], span, steps, confidence,
             )  # fmt: skip
             steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
@@ -245,6 +246,11 @@ def summarise_run(
     )
 
 
+def _known(times: Floats, room: Floats) -> Floats:
+    """Return the room as read; bridged where a stretch between changes might have no reading."""
+    return room if np.isfinite(room).mean() > 0.5 else _bridged(times, room)
+
+
 def _bridged(times: Floats, room: Floats) -> Floats:
     """Fill what was not read by straight lines: a room read by hand has few readings."""
     known = np.isfinite(room)
@@ -281,7 +287,7 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
 def _steps(
     frame: pd.DataFrame,
     times: Floats,
-    loaded: Bools,
+    span: tuple[float, float],
     temperature: Floats,
     room: Floats | None,
     throttling: Throttling | None,
@@ -291,14 +297,17 @@ def _steps(
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
     """
     base = np.zeros(times.size) if room is None else _late(times, room)
-    found = list(find_steps(times[loaded], (temperature - base)[loaded]))
+    found = list(find_steps(times, temperature - base, load_s=span))
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
-            air = (frame[name].to_numpy(dtype=float) - base)[loaded]
+            air = frame[name].to_numpy(dtype=float) - base
+            within = air[(times >= span[0]) & (times <= span[1])]
+            if not np.isfinite(within).any():
+                continue
             least_k = max(
-                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(air) - np.nanmin(air))
+                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
             )
-            steps = find_steps(times[loaded], air) if np.isfinite(air).any() else ()
+            steps = find_steps(times, air, load_s=span)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
     found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]

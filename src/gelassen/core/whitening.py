@@ -1,0 +1,62 @@
+"""Turns evenly spaced readings whose noise has a memory into ones whose noise has none."""
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from scipy.signal import lfilter
+
+from gelassen.core.inputs import Floats
+
+# Memories that the slow part of the noise may have, in steps, and shares of the white part in the
+# variance of a reading: enough to describe sensors, rounding, and power or air that wander.
+_MEMORIES = (2.0, 5.0, 12.0, 32.0, 100.0)
+_WHITE_SHARES = (0.0, 0.3, 0.7, 0.9, 0.98)
+
+
+@dataclass(frozen=True, slots=True)
+class Whitener:
+    """White noise plus noise that fades by a share from step to step: an ARMA(1, 1) process."""
+
+    fade: float
+    moving: float
+    std: float
+
+    def __call__(self, columns: Floats) -> Floats:
+        """Filter columns (time goes down) so that the noise in them is white with variance 1."""
+        filtered = lfilter([1.0, -self.fade], [1.0, self.moving], columns, axis=0)
+        return np.asarray(filtered / self.std)
+
+
+def fitted_whitener(left: Floats, least: float = 0.0) -> tuple[Whitener, float]:
+    """Return the noise that most likely made these readings, and its log likelihood.
+
+    Parameters
+    ----------
+    left : array, shape (n,)
+        Readings less their model, evenly spaced.
+    least : float
+        The standard deviation is at least this: rounded readings may fit better than they can know.
+    """
+    best, highest = Whitener(0.0, 0.0, 1.0), -np.inf
+    for fade, moving in _filters():
+        white = lfilter([1.0, -fade], [1.0, moving], left)
+        std = max(float(np.sqrt(np.mean(white**2))), least, 1e-9)
+        likelihood = -left.size * np.log(std) - float(white @ white) / (2 * std**2)
+        if likelihood > highest:
+            best, highest = Whitener(fade, moving, std), likelihood
+    return best, float(highest)
+
+
+@cache
+def _filters() -> list[tuple[float, float]]:
+    filters = [(0.0, 0.0)]
+    for memory in _MEMORIES:
+        fade = float(np.exp(-1 / memory))
+        for share in _WHITE_SHARES:
+            # Differences x(t) - fade x(t-1) are a moving average: its two covariances give it.
+            alone = (1 - share) * (1 - fade**2) + share * (1 + fade**2)
+            ratio = -fade * share / alone
+            moving = 0.0 if ratio == 0 else (1 - np.sqrt(1 - 4 * ratio**2)) / (2 * ratio)
+            filters.append((fade, float(moving)))
+    return filters
