@@ -19,6 +19,12 @@ _SAG_SHARE = 0.035
 _PINNED_SHARE = 0.025
 # Power within this of a limit that is told is held by it.
 _LIMIT_SHARES = (0.985, 1.04)
+_BEST_HELD_S = 10.0
+# On a power limit the clock gives way as leakage grows, by this share a kelvin or more, and power keeps
+# its level to this share a kelvin: that shows a limit which nobody told.
+_GIVES_WAY_PER_K, _KEEPS_PER_K, _WARMING_K = 6e-4, 2.5e-4, 10.0
+# A board that switches takes away at least this share of the power within seconds.
+_SUDDEN_SHARE = 0.05
 # Shorter pauses between two stretches of the same cause, and shorter stretches, are noise.
 _PAUSE_S, _SHORTEST_S = 10.0, 4.0
 
@@ -108,9 +114,11 @@ def find_throttling(
     Held back at all: under load, the clock is more than 3.5 % below the best it held for a while in
     this run. By heat: the temperature is within 2.5 K (or two sensor steps) of its limit, or the
     thermal counter rises. By power: the temperature is below that and the power sits at its limit,
-    or (limit not told) on a level that it keeps within 2.5 %. Without a clock, a fall of power at the
-    temperature limit takes its place. Not yet done: a chip held back from the first second to the
-    last at a power limit that is not told looks like one that is not held back.
+    or (limit not told) on a level that it keeps within 2.5 %, or the stretch began with a sudden drop
+    of power (a board that switches in coarse steps). A limit that is not told and holds from the
+    first second on shows where the clock gives way to the warming chip while power keeps its level.
+    Without a clock, a fall of power at the temperature limit takes its place. Not to be told: such
+    a limit on a chip whose power does not depend on temperature.
     """
     times = as_time(time_s)
     temperature = as_series("temperature_c", temperature_c, like=times)
@@ -142,6 +150,9 @@ def find_throttling(
             # Near the temperature limit too: as long as power keeps its level, heat takes nothing.
             by_power = slow & _pinned(times, power, allowed, slow & ~near, near)
             thermal &= ~by_power
+            if allowed is None:
+                by_power |= _gives_way(times, temperature, clock, power, loaded & ~near) & ~thermal
+                by_power |= _switched(times, power, slow & ~near & ~by_power & ~thermal)
     elif power is not None:
         slow = loaded & (_held(power, times, 3.0) < 0.96 * _best_clock(times, power, loaded))
         thermal = slow & near
@@ -255,7 +266,9 @@ def _best_clock(times: Floats, level: Floats, loaded: Bools) -> float:
     length = float(times[loaded][-1]) - start
     later = loaded & (times > start + min(8.0, 0.1 * length))
     values = _held(level, times, 9.0)[later if later.any() else loaded]
-    most = max(int(0.02 * values.size), min(10, values.size))
+    # Held for some seconds, so that it is a level and not the top of the scatter.
+    seconds = float(np.median(np.diff(times))) if times.size > 1 else 1.0
+    most = int(np.clip(round(_BEST_HELD_S / max(seconds, 1e-3)), min(5, values.size), values.size))
     return float(np.sort(values)[-most])
 
 
@@ -285,6 +298,52 @@ def _pinned(
         return np.zeros(times.size, dtype=bool)
     narrow = max(0.4 * _PINNED_SHARE * level, scatter)
     return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
+
+
+def _gives_way(
+    times: Floats, temperature: Floats, clock: Floats, power: Floats, where: Bools
+) -> Bools:
+    """Return where power keeps its level while the clock gives way to the warming chip.
+
+    So does a chip that is held by a power limit from the first second on; a chip that is not takes
+    more power as it leaks more, or loses clock and power together.
+    """
+    nothing = np.zeros(times.size, dtype=bool)
+    start = times[where][0] if where.any() else 0.0
+    use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
+    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < _WARMING_K:
+        return nothing
+    smooth = _held(power, times, 9.0)
+    level = float(np.median(smooth[use]))
+    keeps = use & (np.abs(smooth - level) <= 0.4 * _PINNED_SHARE * level)
+    if keeps.sum() < 0.8 * use.sum():
+        return nothing
+    warm = temperature[keeps] - temperature[keeps].mean()
+    if warm @ warm < keeps.sum() * (_WARMING_K / 5) ** 2:
+        return nothing
+    clock_per_k = float(warm @ np.log(clock[keeps].clip(1))) / float(warm @ warm)
+    power_per_k = float(warm @ np.log(power[keeps].clip(1e-3))) / float(warm @ warm)
+    if clock_per_k > -_GIVES_WAY_PER_K or abs(power_per_k) > _KEEPS_PER_K:
+        return nothing
+    return where & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+
+
+def _switched(times: Floats, power: Floats, slow: Bools) -> Bools:
+    """Return where a board holds the chip back in coarse steps: stretches that begin with a drop.
+
+    Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
+    has no such beginning.
+    """
+    switched = np.zeros(times.size, dtype=bool)
+    filled = _forward(power)
+    for start, end in _spans(times, _tidy(times, slow)):
+        before = filled[(times >= start - 15) & (times < start - 2)]
+        after = filled[(times > start + 2) & (times <= start + 15)]
+        if not (before.size and after.size):
+            continue
+        if np.median(after) < (1 - _SUDDEN_SHARE) * np.median(before):
+            switched |= (times >= start) & (times <= end)
+    return switched
 
 
 def _spans(times: Floats, flags: Bools) -> list[tuple[float, float]]:
