@@ -19,7 +19,8 @@ _SAG_SHARE = 0.035
 _PINNED_SHARE = 0.025
 # Power within this of a limit that is told is held by it.
 _LIMIT_SHARES = (0.985, 1.04)
-_BEST_HELD_S = 10.0
+# The best clock is one that is held this long, after the first seconds: every cold chip runs faster then.
+_COLD_S, _BEST_HELD_S = 20.0, 6.0
 # On a power limit the clock gives way as leakage grows, by this share a kelvin or more, and power keeps
 # its level to this share a kelvin: that shows a limit which nobody told.
 _GIVES_WAY_PER_K, _KEEPS_PER_K, _WARMING_K = 6e-4, 2.5e-4, 10.0
@@ -264,7 +265,7 @@ def _best_clock(times: Floats, level: Floats, loaded: Bools) -> float:
         return float("nan")
     start = float(times[loaded][0])
     length = float(times[loaded][-1]) - start
-    later = loaded & (times > start + min(8.0, 0.1 * length))
+    later = loaded & (times > start + min(_COLD_S, 0.1 * length))
     values = _held(level, times, 9.0)[later if later.any() else loaded]
     # Held for some seconds, so that it is a level and not the top of the scatter.
     seconds = float(np.median(np.diff(times))) if times.size > 1 else 1.0
