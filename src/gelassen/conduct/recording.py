@@ -51,7 +51,10 @@ def record_run(
             made_up=made_up,
             channels={
                 info.name: OriginEntry(
-                    header=info.source or info.what, conversion=info.what, offset=info.offset
+                    header=info.source or info.what,
+                    conversion=info.what,
+                    offset=info.offset,
+                    limit=min(info.limits.values(), default=None),
                 )
                 for info in readable
             },

@@ -1,14 +1,23 @@
-"""What may have spoilt a run without anyone noticing: drift, and other programs."""
+"""What may have spoilt a run without anyone noticing, how much, and what to do about it."""
+
+from collections.abc import Mapping
 
 import numpy as np
 import pandas as pd
 
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.recording import Recording
+from gelassen.core.steady import SteadyState
 from gelassen.core.tabular import mean_where
 
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 _IDLE_LOAD_PCT = 10.0
+# Shares of missing readings worth a word, and the gap in time that a clock or a pause leaves.
+_SILENT_SHARE, _GAP_SHARE = 0.05, 30.0
+_STUCK_K, _OTHERS_MOVED_K = 0.0, 8.0
+# So close to its own limit another part holds the chip back, or is about to.
+_NEAR_LIMIT_K = 2.0
+_BAND_K = 0.5
 
 
 def drift_cautions(
@@ -36,15 +45,95 @@ def drift_cautions(
             drift = _late_minus_early(fan, held)
             if mean > 0 and abs(drift) > _FAN_DRIFT_SHARE * mean:
                 cautions.append(
-                    f"{name} moved by {drift:+.0f} rpm during hold: hold began too early"
+                    f"{name} moved by {drift:+.0f} rpm ({100 * drift / mean:+.0f} %) during hold: hold "
+                    "began too early, or its curve hunts. Soak longer, or fix its duty"
                 )
     steady_work, unit = (work, "work per second") if work is not None else (power, "power")
     if steady_work is not None:
         mean = mean_where(steady_work, held)
         drift = _late_minus_early(steady_work, held)
         if mean > 0 and abs(drift) > _WORK_DRIFT_SHARE * mean:
-            cautions.append(f"{unit} changed by {100 * drift / mean:+.1f} % during hold")
+            cautions.append(
+                f"{unit} changed by {100 * drift / mean:+.1f} % during hold: the load was not constant. "
+                "Use a load that keeps its intensity"
+            )
     return cautions
+
+
+def sensor_cautions(
+    frame: pd.DataFrame, times: Floats, loaded: Bools, chosen: str | None
+) -> list[str]:
+    """Say which readings fell silent or stood still, and where time itself has gaps."""
+    cautions = []
+    gaps = np.diff(times)
+    typical = float(np.median(gaps)) if gaps.size else 0.0
+    wide = np.flatnonzero(gaps > max(_GAP_SHARE * typical, 10.0))
+    if wide.size and typical > 0:
+        longest = int(wide[np.argmax(gaps[wide])])
+        cautions.append(
+            f"nothing was recorded for {gaps[longest]:.0f} s after {times[longest]:.0f} s"
+            + (f" (and in {wide.size - 1} more gaps)" if wide.size > 1 else "")
+            + ": the clock jumped, the machine slept, or the logger stopped. What happened there is "
+            "unknown"
+        )
+    names = [n for n in frame.columns if n.endswith(".temp_c") and not n.startswith("room.")]
+    under = frame.loc[loaded, names]
+    if under.empty:
+        return cautions
+    moved = under.max() - under.min()
+    for name in names:
+        missing = float(under[name].isna().mean())
+        if missing == 1 and name != chosen and frame[name].notna().any():
+            cautions.append(f"{name} fell silent: no reading under load. Check its sensor")
+        elif _SILENT_SHARE < missing < 1:
+            cautions.append(
+                f"{name} is missing in {100 * missing:.0f} % of the load. Check its sensor or the logger"
+            )
+        if name.startswith("cpu.") and moved[name] <= _STUCK_K and moved.max() > _OTHERS_MOVED_K:
+            cautions.append(
+                f"{name} stood still at {under[name].median():.1f} °C while another reading moved by "
+                f"{moved.max():.0f} K: is it stuck?"
+            )
+    return cautions
+
+
+def other_part_cautions(
+    frame: pd.DataFrame,
+    loaded: Bools,
+    limits_c: Mapping[str, float],
+    held: Bools | None,
+) -> list[str]:
+    """Say which other part came to its own limit: then the cooler under test is not to blame."""
+    cautions = []
+    for name, limit in limits_c.items():
+        if name.startswith(("cpu.", "room.")) or name not in frame.columns:
+            continue
+        hottest = float(frame.loc[loaded, name].max())
+        if hottest >= limit - _NEAR_LIMIT_K:
+            first = float(frame.index[loaded & (frame[name] >= limit - _NEAR_LIMIT_K)][0])
+            also = " and the chip was held back" if held is not None and held.any() else ""
+            cautions.append(
+                f"{name} came to {hottest:.1f} °C at {first:.0f} s, its own limit is {limit:g} °C{also}: "
+                "what is measured may be that part and not the cooler. Cool it, or lower the power"
+            )
+    return cautions
+
+
+def hold_cautions(
+    recording: Recording, steady: SteadyState, hold: tuple[float, float]
+) -> list[str]:
+    """Say if the hold began before the temperature had settled, and what that makes of its mean."""
+    if not any(phase.name == "hold" for phase in recording.phases) or steady.curve is None:
+        return []
+    curve = steady.curve
+    begun = float(np.interp(hold[0], curve.time_s, curve.value))
+    short = steady.value - begun
+    if abs(short) <= _BAND_K:
+        return []
+    return [
+        f"hold began {abs(short):.1f} K {'below' if short > 0 else 'above'} the steady value: its mean and "
+        "its peak say less than the steady value does. Soak longer"
+    ]
 
 
 def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[str]:

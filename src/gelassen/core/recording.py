@@ -51,6 +51,8 @@ class Recording:
         Channel name to original header and conversion.
     cautions : tuple of str
         What weakens the recording.
+    limits_c : mapping
+        Temperature channel to its own limit in °C, where one is known (regulators, graphics).
     """
 
     frame: "pd.DataFrame"
@@ -66,6 +68,7 @@ class Recording:
     reference: str | None = None
     outcome: str = "finished"
     made_up: bool = False
+    limits_c: Mapping[str, float] = field(default_factory=dict)
 
     def load_span_s(self) -> tuple[float, float] | None:
         """Return start and end of the load, from the phases; None if it has none."""

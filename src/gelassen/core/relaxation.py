@@ -13,7 +13,7 @@ References
 .. [1] J. A. Hoeting et al., Statistical Science 14, 382 (1999).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from itertools import combinations, pairwise
 
@@ -71,6 +71,38 @@ class Relaxation:
         missing = self._missing(knots[:, None], some).sum(axis=2)
         course = float(share @ self.settled[some]) - missing @ share
         return np.asarray(CubicSpline(knots, course)(elapsed_s))
+
+    def band(self, elapsed_s: Floats, share: float) -> tuple[Floats, Floats, Floats]:
+        """Return mean, lower and upper curve at these times; `share` of the draws lie between."""
+        some = slice(None, None, max(self.settled.size // _SOME, 1))
+        weights = self.weights[some] / self.weights[some].sum()
+        curves = self.settled[some] - self._missing(elapsed_s[:, None], some).sum(axis=2)
+        order = np.argsort(curves, axis=1)
+        ranked = np.take_along_axis(curves, order, axis=1)
+        below = np.cumsum(weights[order], axis=1)
+        edges = [(below < part).sum(axis=1) for part in ((1 - share) / 2, (1 + share) / 2)]
+        rows = np.arange(elapsed_s.size)
+        last = weights.size - 1
+        low, high = (ranked[rows, np.minimum(edge, last)] for edge in edges)
+        return np.asarray(curves @ weights), low, high
+
+    def time_constants(self, share: float) -> tuple[tuple[float, float, float], ...]:
+        """Return time constants, each with its interval, for the commonest number of exponentials."""
+        counts = np.isfinite(self.time_constants_s).sum(axis=1)
+        weight = [float(self.weights[counts == n].sum()) for n in (1, 2, 3)]
+        best = int(np.argmax(weight)) + 1
+        rows = counts == best
+        part = replace(self, weights=self.weights[rows] / self.weights[rows].sum())
+        answers = []
+        for constants in self.time_constants_s[rows, :best].T:
+            logs = np.log(constants)
+            ends = (part.quantile(logs, (1 - share) / 2), part.quantile(logs, (1 + share) / 2))
+            middle = float(np.exp(part.weights @ logs))
+            # The list is coarse: no interval is narrower than the distance between its entries.
+            low, high = (float(np.exp(end)) for end in ends)
+            near = _RATIO**0.25
+            answers.append((middle, min(low, middle / near), max(high, middle * near)))
+        return tuple(answers)
 
     def missing_at(self, elapsed_s: float) -> Floats:
         """Return for each draw how far the curve is from settled at this time."""

@@ -46,8 +46,22 @@ _UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
 _BEYOND_IN_DOUBT = 0.04
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
+_CURVE_POINTS = 60
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
 _SURE_REACHED = 0.8
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FittedCurve(Result):
+    """The fitted approach and its interval at some times, beyond the log where it is not settled.
+
+    In the unit of the steady value, at the mean reference and mean power of the load.
+    """
+
+    time_s: Floats
+    value: Floats
+    low: Floats
+    high: Floats
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,6 +80,10 @@ class SteadyState(Result):
         when on it stays there, in s.
     time_constants_s
         The time constants that explain most of the curve, ascending, in s.
+    time_constant_intervals_s
+        The interval of each of them.
+    curve
+        The fitted approach; None where nothing could be fitted.
     trend_k_per_h
         How fast the temperature still moved at the end of the load, in K/h.
     window_s
@@ -89,6 +107,8 @@ class SteadyState(Result):
     unit: str
     confidence: float
     cautions: tuple[str, ...] = ()
+    time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
+    curve: FittedCurve | None = None
 
     def __str__(self) -> str:
         percent = f"{100 * self.confidence:g} %"
@@ -386,6 +406,7 @@ def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: s
             f"cannot tell: the slowest time constant does not show in {length / 60:.1f} min of load. "
             "Load longer"
         )
+    constants = relaxation.time_constants(confidence)
     return SteadyState(
         value=value,
         low=low,
@@ -393,7 +414,9 @@ def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: s
         standard_error=error,
         reached=reached,
         reached_at_s=reached_at,
-        time_constants_s=_main_time_constants(relaxation),
+        time_constants_s=tuple(middle for middle, _, _ in constants),
+        time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
+        curve=_curve(relaxation, span, confidence, constants[-1][0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -413,16 +436,15 @@ def _reached_at(
     return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
 
 
-def _main_time_constants(relaxation: Relaxation) -> tuple[float, ...]:
-    """Return the mean time constants of the commonest number of exponentials."""
-    finite = np.isfinite(relaxation.time_constants_s)
-    counts = finite.sum(axis=1)
-    weight = [float(relaxation.weights[counts == n].sum()) for n in (1, 2, 3)]
-    best = int(np.argmax(weight)) + 1
-    rows = counts == best
-    share = relaxation.weights[rows] / relaxation.weights[rows].sum()
-    logs = np.log(relaxation.time_constants_s[rows][:, :best])
-    return tuple(float(tau) for tau in np.exp(share @ logs))
+def _curve(
+    relaxation: Relaxation, span: LoadSpan, confidence: float, slowest_s: float
+) -> FittedCurve:
+    """Return the fitted course, drawn on for as long as it takes to settle, within reason."""
+    length = span.end_s - span.start_s
+    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 1.5 * length))
+    elapsed = (length + beyond) * np.linspace(0, 1, _CURVE_POINTS) ** 2
+    value, low, high = relaxation.band(elapsed, confidence)
+    return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
 
 
 def _cannot_tell(

@@ -1,5 +1,6 @@
 """Moments at which the conditions changed during a run: a panel removed, a fan stopped."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -25,6 +26,8 @@ _START_S, _EARLIEST_S = 60.0, 90.0
 _SMALLEST, _COARSE_STEPS, _SHARE_OF_APPROACH = 0.03, 1.2, 0.4
 _MOST_STEPS = 8
 _WORTH_TRYING = 0.45
+# A moment that was noted: how far off the note may be, and how much a change there must explain.
+_NOTED_S, _NEEDED_IF_TOLD = 30.0, 14.0
 _ENDED_SHARE = 0.4
 _BINS, _MOMENTS, _TRIED = 400, 48, 2
 # Models are never quite right: what explains must explain this much more than chance would.
@@ -41,6 +44,8 @@ class Step(Result):
         When it happened, with its interval, in s.
     before, after
         Where the channel was settling before and after it, in the channel's unit.
+    noted
+        What the tester noted about that moment, if anything.
     """
 
     at_s: float
@@ -48,6 +53,7 @@ class Step(Result):
     high_s: float
     before: float
     after: float
+    noted: str = ""
 
     def __str__(self) -> str:
         way = "up" if self.after > self.before else "down"
@@ -63,6 +69,7 @@ def find_steps(
     *,
     confidence: float = 0.95,
     load_s: tuple[float, float] | None = None,
+    told_s: Sequence[float] = (),
 ) -> tuple[Step, ...]:
     """Find the moments at which the conditions changed; the load's own start and end are none.
 
@@ -74,6 +81,9 @@ def find_steps(
         How sure a step must be to be told, and the share of intervals that cover its moment.
     load_s : tuple of float, optional
         Start and end of the load, in s; found from the values if not given.
+    told_s : sequence of float
+        Moments at which the tester changed something, in s. A change there is not searched for: it
+        needs less to be believed, but still has to show.
 
     Raises
     ------
@@ -106,7 +116,8 @@ def find_steps(
     middle = grid.times_s[: count * width].reshape(count, width).mean(axis=1)
     model = StepModel(middle - start_s, course, quantisation_error(series[used]))
     least = max(_SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]))
-    return _Search(model, course, confidence, least).steps(start_s)
+    told = tuple(float(moment) - start_s for moment in told_s)
+    return _Search(model, course, confidence, least, told).steps(start_s)
 
 
 def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
@@ -143,6 +154,7 @@ class _Search:
     course: Floats
     confidence: float
     least: float  # changes smaller than this are left to the noise
+    told: tuple[float, ...]  # moments that need no search
 
     @property
     def needed(self) -> float:
@@ -151,6 +163,8 @@ class _Search:
 
     def steps(self, start_s: float) -> tuple[Step, ...]:
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
+        for moment in self.told:
+            found = self._with_told(found, moment)
         while len(found.changes) < _MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known,
             # so a change that does not pay for itself is given a second one to stand beside it.
@@ -168,6 +182,22 @@ class _Search:
                 break
             found = kept
         return tuple(self._as_steps(found, start_s))
+
+    def _with_told(self, found: Fit, moment_s: float) -> Fit:
+        """Add a change that the tester noted, if it shows at all."""
+        first, last = self.model.elapsed_s[0] + _EARLIEST_S, self.model.elapsed_s[-1] - 20
+        if not first < moment_s < last:
+            return found
+        trials = [
+            self._refined(found.changes, Change(moment_s, sign), _NOTED_S, found.background)
+            for sign in (1.0, -1.0)
+        ]
+        best = max(trials, key=lambda fit: fit.likelihood)
+        return self._kept(best)
+
+    def _needed_at(self, moment_s: float) -> float:
+        noted = any(abs(moment_s - told) <= 2 * _NOTED_S for told in self.told)
+        return _NEEDED_IF_TOLD if noted else self.needed
 
     def _one_more(self, found: Fit) -> Fit | None:
         """Return the best fit with one more change."""
@@ -228,13 +258,15 @@ class _Search:
         while fit.changes:
             worth = []
             for k, size in enumerate(fit.seen):
+                needed = self._needed_at(fit.changes[k].moment_s)
                 least = max(self.least, _SHARE_OF_APPROACH * fit.going[k])
+                least *= 0.5 if needed < self.needed else 1.0
                 without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
                 gain = 2 * (fit.likelihood - without.likelihood)
                 most = 1.2 * float(np.ptp(self.course))
-                worth.append(gain if least <= abs(size) <= most else 0.0)
+                worth.append(gain / needed if least <= abs(size) <= most else 0.0)
             weakest = int(np.argmin(worth))
-            if worth[weakest] >= self.needed:
+            if worth[weakest] >= 1:
                 break
             changes = fit.changes[:weakest] + fit.changes[weakest + 1 :]
             fit = self.model.fit(changes, fit.background)

@@ -1,20 +1,28 @@
 """What one run says: its steady state, when it was held back, and what else matters."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 import pandas as pd
 
-from gelassen.core.cautions import background_cautions, drift_cautions
+from gelassen.core.cautions import (
+    background_cautions,
+    drift_cautions,
+    hold_cautions,
+    other_part_cautions,
+    sensor_cautions,
+)
 from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.heat import PowerAndHeat, power_and_heat
+from gelassen.core.heldback import HeldBack, lost_while_held
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import choose_reference, choose_temperature, hottest_reading
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.recording import Recording
+from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
 from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
@@ -30,11 +38,26 @@ _CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stretch(Result):
-    """A part of the load between two changes of conditions, and where it was settling."""
+    """A part of the load between two changes of conditions, and where it was settling.
+
+    Attributes
+    ----------
+    start_s, end_s
+        When it began and ended, in s.
+    steady
+        Where the temperature was going in it.
+    within_1k_s
+        How long it took to come within 1 K of that; None if it did not.
+    thermal_share, power_share
+        How much of it the chip was held back, 0 to 1; NaN if that is not known.
+    """
 
     start_s: float
     end_s: float
     steady: SteadyState
+    within_1k_s: float | None = None
+    thermal_share: float = float("nan")
+    power_share: float = float("nan")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,6 +84,10 @@ class RunSummary(Result):
         Power and energy over the hold, thermal resistance with its interval, work per joule.
     transients
         How the temperature came up and went back; None if there is none.
+    recovery
+        Time constants of the cooling after the load; None if little of it was logged.
+    held_back
+        Clock, power and work lost while the chip was held back; None if it was not.
     cores
         How the cores differed over the hold; None without two of them.
     channels : DataFrame
@@ -94,6 +121,8 @@ class RunSummary(Result):
     heat: PowerAndHeat | None = None
     transients: Transients | None = None
     cores: CoreSpread | None = None
+    recovery: Recovery | None = None
+    held_back: HeldBack | None = None
 
 
 def summarise_run(
@@ -133,10 +162,10 @@ def summarise_run(
         raise InputError(f"{recording.name or 'the recording'} holds no samples")
     times = frame.index.to_numpy(dtype=float)
     cautions = list(recording.cautions)
-    back = np.flatnonzero(np.diff(times) < 0)
-    if back.size:
+    backward = np.flatnonzero(np.diff(times) < 0)
+    if backward.size:
         cautions.append(
-            f"times run backwards after {times[back[0]]:g} s: the samples were put in order, but a "
+            f"times run backwards after {times[backward[0]]:g} s: the samples were put in order, but a "
             "clock that was changed in mid-run makes every duration doubtful"
         )
         frame = frame.sort_index(kind="stable")
@@ -181,21 +210,26 @@ def summarise_run(
                     power_w=power,
                     power_limit_w=recording.power_limit_w,
                     load_pct=series_of(frame, "cpu.all.load_pct"),
-                    throttle_count=series_of(frame, "cpu.package.throttle_count"),
+                    throttle_count=_thermal_count(frame),
+                    heat_flag=series_of(frame, "cpu.package.held_by_heat_flag"),
+                    power_flag=series_of(frame, "cpu.package.held_by_power_flag"),
                 )
                 cautions += throttling.cautions
             else:
                 cautions.append("no limit temperature is known: throttling by heat cannot be told")
             under = times <= span[1]
             if look_for_steps:
-                steps = _steps(frame, times, span, temperature, room, throttling)
+                told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
+                steps = _steps(frame, times, span, temperature, room, throttling, told)
             stretches = _stretches(
                 times[under], temperature[under],
                 None if room is None else _known(times, room)[under],
                 None if power is None else power[under], span, steps, confidence,
+                None if throttling is None else (throttling.thermal, throttling.power),
             )  # fmt: skip
             steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
             cautions += steady.cautions
+            cautions += hold_cautions(recording, steady, hold)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
         cautions.append(
@@ -203,6 +237,9 @@ def summarise_run(
         )
     cautions += drift_cautions(frame, loaded, held, room, over, power, work)
     cautions += background_cautions(recording, frame)
+    cautions += sensor_cautions(frame, times, loaded, chosen)
+    held_anywhere = None if throttling is None else throttling.thermal | throttling.power
+    cautions += other_part_cautions(frame, loaded, recording.limits_c, held_anywhere)
     mean_power = mean_where(power, held)
     over_room = steady if over is not None else None
     heat = power_and_heat(
@@ -210,12 +247,19 @@ def summarise_run(
         steady=over_room, confidence=confidence,
     )  # fmt: skip
     course: Transients | None = None
+    back: Recovery | None = None
+    lost: HeldBack | None = None
+    if held_anywhere is not None:
+        lost = lost_while_held(
+            times, held_anywhere, loaded, clock_mhz=clock, power_w=power, work_per_s=work
+        )
     if chosen is not None and steady is not None:
         risen = frame[chosen].to_numpy(dtype=float) - (
             0.0 if room is None else _bridged(times, room)
         )
         settled = steady.value if not steps else None
         course = transients(times, risen, span, steady_k=settled)
+        back = recovery(times, risen, span[1], confidence=confidence)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
         name=recording.name,
@@ -238,6 +282,8 @@ def summarise_run(
         heat=heat,
         transients=course,
         cores=core_spread(frame, held),
+        recovery=back,
+        held_back=lost,
         channels=_channel_table(frame, times, held),
         hold_s=hold,
         load_s=span,
@@ -291,13 +337,18 @@ def _steps(
     temperature: Floats,
     room: Floats | None,
     throttling: Throttling | None,
+    told: list[tuple[float, str]],
 ) -> tuple[Step, ...]:
     """Look for changes in the judged temperature and in the case air, both over the room.
+
+    What the tester noted during the load is a hint: a change at that moment needs less to be seen.
 
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
     """
     base = np.zeros(times.size) if room is None else _late(times, room)
-    found = list(find_steps(times, temperature - base, load_s=span))
+    found = list(
+        find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
+    )
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
             air = frame[name].to_numpy(dtype=float) - base
@@ -311,12 +362,20 @@ def _steps(
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
     found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
+    found = [_named(step, told) for step in found]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood are the same.
-    for step in sorted(found, key=lambda s: s.high_s - s.low_s):
+    for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
         if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _named(step: Step, told: list[tuple[float, str]]) -> Step:
+    """Take over what the tester noted about that moment."""
+    near = [(abs(step.at_s - moment), text) for moment, text in told]
+    away_s, text = min(near, default=(np.inf, ""))
+    return replace(step, noted=text) if away_s <= _SAME_CHANGE_S else step
 
 
 def _late(times: Floats, room: Floats) -> Floats:
@@ -334,6 +393,7 @@ def _stretches(
     span: tuple[float, float],
     steps: tuple[Step, ...],
     confidence: float,
+    causes: tuple[Bools, Bools] | None,
 ) -> tuple[Stretch, ...]:
     borders = [span[0], *(step.at_s for step in steps), span[1]]
     parts = []
@@ -349,8 +409,38 @@ def _stretches(
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
             confidence=confidence,
         )
-        parts.append(Stretch(start_s=start, end_s=end, steady=steady))
+        inside = np.flatnonzero(until & (times >= start))
+        shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
+        parts.append(
+            Stretch(
+                start_s=start,
+                end_s=end,
+                steady=steady,
+                within_1k_s=_within_1k(steady, start, end),
+                thermal_share=shares[0],
+                power_share=shares[1],
+            )
+        )
     return tuple(parts)
+
+
+def _within_1k(steady: SteadyState, start_s: float, end_s: float) -> float | None:
+    """Return after how long the fitted course came within 1 K of its end for good."""
+    if steady.curve is None:
+        return None
+    logged = steady.curve.time_s <= end_s
+    away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
+    if away.size == 0:
+        return 0.0
+    if away[-1] + 1 >= logged.sum():
+        return None
+    return float(steady.curve.time_s[away[-1] + 1] - start_s)
+
+
+def _thermal_count(frame: pd.DataFrame) -> Floats | None:
+    """Return the count of thermal events, else the time spent in them: either rises while it lasts."""
+    count = series_of(frame, "cpu.package.throttle_count")
+    return series_of(frame, "cpu.package.throttled_ms") if count is None else count
 
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:

@@ -91,6 +91,8 @@ def find_throttling(
     power_limit_w: float | SeriesLike | None = None,
     load_pct: SeriesLike | None = None,
     throttle_count: SeriesLike | None = None,
+    heat_flag: SeriesLike | None = None,
+    power_flag: SeriesLike | None = None,
 ) -> Throttling:
     """Say for each sample whether heat or a power limit held the chip back.
 
@@ -101,7 +103,9 @@ def find_throttling(
     limit_c : float
         The temperature at which the chip holds itself back.
     clock_mhz, power_w, load_pct, throttle_count : array_like, shape (n,), optional
-        Mean clock, package power, load, and the kernel's count of thermal events.
+        Mean clock, package power, load, and the kernel's count (or time) of thermal events.
+    heat_flag, power_flag : array_like, shape (n,), optional
+        The chip's own word that heat or power holds it back: above zero where it does.
     power_limit_w : float or array_like, optional
         The power the chip may use. Where it is not told, a plateau of power shows it.
 
@@ -168,8 +172,17 @@ def find_throttling(
     if count is not None:
         risen = np.concatenate([[False], np.diff(_forward(count)) > 0])
         thermal |= risen & loaded
-    elif power is None and clock is not None:
+    elif power is None and clock is not None and power_flag is None:
         cautions.append("power was not logged: being held back by a power limit cannot be told")
+    # The chip's own word counts for more than anything concluded.
+    says_heat, says_power = (
+        _optional(name, flag, times)
+        for name, flag in (("heat_flag", heat_flag), ("power_flag", power_flag))
+    )
+    if says_heat is not None:
+        thermal = loaded & (_forward(says_heat) > 0)
+    if says_power is not None:
+        by_power = loaded & (_forward(says_power) > 0)
 
     thermal = _tidy(times, thermal)
     by_power = _tidy(times, by_power & ~thermal)

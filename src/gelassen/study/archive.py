@@ -98,6 +98,11 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         reference=run.reference,
         outcome=outcome,
         made_up=run.made_up,
+        limits_c={
+            name: entry.limit
+            for name, entry in run.channels.items()
+            if entry.limit is not None and name.endswith(".temp_c")
+        },
     )
 
 

@@ -38,6 +38,9 @@ class OriginEntry(BaseModel):
     header: str
     conversion: str = "as it is"
     offset: float = Field(0.0, description="what the tester has added, in the channel's unit")
+    limit: float | None = Field(
+        None, description="the limit the machine states for it, in the channel's unit"
+    )
 
 
 class RunFile(BaseModel):
