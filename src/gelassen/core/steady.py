@@ -53,7 +53,7 @@ _SURE_REACHED = 0.8
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FittedCurve(Result):
-    """The fitted approach and its interval at some times, beyond the log where it is not settled.
+    """The fitted approach and its interval, from where the fit begins to a while beyond the log.
 
     In the unit of the steady value, at the mean reference and mean power of the load.
     """
@@ -204,7 +204,7 @@ def steady_state(
     watts = None if power is None else grid.filled(times, power)
     begin_s = span.start_s + _boost_length(grid, watts, span)
     fit = _fit(grid, curve, room, watts, span, begin_s)
-    answer = _answer(fit, span, band_k, confidence, unit)
+    answer = _answer(fit, span, begin_s, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         step = step_size(temperature[inside])
         cautions.append(
@@ -378,7 +378,9 @@ def _bin_means(series: Floats, bins: NDArray[np.int64], kept: Bools) -> Floats:
     return np.asarray(total[kept] / count[kept])
 
 
-def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: str) -> SteadyState:
+def _answer(
+    fit: _Fit, span: LoadSpan, begin_s: float, band_k: float, confidence: float, unit: str
+) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
     doubt_k = np.hypot(fit.unseen_k, _BEYOND_IN_DOUBT * missing)
@@ -416,7 +418,7 @@ def _answer(fit: _Fit, span: LoadSpan, band_k: float, confidence: float, unit: s
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),
         time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(relaxation, span, confidence, constants[-1][0]),
+        curve=_curve(relaxation, span, begin_s, confidence, constants[-1][0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -437,12 +439,12 @@ def _reached_at(
 
 
 def _curve(
-    relaxation: Relaxation, span: LoadSpan, confidence: float, slowest_s: float
+    relaxation: Relaxation, span: LoadSpan, begin_s: float, confidence: float, slowest_s: float
 ) -> FittedCurve:
     """Return the fitted course, drawn on for as long as it takes to settle, within reason."""
-    length = span.end_s - span.start_s
-    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 1.5 * length))
-    elapsed = (length + beyond) * np.linspace(0, 1, _CURVE_POINTS) ** 2
+    length, first = span.end_s - span.start_s, begin_s - span.start_s
+    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
+    elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
     value, low, high = relaxation.band(elapsed, confidence)
     return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
 

@@ -60,6 +60,7 @@ class Step(Result):
         return (
             f"changed at {self.at_s:.0f} s ({self.low_s:.0f} to {self.high_s:.0f} s): "
             f"{way} by {abs(self.after - self.before):.1f}"
+            + (f" (noted: {self.noted})" if self.noted else "")
         )
 
 

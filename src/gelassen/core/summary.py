@@ -259,6 +259,9 @@ def summarise_run(
         )
         settled = steady.value if not steps else None
         course = transients(times, risen, span, steady_k=settled)
+        if settled is not None and steady.curve is not None:
+            # The fitted course knows what single readings do not.
+            course = replace(course, within_1k_s=_within_1k(steady, *span))
         back = recovery(times, risen, span[1], confidence=confidence)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(

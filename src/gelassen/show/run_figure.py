@@ -7,7 +7,7 @@ import numpy as np
 
 from gelassen.core.judging import core_channels
 from gelassen.core.recording import Recording
-from gelassen.core.summary import RunSummary
+from gelassen.core.summary import RunSummary, Stretch
 from gelassen.show.canvas import (
     BLUE,
     GREEN,
@@ -33,7 +33,7 @@ def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
     """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
     frame = recording.frame
     minutes = frame.index.to_numpy(dtype=float) / 60
-    lanes = _lanes(frame.columns.tolist())
+    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)])
     lanes = [lane for lane in lanes if lane[0] == "temperature" or _any(frame, lane[1])]
     if any(lane[0] == "work" for lane in lanes):  # work says more than load
         lanes = [lane for lane in lanes if lane[0] != "load"]
@@ -61,15 +61,21 @@ def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
             if len(names) > 1:
                 axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
             if kind != "clock":  # a sag of a few per cent would not show from zero
-                axis.set_ylim(bottom=0)
+                axis.set_ylim(0, 1.08 * axis.get_ylim()[1])
         axis.set_ylabel(label)
         axis.grid(axis="y", color="#dddddd", lw=0.6)
         axis.margins(x=0)
+        axis.set_xlim(left=float(minutes[0]), right=_end_minutes(minutes, summary))
     axes[-1].set_xlabel("time since the start of the recording in min")
     title = summary.setup or summary.name
     made_up = f"   ({MADE_UP})" if summary.made_up else ""
     figure.suptitle(f"{summary.name}: {title}{made_up}" if summary.setup else f"{title}{made_up}")
     save(figure, path)
+
+
+def _still_fan(frame: Any, name: str) -> bool:
+    """Say whether a header has no fan that ever turned: it would only take up room."""
+    return name.startswith("fan.") and not (frame[name] > 0).any()
 
 
 def _any(frame: Any, names: list[str]) -> bool:
@@ -78,15 +84,24 @@ def _any(frame: Any, names: list[str]) -> bool:
     return any(name in frame.columns and frame[name].notna().any() for name in names)
 
 
+def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
+    """Return where the time axis ends: a little beyond the log, or beyond what is extrapolated."""
+    end = float(minutes[-1])
+    steady = summary.stretches[-1].steady if summary.stretches else None
+    if steady is not None and steady.curve is not None and not steady.reached:
+        end = max(end, float(steady.curve.time_s[-1]) / 60)
+    return end + 0.01 * (end - float(minutes[0]))
+
+
 def _lanes(columns: list[str]) -> list[tuple[str, list[str], str]]:
-    fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")][:4]
+    fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")]
     known = ["cpu.package.power_w", "wall.supply.power_w"]
     powers = [n for n in known if n in columns]
     return [
         ("temperature", [], "temperature in °C"),
         ("clock", ["cores"], "mean clock\nin MHz"),
         ("power", powers, "power in W"),
-        ("fan", fans, "fan speed\nin rpm"),
+        ("fan", fans[:4], "fan speed\nin rpm"),
         ("work", ["load.work.rate_per_s"], "work in\nrounds/s"),
         ("load", ["cpu.all.load_pct"], "load in %"),
     ]
@@ -120,33 +135,60 @@ def _temperatures(
         if summary.reference is not None:
             room = frame.loc[stretch.start_s : stretch.end_s, summary.reference]
             base = float(room.mean())
-        steady = stretch.steady
-        span = np.array([stretch.start_s, stretch.end_s]) / 60
-        sure = f"settles ({100 * steady.confidence:g} % interval)"
-        first = stretch is summary.stretches[0]
-        axis.plot(
-            span, [base + steady.value] * 2, color="black", lw=1.2, label=sure if first else None
-        )
-        if np.isfinite(steady.low) and np.isfinite(steady.high):
-            axis.fill_between(
-                span, base + steady.low, base + steady.high, color="black", alpha=0.15, lw=0
-            )
+        _fitted(axis, stretch, base, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         seen = set()
         for start, end, cause in summary.throttling.intervals:
             colour = RED if cause == "thermal" else ORANGE
             words = "held back by heat" if cause == "thermal" else "held back by power limit"
+            said = None if cause in seen else words
             axis.axvspan(
-                start / 60, end / 60, ymin=0, ymax=0.03, color=colour, lw=0,
-                label=None if cause in seen else words,
-            )  # fmt: skip
+                start / 60, end / 60, color=colour, alpha=0.16, lw=0, label=said, zorder=1.5
+            )
+            axis.axvspan(start / 60, end / 60, ymin=0, ymax=0.03, color=colour, lw=0)
             seen.add(cause)
     for step in summary.steps:
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
         axis.annotate(
-            " change found", (step.at_s / 60, 0.04), xycoords=("data", "axes fraction"), fontsize=8
+            f" {step.noted or 'change found'}",
+            (step.at_s / 60, 0.90),
+            xycoords=("data", "axes fraction"),
+            fontsize=8,
         )
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
+
+
+def _fitted(axis: "Axes", stretch: Stretch, base: float, *, last: bool) -> None:
+    """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
+    steady = stretch.steady
+    if steady.curve is None:
+        return
+    minutes, value = steady.curve.time_s / 60, base + steady.curve.value
+    inside = steady.curve.time_s <= stretch.end_s
+    axis.plot(
+        minutes[inside], value[inside], color="black", lw=1.3,
+        label="fitted" if last else None,
+    )  # fmt: skip
+    beyond = ~inside
+    beyond[max(int(inside.sum()) - 1, 0)] = True  # joined to what was measured
+    drawn = np.ones_like(inside) if last and not steady.reached else inside
+    axis.fill_between(
+        minutes[drawn], (base + steady.curve.low)[drawn], (base + steady.curve.high)[drawn],
+        color="black", alpha=0.15, lw=0,
+        label=f"{100 * steady.confidence:g} % interval" if last else None,
+    )  # fmt: skip
+    if last and not steady.reached:
+        axis.plot(
+            minutes[beyond], value[beyond], color="black", lw=1.3, ls="--", label="extrapolated"
+        )
+    if np.isfinite(steady.low) and np.isfinite(steady.high):
+        at = minutes[drawn][-1]
+        axis.errorbar(
+            [at], [base + steady.value],
+            yerr=[[steady.value - steady.low], [steady.high - steady.value]],
+            color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
+            label="settles at" if last else None,
+        )  # fmt: skip
 
 
 def _shade_phases(axis: "Axes", recording: Recording) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 from gelassen.core.channels import parse_channel
 from gelassen.core.recording import Recording
 from gelassen.core.steady import SteadyState
-from gelassen.core.summary import RunSummary
+from gelassen.core.summary import RunSummary, Stretch
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 
@@ -48,8 +48,9 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
         for stretch in summary.stretches:
             lines.append(
                 f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}: "
-                f"{_steady_words(stretch.steady, summary)}"
+                f"{_steady_words(stretch.steady, summary)}{_stretch_words(stretch)}"
             )
+        lines += [f"Change: {step}." for step in summary.steps]
     else:
         lines.append(_capital(_steady_words(steady, summary)))
     throttling = summary.throttling
@@ -67,6 +68,11 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
             ]
             lines.append(
                 f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}."
+            )
+        lost = summary.held_back
+        if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
+            lines.append(
+                f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free."
             )
         if throttling.at_limit:
             lines.append(
@@ -90,6 +96,24 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     if held:
         lines.append(f"Held: {', '.join(held)}.")
     return [*lines, *_heat_words(summary), *_course_words(summary)]
+
+
+def _stretch_words(stretch: Stretch) -> str:
+    words = ""
+    if stretch.within_1k_s is not None:
+        words += f" Within 1 K of that after {moment(stretch.within_1k_s)}."
+    for part, cause in ((stretch.thermal_share, "heat"), (stretch.power_share, "a power limit")):
+        if np.isfinite(part) and part >= 0.005:
+            words += f" Held back by {cause} for {share(part)} of it."
+    return words
+
+
+def _constants(values: tuple[float, ...], intervals: tuple[tuple[float, float], ...]) -> str:
+    told = [
+        f"{value:.0f} s ({low:.0f} to {high:.0f} s)"
+        for value, (low, high) in zip(values, intervals, strict=True)
+    ]
+    return f"time constant{'s' if len(told) > 1 else ''} " + ", ".join(told)
 
 
 def _heat_words(summary: RunSummary) -> list[str]:
@@ -123,6 +147,10 @@ def _course_words(summary: RunSummary) -> list[str]:
             parts.append(f"a spike of {course.spike_k:.1f} K at the start, which is not sustained")
         if course.within_1k_s is not None:
             parts.append(f"within 1 K of its end value after {moment(course.within_1k_s)}")
+        steady = summary.steady
+        held = summary.throttling is not None and summary.throttling.at_limit
+        if steady is not None and steady.time_constant_intervals_s and not held:
+            parts.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
         if parts:
             lines.append(f"Heating: {', '.join(parts)}.")
         parts = []
@@ -132,6 +160,9 @@ def _course_words(summary: RunSummary) -> list[str]:
             parts.append(f"back within 1 K of rest after {moment(course.rest_s)}")
         elif np.isfinite(course.left_k):
             parts.append(f"{course.left_k:.1f} K left over rest at the end of the log")
+        back = summary.recovery
+        if back is not None:
+            parts.append(_constants(back.time_constants_s, back.time_constant_intervals_s))
         if parts:
             lines.append(f"Cooling: {', '.join(parts)}.")
     if cores is not None:
@@ -179,7 +210,8 @@ def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
 
 
 def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:]
+    named = "." in text.split(" ", 1)[0]  # a channel's name is written as it is
+    return text if named else text[:1].upper() + text[1:]
 
 
 def _phases(recording: Recording) -> str:
