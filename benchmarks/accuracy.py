@@ -1,4 +1,4 @@
-"""Accuracy on simulated logs with known truth, many seeds. Run: python benchmarks/accuracy.py --seeds 100
+"""Accuracy on simulated logs with known truth, many seeds. Run: python benchmarks/accuracy.py --seeds 300
 
 Prints Markdown tables; docs/accuracy.md keeps them. "Ten-minute mean" is today's habit: the mean rise
 over the last ten minutes, with the interval of independent readings.
@@ -9,6 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from governed_chip import governed
+from random_machines import IDLE_S as MACHINE_IDLE_S
+from random_machines import Run, runs
+from scipy.ndimage import binary_dilation
 
 from gelassen.bench.simulated import (
     CASES,
@@ -19,7 +23,13 @@ from gelassen.bench.simulated import (
     Room,
     SimulatedBench,
 )
-from gelassen.core import compare_setups, find_steps, steady_state, sustainable_power
+from gelassen.core import (
+    compare_setups,
+    find_steps,
+    find_throttling,
+    steady_state,
+    sustainable_power,
+)
 from gelassen.study.parallel import process_pool
 
 FIXED = FanCurve(name="fixed", temperatures_c=(20.0, 100.0), duties_pct=(55.0, 55.0))
@@ -133,6 +143,144 @@ def steady_table(seeds: int) -> None:
             )
 
 
+def random_run(job: tuple[Run, bool]) -> dict[str, object]:
+    """Analyse one random machine's log, whole or only the first half of its load."""
+    run, half = job
+    length = run.time_s[-1] - MACHINE_IDLE_S
+    use = run.time_s <= (MACHINE_IDLE_S + length / 2 if half else np.inf)
+    answer = steady_state(
+        run.time_s[use],
+        run.temperature_c[use],
+        reference_c=run.room_c[use],
+        power_w=run.power_w[use],
+    )
+    late = run.time_s >= max(run.time_s[-1] - 600, MACHINE_IDLE_S + 60)
+    rise = run.temperature_c - run.room_c
+    settled = abs(run.missing_k) <= 0.5
+    kind = "first half of the load only" if half else "settled in the log" if settled else "not"
+    return {
+        "kind": kind,
+        "error": answer.value - run.rise_k,
+        "covered": answer.low <= run.rise_k <= answer.high,
+        "width": answer.high - answer.low,
+        "right": answer.reached == settled,
+        "wrong_yes": answer.reached and not settled,
+        "habit": float(rise[late].mean()) - run.rise_k,
+        "steps": 0 if half else len(find_steps(run.time_s, rise)),
+    }
+
+
+def random_table(seeds: int) -> None:
+    """Print how well the steady rise of machines of many kinds is found."""
+    print(
+        "\n### Steady rise on random machines (fast and slow, fans, curves, passive, warm starts)\n"
+    )
+    print(
+        "| runs | how many | RMS error K | bias K | covers | median width K | known to ±1 K | their RMS "
+        "error K | reached: right | said wrongly | false steps a run | ten-minute mean: RMS error K |"
+    )
+    print("|:---|" + "---:|" * 11)
+    logs = [run for part in range(max(seeds // 100, 1)) for run in runs(part, min(3 * seeds, 300))]
+    with process_pool() as pool:
+        jobs = [(run, half) for half in (False, True) for run in logs]
+        table = pd.DataFrame(pool.map(random_run, jobs, chunksize=8))
+    for kind in ("settled in the log", "not", "first half of the load only"):
+        part = table[table["kind"] == kind]
+        known = part["width"] <= 2
+        name = {"not": "not settled in the log"}.get(kind, kind)
+        half = kind.startswith("first half")
+        print(
+            f"| {name} | {len(part)} | {_rms(part['error']):.2f} | {part['error'].mean():+.2f} | "
+            f"{100 * part['covered'].mean():.1f} % | {part['width'].median():.2f} | "
+            f"{100 * known.mean():.0f} % | {_rms(part.loc[known, 'error']):.2f} | "
+            + (
+                "| | | |"
+                if half
+                else f"{100 * part['right'].mean():.1f} % | {100 * part['wrong_yes'].mean():.1f} % | "
+                f"{part['steps'].mean():.2f} | {_rms(part['habit']):.2f} |"
+            ),
+            flush=True,
+        )
+
+
+def _rms(errors: "pd.Series[float]") -> float:
+    return float(np.sqrt((errors.astype(float) ** 2).mean()))
+
+
+def changed_run(run: Run) -> dict[str, float]:
+    """Look for a change of power in mid-run."""
+    found = find_steps(run.time_s, run.temperature_c - run.room_c)
+    away = min((abs(step.at_s - run.change_s) for step in found), default=np.inf)
+    return {
+        "size": abs(run.change_k),
+        "found": away <= 15,
+        "covered": any(step.low_s <= run.change_s <= step.high_s for step in found),
+        "false": len(found) - (away <= 60),
+    }
+
+
+def steps_table(seeds: int) -> None:
+    """Print how often changes of power in mid-run are found."""
+    print(
+        "\n### Changes of power in mid-run (random machines whose power does not wander by 2 %)\n"
+    )
+    print(
+        "| change of the steady rise | runs | found within 15 s | interval covers | false ones a run |"
+    )
+    print("|:---|---:|---:|---:|---:|")
+    logs = [run for run in runs(7, 2 * seeds, change=True) if run.wander < 0.01]
+    with process_pool() as pool:
+        table = pd.DataFrame(pool.map(changed_run, logs, chunksize=8))
+    for low, high in ((0, 2), (2, 4), (4, 8), (8, 1000)):
+        part = table[(table["size"] >= low) & (table["size"] < high)]
+        name = f"{low} to {high} K" if high < 1000 else f"{low} K or more"
+        print(
+            f"| {name} | {len(part)} | {100 * part['found'].mean():.0f} % | "
+            f"{100 * part['covered'].mean():.0f} % | {part['false'].mean():.2f} |"
+        )
+
+
+def governed_run(job: tuple[int, bool]) -> dict[str, object]:
+    """Count right and wrong samples, 5 s of tolerance at the edges."""
+    seed, told = job
+    chip = governed(seed)
+    limit = {"power_limit_w": chip.power_limit_w} if told and chip.power_limit_w < 1e6 else {}
+    answer = find_throttling(**chip.log, **limit)
+    counts: dict[str, object] = {"case": chip.case, "told": told}
+    for name, truth, found in (
+        ("heat", chip.by_heat, answer.thermal),
+        ("power", chip.by_power, answer.power),
+    ):
+        counts[f"{name} hit"] = int((found & binary_dilation(truth, iterations=5)).sum())
+        counts[f"{name} false"] = int((found & ~binary_dilation(truth, iterations=5)).sum())
+        counts[f"{name} missed"] = int((truth & ~binary_dilation(found, iterations=5)).sum())
+    counts["loaded"] = int((chip.log["load_pct"] > 50).sum())
+    return counts
+
+
+def throttling_table(seeds: int) -> None:
+    """Print how well being held back is told, by cause, and what is flagged wrongly."""
+    print("\n### Being held back (made-up governor, per sample, 5 s of tolerance)\n")
+    print(
+        "| power limit | held back by heat: F1 | by a power limit: F1 | wrongly flagged in free runs |"
+    )
+    print("|:---|---:|---:|---:|")
+    with process_pool() as pool:
+        jobs = [(seed, told) for seed in range(seeds) for told in (False, True)]
+        table = pd.DataFrame(pool.map(governed_run, jobs, chunksize=8))
+    for told, part in table.groupby("told"):
+        scores = []
+        for name in ("heat", "power"):
+            hit, false, missed = (
+                part[f"{name} {what}"].sum() for what in ("hit", "false", "missed")
+            )
+            scores.append(2 * hit / (2 * hit + false + missed))
+        free = part[part["case"] == "free"]
+        wrong = (free["heat false"] + free["power false"]).sum() / free["loaded"].sum()
+        name = "told" if told else "not told"
+        print(f"| {name} | {scores[0]:.3f} | {scores[1]:.3f} | {100 * wrong:.2f} % |")
+
+
 def difference_table(seeds: int) -> None:
     """Print how often setups are told apart, rightly and wrongly."""
     print("\n### Differences between setups (three runs each, spread 0.3 to 0.8 K)\n")
@@ -216,5 +364,8 @@ if __name__ == "__main__":
     parser.add_argument("--seeds", type=int, default=100)
     arguments = parser.parse_args()
     steady_table(arguments.seeds)
+    random_table(arguments.seeds)
+    steps_table(arguments.seeds)
+    throttling_table(arguments.seeds)
     difference_table(arguments.seeds)
     capacity_table(arguments.seeds)

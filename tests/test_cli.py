@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.demo import _conduct, _runs
@@ -53,6 +54,9 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
     answer = json.loads(ok("compare", folder, "--no-figure", "--format", "json"))
     setups = {row["setup"]: row for row in answer["setups"]}
     inside = []
+    rooms: dict[str, list[float]] = {}
+    for summary in open_study(folder).summaries()[0]:
+        rooms.setdefault(summary.setup, []).append(summary.reference_c)
     for name, row in setups.items():
         cooler, curve, power = name.split(", ")
         truth = SimulatedBench(
@@ -60,7 +64,7 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
             curve=CURVES[curve],
             power_limit_w=float(power.split()[0]),
             remount_spread=0.0,
-        ).truth()
+        ).truth(room_c=float(np.mean(rooms[name])))  # fans on curves: the rise depends on the room
         assert row["at_limit"] == truth.at_limit
         if not truth.at_limit:
             assert row["rise_k"] == pytest.approx(truth.rise_k, abs=1.0)
@@ -68,7 +72,7 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
         else:
             assert row["high_k"] is None  # infinite: it would be warmer if it could
             assert row["power_w"] == pytest.approx(truth.power_w, rel=0.06)
-    assert np.mean(inside) >= 0.7
+    assert np.mean(inside) >= 0.8
 
 
 def test_same_seed_same_numbers(demo, tmp_path):

@@ -49,6 +49,60 @@ def test_two_minutes_of_a_liquid_loop_cannot_tell():
         assert any("cannot tell" in text or "extrapolated" in text for text in answer.cautions)
 
 
+def test_free_convection_and_leakage_are_allowed_for():
+    """A body that loses heat as rise^1.25 and whose power grows as it warms, half way there."""
+    errors, covered = [], []
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        t = np.arange(120.0 + 60 * 18)
+        settled, slow = rng.uniform(30, 60), rng.uniform(400, 700)
+        fins, rise, power = 0.08 * settled, np.empty(t.size), np.empty(t.size)
+        for k in range(t.size):
+            loaded = t[k] >= 120
+            power[k] = (1 + 0.002 * (fins - settled)) if loaded else 0.05
+            fins += (power[k] * settled - settled * (fins / settled) ** 1.25) / slow
+            rise[k] = fins + 6 * power[k]
+        answer = steady_state(
+            t,
+            np.round(22 + rise + 0.3 * rng.standard_normal(t.size)),
+            reference_c=np.full(t.size, 22.0) + 0.02 * rng.standard_normal(t.size),
+            power_w=35 * power * (1 + 0.003 * rng.standard_normal(t.size)),
+        )
+        errors.append(answer.value - (settled + 6))
+        covered.append(answer.low <= settled + 6 <= answer.high)
+        assert not answer.reached
+    assert np.mean(covered) >= 0.85
+    assert abs(np.mean(errors)) < 1
+    assert np.sqrt(np.mean(np.square(errors))) < 1.5
+
+
+def test_a_room_that_was_not_logged_makes_the_answer_less_sure():
+    log = heating_log("tower", 5)
+    known = steady_state(log.time_s, log.temperature_c, reference_c=log.room_c)
+    blind = steady_state(log.time_s, log.temperature_c)
+    assert blind.unit == "°C"
+    assert blind.high - blind.low > 2 * (known.high - known.low)
+
+
+def test_the_fitted_curve_runs_from_the_readings_to_the_steady_value():
+    log = heating_log("passive", 2, minutes=25)
+    answer = steady_state(log.time_s, log.temperature_c, reference_c=log.room_c)
+    curve = answer.curve
+    assert curve.time_s[0] > 120
+    assert curve.time_s[-1] > log.time_s[-1] + 60
+    inside = curve.time_s <= log.time_s[-1]
+    rise = np.interp(curve.time_s[inside], log.time_s, log.temperature_c - log.room_c)
+    assert np.abs(curve.value[inside] - rise)[5:].mean() < 0.8
+    assert (curve.low <= curve.value).all()
+    assert (curve.value <= curve.high).all()
+    assert curve.high[-1] - curve.low[-1] > curve.high[30] - curve.low[30]
+    assert curve.value[-1] < answer.value
+    for constant, (low, high) in zip(
+        answer.time_constants_s, answer.time_constant_intervals_s, strict=True
+    ):
+        assert low <= constant <= high
+
+
 def test_power_that_changes_in_mid_run_is_followed():
     log = heating_log("tower", 3, step_up_at_s=900)
     columns = (log.time_s, log.temperature_c)

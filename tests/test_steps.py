@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from gelassen.core import find_steps
+from gelassen.core.whitening import fitted_whitener
 from logs import heating_log
 
 
@@ -38,6 +39,53 @@ def test_a_fan_that_stops_is_found_to_the_second():
     (step,) = find_steps(t, np.where(t < 700, 1850, 0) + 8 * rng.standard_normal(t.size))
     assert step.at_s == pytest.approx(700, abs=5)
     assert "down by" in str(step)
+
+
+def test_power_that_wanders_is_no_change_of_conditions():
+    false = 0
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        log = heating_log("tower", seed, drift_k=0.3)
+        wander = np.zeros(log.time_s.size)
+        for k in range(1, wander.size):  # half a kelvin, for two minutes or so
+            wander[k] = 0.992 * wander[k - 1] + 0.5 * 0.126 * rng.standard_normal()
+        false += len(find_steps(log.time_s, np.round(rise_of(log) + wander)))
+    assert false <= 2
+
+
+def test_a_change_that_was_noted_needs_less_to_be_seen_but_has_to_show():
+    told, blind, nothing = 0, 0, 0
+    for seed in range(8):
+        log = heating_log("tower", seed)
+        warmer = 1.5 * -np.expm1(-np.maximum(log.time_s - 1000, 0) / 120)
+        seen = np.round(rise_of(log) + warmer)
+        told += bool(find_steps(log.time_s, seen, told_s=[1010]))
+        blind += bool(find_steps(log.time_s, seen))
+        nothing += len(find_steps(log.time_s, rise_of(log), told_s=[1010]))
+    assert told >= 6
+    assert told > blind
+    assert nothing <= 1
+
+
+def test_power_cut_by_a_third_is_a_change_and_not_the_end_of_the_load():
+    log = heating_log("tower", 1)
+    cooler = -12 * -np.expm1(-np.maximum(log.time_s - 1200, 0) / 100)
+    cooler -= np.where(log.time_s > 1200, 4, 0)
+    (step,) = find_steps(log.time_s, np.round(rise_of(log) + cooler))
+    assert step.at_s == pytest.approx(1200, abs=10)
+    assert step.after - step.before == pytest.approx(-16, abs=3)
+
+
+def test_noise_with_a_memory_is_described_and_taken_out():
+    rng = np.random.default_rng(0)
+    slow = np.zeros(4000)
+    for k in range(1, slow.size):
+        slow[k] = 0.95 * slow[k - 1] + rng.standard_normal()
+    noise, _ = fitted_whitener(slow + 0.5 * rng.standard_normal(slow.size))
+    white = noise(slow)[100:]
+    assert noise.fade == pytest.approx(0.95, abs=0.03)
+    assert abs(np.corrcoef(white[1:], white[:-1])[0, 1]) < 0.15
+    assert fitted_whitener(np.zeros(100))[1] > 0  # no noise at all is no reason to fail
 
 
 def test_what_cannot_show_a_step_shows_none():

@@ -4,7 +4,7 @@ import pytest
 
 from gelassen.core import InputError, Recording, summarise_run
 from gelassen.core.blocks import block_means
-from gelassen.core.recording import Phase
+from gelassen.core.recording import Event, Phase
 from gelassen.core.transients import transients
 from gelassen.show.run_figure import run_figure
 from gelassen.show.run_text import run_text
@@ -220,3 +220,64 @@ def test_a_room_read_by_hand_twice_still_times_the_heating():
         whole.transients.first_minute_k, abs=0.5, nan_ok=True
     )
     assert by_hand.transients.within_1k_s is not None
+
+
+def test_what_being_held_back_cost_is_counted_against_the_free_part():
+    log = heating_log("tower", 2)
+    run = recording_of(log, limit_c=95.0, power_limit_w=80.0)
+    late = log.time_s >= 1000
+    run.frame["cpu.core0.clock_mhz"] = np.where(log.time_s < 120, 1600.0, 4000.0)
+    run.frame.loc[late, "cpu.core0.clock_mhz"] = 3600.0
+    run.frame.loc[late, "cpu.package.power_w"] = 80.0
+    run.frame["load.work.rate_per_s"] = np.where(late, 45.0, 50.0)
+    lost = summarise_run(run, look_for_steps=False).held_back
+    assert lost.clock_pct == pytest.approx(10, abs=0.5)
+    assert lost.work_pct == pytest.approx(10, abs=0.5)
+    assert lost.free_s == pytest.approx(860, abs=10)
+    text = run_text(summarise_run(run, look_for_steps=False), run)
+    assert "lost 10.0 % of its clock" in text
+    assert "10.0 % of its work" in text
+    assert summarise_run(recording_of(log, limit_c=95.0)).held_back is None
+
+
+def test_a_noted_change_names_its_step_and_each_stretch_tells_its_course():
+    log = heating_log("tower", 4, minutes=50)
+    run = recording_of(log, limit_c=110.0, events=(Event(1490.0, "door closed"),))
+    run.frame["cpu.core1.temp_c"] += np.round(8 * -np.expm1(-np.maximum(log.time_s - 1500, 0) / 60))
+    summary = summarise_run(run)
+    assert [step.noted for step in summary.steps] == ["door closed"]
+    assert 60 < summary.stretches[1].within_1k_s < 600
+    assert summary.stretches[1].thermal_share == 0
+    assert "(noted: door closed)" in run_text(summary, run)
+
+
+def cautions_of(run):
+    return "\n".join(summarise_run(run, look_for_steps=False).cautions)
+
+
+def test_silent_and_stuck_sensors_and_gaps_are_named_with_their_size():
+    log = heating_log("tower", 1)
+    run = recording_of(log, limit_c=95.0)
+    run.frame["cpu.core2.temp_c"] = 41.0
+    run.frame["vrm.1.temp_c"] = np.where(log.time_s < 300, 50.0, np.nan)
+    run.frame.drop(run.frame.index[700:760], inplace=True)  # noqa: PD002
+    told = cautions_of(run)
+    assert "cpu.core2.temp_c stood still at 41.0 °C" in told
+    assert "vrm.1.temp_c is missing in 90 % of the load" in told
+    assert "nothing was recorded for 61 s after 699 s" in told
+    assert "stood still" not in cautions_of(recording_of(log, limit_c=95.0))
+
+
+def test_another_part_at_its_limit_and_a_hold_that_began_too_early_are_named():
+    log = heating_log("passive", 1, minutes=25)
+    phases = (Phase("idle", 0, 120), Phase("soak", 120, 420), Phase("hold", 420, 1620))
+    run = recording_of(log, limit_c=95.0, limits_c={"vrm.1.temp_c": 90.0}, phases=phases)
+    run.frame["vrm.1.temp_c"] = 89.0
+    told = cautions_of(run)
+    assert "vrm.1.temp_c came to 89.0 °C" in told
+    assert "its own limit is 90 °C" in told
+    early = summarise_run(run, look_for_steps=False)
+    (said,) = (text for text in early.cautions if text.startswith("hold began"))
+    below = float(said.split()[2])
+    begun = float((log.temperature_c - log.room_c)[410:430].mean())
+    assert below == pytest.approx(early.steady.value - begun, abs=1.5)

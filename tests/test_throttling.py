@@ -98,3 +98,56 @@ def test_impossible_limits_are_refused_and_odd_ones_said():
         find_throttling(**{**log, "limit_c": float("nan")})
     below = find_throttling(**{**log, "limit_c": 20.0})
     assert any("every reading is above" in text for text in below.cautions)
+
+
+def warming(*, limit_w=None, leak=0.003, seconds=1500, seed=0):
+    """A chip that leaks more as it warms: free, or on a power limit from the first second on."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(float(seconds))
+    load = t >= 100
+    temperature = np.where(load, 40 + 35 * -np.expm1(-(t - 100).clip(0) / 200), 35)
+    warm = 1 + leak * (temperature - 60)
+    power = np.where(load, (120.0 if limit_w is None else limit_w / warm) * warm, 10)
+    clock = np.where(load, 4500 * (1 if limit_w is None else warm ** (-1 / 2.4)), 1000)
+    return {
+        "time_s": t,
+        "temperature_c": np.round(temperature + 0.3 * rng.standard_normal(t.size)),
+        "clock_mhz": clock * (1 + 0.002 * rng.standard_normal(t.size)),
+        "power_w": power * (1 + 0.005 * rng.standard_normal(t.size)),
+        "load_pct": np.where(load, 100.0, 1.0),
+        "limit_c": 95.0,
+    }
+
+
+def test_a_limit_nobody_told_shows_where_the_clock_gives_way_to_warmth():
+    held = find_throttling(**warming(limit_w=100.0))
+    assert held.power_share > 0.95
+    assert not held.thermal.any()
+    free = find_throttling(**warming())
+    assert free.onset_s is None
+
+
+def test_a_board_that_switches_in_coarse_steps_is_seen_below_the_limit():
+    log = warming(leak=0.0)
+    cut = (log["time_s"] >= 700) & (log["time_s"] < 1000)
+    log["power_w"][cut] *= 0.75
+    log["clock_mhz"][cut] *= 0.88
+    answer = find_throttling(**log)
+    assert f1(answer.power, cut) > 0.97
+    assert not answer.thermal.any()
+
+
+def test_the_faster_first_seconds_of_a_cold_chip_are_no_level_to_be_held_below():
+    log = warming(leak=0.0)
+    cold = (log["time_s"] >= 100) & (log["time_s"] < 116)
+    log["clock_mhz"][cold] *= 1.05
+    log["power_w"][cold] *= 1.09
+    assert find_throttling(**log).onset_s is None
+
+
+def test_the_chips_own_word_counts_for_more():
+    log = warming()
+    flag = (log["time_s"] >= 400) & (log["time_s"] < 600)
+    answer = find_throttling(**log, heat_flag=flag * 1.0, power_flag=np.zeros(flag.size))
+    assert f1(answer.thermal, flag) > 0.99
+    assert not answer.power.any()

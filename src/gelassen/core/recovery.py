@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gelassen.core.exponentials import fit_exponentials
 from gelassen.core.grid import make_grid
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_density, quantisation_error
@@ -73,6 +74,13 @@ def recovery(
         fit = fit_relaxation(middle, series, np.diag(variance), constants, most=2, draws=1000)
         density = max(noise_density(course - fit.mean_curve(elapsed), grid.step_s), 1e-4)
     told = fit.time_constants(confidence)
+    # The list of time constants is coarse: the likeliest between its entries is found by itself.
+    start = tuple(middle_s for middle_s, _, _ in told)
+    best = fit_exponentials(middle, series, start, standard_deviation=np.sqrt(variance))
+    told = tuple(
+        (float(np.clip(one, low_s, high_s)), low_s, high_s)
+        for one, (_, low_s, high_s) in zip(sorted(best.time_constants_s), told, strict=True)
+    )
     tail = (1 - confidence) / 2
     return Recovery(
         time_constants_s=tuple(middle_s for middle_s, _, _ in told),

@@ -125,8 +125,11 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
     """Return when the load began, and from when until when to look for changes."""
     span = span_from_temperature(times, series)
     if not span.found_start:
-        # Without a start, what falls is no load that ends but a fan that stops, or the like.
-        return float(times[0]), float(times[0]), float(times[-1])
+        # What falls then is no load that ends but a fan that stops, or the like. The log may begin
+        # with the load itself.
+        begin_s = float(times[0])
+        skipped = _START_S if times[-1] - begin_s > 5 * _START_S else 0.0
+        return begin_s, begin_s + skipped, float(times[-1])
     end_s = span.end_s if _went_back(times, series, span) else float(times[-1])
     return _within(span.start_s, end_s)
 

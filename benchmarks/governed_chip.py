@@ -1,0 +1,83 @@
+"""A made-up chip that heat, a power limit, both or nothing holds back, with the truth at each second."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+IDLE_S = 120
+_STEP_S = 0.2
+
+
+@dataclass(frozen=True)
+class Governed:
+    """One log, what really held the chip back, and the power limit it had."""
+
+    case: str
+    log: dict[str, Any]
+    by_heat: np.ndarray
+    by_power: np.ndarray
+    power_limit_w: float
+
+
+def governed(seed: int) -> Governed:
+    """Simulate one run of a chip whose clock follows the lowest of boost, power and heat."""
+    rng = np.random.default_rng(seed)
+    load_s, tail_s = 60 * int(rng.choice([10, 20, 30])), int(rng.choice([0, 180]))
+    case = str(rng.choice(["free", "heat", "power", "boost, then power", "power, then heat"]))
+    top_mhz = rng.uniform(3500, 5200)
+    sag = rng.choice([0, 0, 0.5, 1, 2])  # MHz lost a kelvin, by nothing but warmth
+    limit_c = float(rng.choice([85, 95, 100, 105]))
+    resistance, capacity = (0.12, 0.06, 0.28), np.array([20.0, 100.0, 450.0])
+    room = rng.uniform(18, 27)
+    steep = rng.uniform(2.0, 2.8)  # power grows with this power of the clock
+    leak = rng.choice([0.001, 0.002, 0.004])
+    at_limit_w = (limit_c - room) / sum(resistance)
+    wanted = {"free": (0.4, 0.8), "heat": (1.08, 1.6), "power": (0.9, 1.4)}
+    wanted |= {"boost, then power": (1.1, 1.6), "power, then heat": (1.3, 1.8)}
+    full_w = rng.uniform(*wanted[case]) * at_limit_w
+    limit_w, boost_s = np.inf, 0
+    if case == "power":
+        limit_w = rng.uniform(0.55, 0.9) * min(full_w, at_limit_w)
+    elif case == "boost, then power":
+        limit_w, boost_s = rng.uniform(0.5, 0.92) * at_limit_w, int(rng.choice([28, 56, 100]))
+    elif case == "power, then heat":
+        limit_w, boost_s = rng.uniform(1.02, 1.15) * at_limit_w, int(rng.choice([28, 56, 100]))
+    limit_w = min(limit_w, 0.96 * full_w) if np.isfinite(limit_w) else limit_w
+    chip = room + 8 * np.array([sum(resistance), sum(resistance[1:]), resistance[2]])
+    cap, rows = top_mhz, []
+    for second in range(IDLE_S + load_s + tail_s):
+        loaded = IDLE_S <= second < IDLE_S + load_s
+        heat = power = False
+        for _ in range(round(1 / _STEP_S)):
+            clock, watts = 800.0, 8.0
+            if loaded:
+                warm = 1 + leak * (chip[0] - 70)
+                free = top_mhz - sag * max(chip[0] - 50, 0)
+                allowed = limit_w if second - IDLE_S >= boost_s else np.inf
+                by_power = min(free, top_mhz * (allowed / (full_w * warm)) ** (1 / steep))
+                cap = np.clip(
+                    cap + (limit_c - 0.7 - chip[0]) * top_mhz * 1e-3, 0.3 * top_mhz, top_mhz
+                )
+                clock = min(by_power, cap, free)
+                heat = cap < 0.995 * min(by_power, free)
+                power = by_power < 0.995 * free and not heat
+                watts = full_w * (clock / top_mhz) ** steep * warm
+            else:
+                cap = top_mhz
+            flows = np.append(-np.diff(chip), chip[2] - room) / resistance
+            chip = chip + _STEP_S * (np.append(watts, flows[:2]) - flows) / capacity
+        rows.append((chip[0], clock, watts, heat, power))
+    table = np.array(rows, dtype=float)
+    size, digit = len(table), float(rng.choice([1.0, 0.5, 0.1]))
+    log = {
+        "time_s": np.arange(float(size)),
+        "temperature_c": np.round((table[:, 0] + rng.normal(0, 0.3, size)) / digit) * digit,
+        "limit_c": limit_c,
+        "clock_mhz": table[:, 1] * (1 + rng.normal(0, rng.choice([0.001, 0.003, 0.008]), size)),
+        "power_w": table[:, 2] * (1 + rng.normal(0, rng.choice([0.003, 0.01]), size)),
+        "load_pct": np.where(
+            (np.arange(size) >= IDLE_S) & (np.arange(size) < IDLE_S + load_s), 100.0, 1.0
+        ),
+    }
+    return Governed(case, log, table[:, 3] > 0, table[:, 4] > 0, float(limit_w))
