@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -260,7 +262,7 @@ def test_silent_and_stuck_sensors_and_gaps_are_named_with_their_size():
     run = recording_of(log, limit_c=95.0)
     run.frame["cpu.core2.temp_c"] = 41.0
     run.frame["vrm.1.temp_c"] = np.where(log.time_s < 300, 50.0, np.nan)
-    run.frame.drop(run.frame.index[700:760], inplace=True)  # noqa: PD002
+    run = replace(run, frame=run.frame.drop(run.frame.index[700:760]))
     told = cautions_of(run)
     assert "cpu.core2.temp_c stood still at 41.0 °C" in told
     assert "vrm.1.temp_c is missing in 90 % of the load" in told
