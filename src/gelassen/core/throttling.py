@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from scipy.ndimage import median_filter
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Bools, Floats, SeriesLike, as_series, as_time, need_readings
@@ -255,8 +256,7 @@ def _held(values: Floats, times: Floats, width_s: float) -> Floats:
     filled = _forward(values)
     if width < 3 or values.size < width:
         return filled
-    padded = np.pad(filled, width // 2, mode="edge")
-    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
+    return np.asarray(median_filter(filled, size=width, mode="nearest"))
 
 
 def _forward(values: Floats) -> Floats:
