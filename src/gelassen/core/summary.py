@@ -1,7 +1,6 @@
 """What one run says: its steady state, when it was held back, and what else matters."""
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -15,7 +14,6 @@ from gelassen.core.cautions import (
 )
 from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
-from gelassen.core.grid import lagged, make_grid
 from gelassen.core.heat import PowerAndHeat, power_and_heat
 from gelassen.core.heldback import HeldBack, lost_while_held
 from gelassen.core.inputs import Bools, Floats
@@ -24,40 +22,14 @@ from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperat
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
-from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
-from gelassen.core.steps import Step, find_steps
+from gelassen.core.steady import SteadyState
+from gelassen.core.steps import Step
+from gelassen.core.stretches import Stretch, answer_stretches, find_changes, within_1k_s
 from gelassen.core.tabular import mean_of, mean_where, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
 
 _HOLD_S = 600.0  # what counts as the measured window where a log has no phases
-_SAME_CHANGE_S = 90.0
-# Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
-_CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Stretch(Result):
-    """A part of the load between two changes of conditions, and where it was settling.
-
-    Attributes
-    ----------
-    start_s, end_s
-        When it began and ended, in s.
-    steady
-        Where the temperature was going in it.
-    within_1k_s
-        How long it took to come within 1 K of that; None if it did not.
-    thermal_share, power_share
-        How much of it the chip was held back, 0 to 1; NaN if that is not known.
-    """
-
-    start_s: float
-    end_s: float
-    steady: SteadyState
-    within_1k_s: float | None = None
-    thermal_share: float = float("nan")
-    power_share: float = float("nan")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -183,53 +155,41 @@ def summarise_run(
     fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
     work = series_of(frame, "load.work.rate_per_s")
     room = None if over is None else series_of(frame, over)
-    steady: SteadyState | None = None
+    temperature = None if chosen is None else series_of(frame, chosen)
+    cautions += _missing_cautions(chosen, over, limit, temperature, loaded)
     throttling: Throttling | None = None
     steps: tuple[Step, ...] = ()
     stretches: tuple[Stretch, ...] = ()
-    if chosen is None:
-        cautions.append(
-            "no temperature was logged: steady state, rise and throttling cannot be concluded"
-        )
-    else:
-        if over is None:
-            cautions.append(
-                "no room or coolant temperature was logged: temperatures are absolute, and runs in "
-                "rooms of different warmth cannot be compared"
+    if temperature is not None and np.isfinite(temperature[loaded]).any():
+        if limit is not None:
+            throttling = find_throttling(
+                times,
+                temperature_c=hottest_reading(frame, temperature),
+                limit_c=limit,
+                clock_mhz=clock,
+                power_w=power,
+                power_limit_w=recording.power_limit_w,
+                load_pct=series_of(frame, "cpu.all.load_pct"),
+                throttle_count=_thermal_count(frame),
+                heat_flag=series_of(frame, "cpu.package.held_by_heat_flag"),
+                power_flag=series_of(frame, "cpu.package.held_by_power_flag"),
             )
-        temperature = frame[chosen].to_numpy(dtype=float)
-        if not np.isfinite(temperature[loaded]).any():
-            cautions.append(f"{chosen} has no reading under load: nothing can be said about it")
-        else:
-            if limit is not None:
-                throttling = find_throttling(
-                    times,
-                    temperature_c=hottest_reading(frame, temperature),
-                    limit_c=limit,
-                    clock_mhz=clock,
-                    power_w=power,
-                    power_limit_w=recording.power_limit_w,
-                    load_pct=series_of(frame, "cpu.all.load_pct"),
-                    throttle_count=_thermal_count(frame),
-                    heat_flag=series_of(frame, "cpu.package.held_by_heat_flag"),
-                    power_flag=series_of(frame, "cpu.package.held_by_power_flag"),
-                )
-                cautions += throttling.cautions
-            else:
-                cautions.append("no limit temperature is known: throttling by heat cannot be told")
-            under = times <= span[1]
-            if look_for_steps:
-                told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
-                steps = _steps(frame, times, span, temperature, room, throttling, told)
-            stretches = _stretches(
-                times[under], temperature[under],
-                None if room is None else _known(times, room)[under],
-                None if power is None else power[under], span, steps, confidence,
-                None if throttling is None else (throttling.thermal, throttling.power),
-            )  # fmt: skip
-            steady = max(stretches, key=lambda part: part.end_s - part.start_s).steady
-            cautions += steady.cautions
-            cautions += hold_cautions(recording, steady, hold)
+            cautions += throttling.cautions
+        if look_for_steps:
+            told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
+            steps = find_changes(frame, times, span, temperature, room, throttling, told)
+        under = times <= span[1]
+        stretches = answer_stretches(
+            times[under], temperature[under],
+            None if room is None else _known(times, room)[under],
+            None if power is None else power[under], span, steps, confidence,
+            None if throttling is None else (throttling.thermal, throttling.power),
+        )  # fmt: skip
+    longest = max(stretches, key=lambda part: part.end_s - part.start_s, default=None)
+    steady = None if longest is None else longest.steady
+    if steady is not None:
+        cautions += steady.cautions
+        cautions += hold_cautions(recording, steady, hold)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
         cautions.append(
@@ -253,15 +213,13 @@ def summarise_run(
         lost = lost_while_held(
             times, held_anywhere, loaded, clock_mhz=clock, power_w=power, work_per_s=work
         )
-    if chosen is not None and steady is not None:
-        risen = frame[chosen].to_numpy(dtype=float) - (
-            0.0 if room is None else _bridged(times, room)
-        )
+    if temperature is not None and steady is not None:
+        risen = temperature - (0.0 if room is None else _bridged(times, room))
         settled = steady.value if not steps else None
         course = transients(times, risen, span, steady_k=settled)
         if settled is not None and steady.curve is not None:
             # The fitted course knows what single readings do not.
-            course = replace(course, within_1k_s=_within_1k(steady, *span))
+            course = replace(course, within_1k_s=within_1k_s(steady, *span))
         back = recovery(times, risen, span[1], confidence=confidence)
     rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
@@ -293,6 +251,29 @@ def summarise_run(
         made_up=recording.made_up,
         cautions=tuple(dict.fromkeys(cautions)),
     )
+
+
+def _missing_cautions(
+    chosen: str | None,
+    over: str | None,
+    limit: float | None,
+    temperature: Floats | None,
+    loaded: Bools,
+) -> list[str]:
+    """Say what was not logged and what cannot be concluded without it."""
+    if chosen is None:
+        return ["no temperature was logged: steady state, rise and throttling cannot be concluded"]
+    cautions = []
+    if over is None:
+        cautions.append(
+            "no room or coolant temperature was logged: temperatures are absolute, and runs in "
+            "rooms of different warmth cannot be compared"
+        )
+    if temperature is None or not np.isfinite(temperature[loaded]).any():
+        cautions.append(f"{chosen} has no reading under load: nothing can be said about it")
+    elif limit is None:
+        cautions.append("no limit temperature is known: throttling by heat cannot be told")
+    return cautions
 
 
 def _known(times: Floats, room: Floats) -> Floats:
@@ -331,113 +312,6 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
         return holds[0].start_s, holds[-1].end_s
     length = min(_HOLD_S, (span[1] - span[0]) / 3)
     return span[1] - length, span[1]
-
-
-def _steps(
-    frame: pd.DataFrame,
-    times: Floats,
-    span: tuple[float, float],
-    temperature: Floats,
-    room: Floats | None,
-    throttling: Throttling | None,
-    told: list[tuple[float, str]],
-) -> tuple[Step, ...]:
-    """Look for changes in the judged temperature and in the case air, both over the room.
-
-    What the tester noted during the load is a hint: a change at that moment needs less to be seen.
-
-    Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
-    """
-    base = np.zeros(times.size) if room is None else _late(times, room)
-    found = list(
-        find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
-    )
-    for name in frame.columns:
-        if name.startswith("case.") and name.endswith(".temp_c"):
-            air = frame[name].to_numpy(dtype=float) - base
-            within = air[(times >= span[0]) & (times <= span[1])]
-            if not np.isfinite(within).any():
-                continue
-            least_k = max(
-                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
-            )
-            steps = find_steps(times, air, load_s=span)
-            found += [step for step in steps if abs(step.after - step.before) >= least_k]
-    borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
-    found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
-    found = [_named(step, told) for step in found]
-    kept: list[Step] = []
-    # The narrowest interval knows the moment best; others within its neighbourhood are the same.
-    for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
-        if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
-            kept.append(step)
-    return tuple(sorted(kept, key=lambda s: s.at_s))
-
-
-def _named(step: Step, told: list[tuple[float, str]]) -> Step:
-    """Take over what the tester noted about that moment."""
-    near = [(abs(step.at_s - moment), text) for moment, text in told]
-    away_s, text = min(near, default=(np.inf, ""))
-    return replace(step, noted=text) if away_s <= _SAME_CHANGE_S else step
-
-
-def _late(times: Floats, room: Floats) -> Floats:
-    """Return the room as a case feels it: a wave of the room arrives late and is no change."""
-    grid = make_grid(times, float(times[-1]))
-    felt = lagged(grid.filled(times, room), grid.step_s, USUAL_LAG_S)
-    return np.interp(times, grid.times_s, felt)
-
-
-def _stretches(
-    times: Floats,
-    temperature: Floats,
-    room: Floats | None,
-    power: Floats | None,
-    span: tuple[float, float],
-    steps: tuple[Step, ...],
-    confidence: float,
-    causes: tuple[Bools, Bools] | None,
-) -> tuple[Stretch, ...]:
-    borders = [span[0], *(step.at_s for step in steps), span[1]]
-    parts = []
-    for start, end in pairwise(borders):
-        until = times <= end
-        if not np.isfinite(temperature[until & (times >= start)]).any():
-            continue
-        steady = steady_state(
-            times[until],
-            temperature[until],
-            reference_c=None if room is None else room[until],
-            power_w=None if power is None else power[until],
-            load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
-            confidence=confidence,
-        )
-        inside = np.flatnonzero(until & (times >= start))
-        shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
-        parts.append(
-            Stretch(
-                start_s=start,
-                end_s=end,
-                steady=steady,
-                within_1k_s=_within_1k(steady, start, end),
-                thermal_share=shares[0],
-                power_share=shares[1],
-            )
-        )
-    return tuple(parts)
-
-
-def _within_1k(steady: SteadyState, start_s: float, end_s: float) -> float | None:
-    """Return after how long the fitted course came within 1 K of its end for good."""
-    if steady.curve is None:
-        return None
-    logged = steady.curve.time_s <= end_s
-    away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
-    if away.size == 0:
-        return 0.0
-    if away[-1] + 1 >= logged.sum():
-        return None
-    return float(steady.curve.time_s[away[-1] + 1] - start_s)
 
 
 def _thermal_count(frame: pd.DataFrame) -> Floats | None:

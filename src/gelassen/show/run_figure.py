@@ -7,7 +7,8 @@ import numpy as np
 
 from gelassen.core.judging import core_channels
 from gelassen.core.recording import Recording
-from gelassen.core.summary import RunSummary, Stretch
+from gelassen.core.stretches import Stretch
+from gelassen.core.summary import RunSummary
 from gelassen.show.canvas import (
     BLUE,
     GREEN,

@@ -7,7 +7,8 @@ import numpy as np
 from gelassen.core.channels import parse_channel
 from gelassen.core.recording import Recording
 from gelassen.core.steady import SteadyState
-from gelassen.core.summary import RunSummary, Stretch
+from gelassen.core.stretches import Stretch
+from gelassen.core.summary import RunSummary
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 

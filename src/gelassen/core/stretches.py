@@ -1,0 +1,153 @@
+"""The load between changes of conditions: when they changed, and what each stretch came to."""
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.grid import lagged, make_grid
+from gelassen.core.inputs import Bools, Floats
+from gelassen.core.result import Result
+from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
+from gelassen.core.steps import Step, find_steps
+from gelassen.core.throttling import Throttling
+
+_SAME_CHANGE_S = 90.0
+# Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
+_CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch(Result):
+    """A part of the load between two changes of conditions, and where it was settling.
+
+    Attributes
+    ----------
+    start_s, end_s
+        When it began and ended, in s.
+    steady
+        Where the temperature was going in it.
+    within_1k_s
+        How long it took to come within 1 K of that; None if it did not.
+    thermal_share, power_share
+        How much of it the chip was held back, 0 to 1; NaN if that is not known.
+    """
+
+    start_s: float
+    end_s: float
+    steady: SteadyState
+    within_1k_s: float | None = None
+    thermal_share: float = float("nan")
+    power_share: float = float("nan")
+
+
+def find_changes(
+    frame: pd.DataFrame,
+    times: Floats,
+    span: tuple[float, float],
+    temperature: Floats,
+    room: Floats | None,
+    throttling: Throttling | None,
+    told: list[tuple[float, str]],
+) -> tuple[Step, ...]:
+    """Look for changes in the judged temperature and in the case air, both over the room.
+
+    What the tester noted during the load is a hint: a change at that moment needs less to be seen.
+
+    Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
+    """
+    base = np.zeros(times.size) if room is None else _late(times, room)
+    found = list(
+        find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
+    )
+    for name in frame.columns:
+        if name.startswith("case.") and name.endswith(".temp_c"):
+            air = frame[name].to_numpy(dtype=float) - base
+            within = air[(times >= span[0]) & (times <= span[1])]
+            if not np.isfinite(within).any():
+                continue
+            least_k = max(
+                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
+            )
+            steps = find_steps(times, air, load_s=span)
+            found += [step for step in steps if abs(step.after - step.before) >= least_k]
+    borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
+    found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
+    found = [_named(step, told) for step in found]
+    kept: list[Step] = []
+    # The narrowest interval knows the moment best; others within its neighbourhood are the same.
+    for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
+        if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
+            kept.append(step)
+    return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _named(step: Step, told: list[tuple[float, str]]) -> Step:
+    """Take over what the tester noted about that moment."""
+    near = [(abs(step.at_s - moment), text) for moment, text in told]
+    away_s, text = min(near, default=(np.inf, ""))
+    return replace(step, noted=text) if away_s <= _SAME_CHANGE_S else step
+
+
+def _late(times: Floats, room: Floats) -> Floats:
+    """Return the room as a case feels it: a wave of the room arrives late and is no change."""
+    grid = make_grid(times, float(times[-1]))
+    felt = lagged(grid.filled(times, room), grid.step_s, USUAL_LAG_S)
+    return np.interp(times, grid.times_s, felt)
+
+
+def answer_stretches(
+    times: Floats,
+    temperature: Floats,
+    room: Floats | None,
+    power: Floats | None,
+    span: tuple[float, float],
+    steps: tuple[Step, ...],
+    confidence: float,
+    causes: tuple[Bools, Bools] | None,
+) -> tuple[Stretch, ...]:
+    """Answer each stretch of the load between these changes by itself.
+
+    `causes` are where heat and where a power limit held the chip back; None if that is not known.
+    """
+    borders = [span[0], *(step.at_s for step in steps), span[1]]
+    parts = []
+    for start, end in pairwise(borders):
+        until = times <= end
+        if not np.isfinite(temperature[until & (times >= start)]).any():
+            continue
+        steady = steady_state(
+            times[until],
+            temperature[until],
+            reference_c=None if room is None else room[until],
+            power_w=None if power is None else power[until],
+            load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
+            confidence=confidence,
+        )
+        inside = np.flatnonzero(until & (times >= start))
+        shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
+        parts.append(
+            Stretch(
+                start_s=start,
+                end_s=end,
+                steady=steady,
+                within_1k_s=within_1k_s(steady, start, end),
+                thermal_share=shares[0],
+                power_share=shares[1],
+            )
+        )
+    return tuple(parts)
+
+
+def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | None:
+    """Return after how long the fitted course came within 1 K of its end for good."""
+    if steady.curve is None:
+        return None
+    logged = steady.curve.time_s <= end_s
+    away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
+    if away.size == 0:
+        return 0.0
+    if away[-1] + 1 >= logged.sum():
+        return None
+    return float(steady.curve.time_s[away[-1] + 1] - start_s)
