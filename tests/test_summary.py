@@ -28,7 +28,7 @@ def recording_of(log, **more):
     return Recording(frame=frame, name="run", setup="tower", **more)
 
 
-def test_the_hottest_core_is_judged_and_the_others_stay_visible():
+def test_the_hottest_core_is_judged_and_the_others_stay_visible(tmp_path):
     log = heating_log("tower", 1)
     run = recording_of(log, limit_c=95.0)
     summary = summarise_run(run)
@@ -38,6 +38,10 @@ def test_the_hottest_core_is_judged_and_the_others_stay_visible():
     assert summary.resistance_k_per_w == pytest.approx(log.rise_k / 95, rel=0.02)
     other = summarise_run(run, channel="cpu.core0.temp_c")
     assert other.steady.value == pytest.approx(summary.steady.value - 3, abs=0.2)
+    mean = summarise_run(run, channel="mean of cores")
+    assert mean.channel_words == "mean of 2 cores"
+    assert mean.steady.value == pytest.approx(summary.steady.value - 1.5, abs=0.2)
+    run_figure(run, mean, tmp_path / "mean.png")
     table = summary.channels.set_index("channel")
     assert set(table.index) == set(run.frame.columns)
     assert table.loc["fan.cpu.speed_rpm", "hold_mean"] == 900

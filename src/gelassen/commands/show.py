@@ -13,7 +13,9 @@ from gelassen.commands.common import Duration, confidence_option, format_option,
 @format_option
 @confidence_option
 @click.option(
-    "--channel", default=None, help="Temperature to judge by; the hottest core if not given."
+    "--channel",
+    default=None,
+    help='Temperature to judge by: a channel or "mean of cores"; the hottest core if not given.',
 )
 @click.option("--reference", default=None, help="Channel that rises are taken over.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")

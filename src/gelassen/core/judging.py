@@ -9,6 +9,8 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.spelling import nearest
 
 HOTTEST_CORE = "hottest core"
+MEAN_OF_CORES = "mean of cores"
+_MEAN_CHANNEL = "cpu.mean.temp_c"
 
 
 def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
@@ -25,6 +27,14 @@ def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> s
     return rooms[0] if rooms else None
 
 
+def with_mean_of_cores(frame: pd.DataFrame, channel: str | None) -> pd.DataFrame:
+    """Return the table with the mean of all cores as a channel, if that is what is judged by."""
+    cores = core_channels(frame)
+    if channel not in (MEAN_OF_CORES, _MEAN_CHANNEL) or not cores or _MEAN_CHANNEL in frame.columns:
+        return frame
+    return frame.assign(**{_MEAN_CHANNEL: frame[cores].mean(axis=1)})
+
+
 def core_channels(frame: pd.DataFrame) -> list[str]:
     """Return the temperature channels of single cores."""
     return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
@@ -35,6 +45,10 @@ def choose_temperature(
 ) -> tuple[str | None, str]:
     """Return the temperature to judge by, and in words how it was chosen."""
     cores = [n for n in core_channels(frame) if np.isfinite(frame[n]).any()]
+    if channel == MEAN_OF_CORES:
+        if not cores:
+            raise InputError(f'no single cores were logged: there is no "{MEAN_OF_CORES}"')
+        return _MEAN_CHANNEL, f"mean of {len(cores)} cores"
     if channel is not None and channel != HOTTEST_CORE:
         if channel not in frame.columns:
             raise InputError(

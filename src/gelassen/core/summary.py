@@ -17,7 +17,12 @@ from gelassen.core.errors import InputError
 from gelassen.core.heat import PowerAndHeat, power_and_heat
 from gelassen.core.heldback import HeldBack, lost_while_held
 from gelassen.core.inputs import Bools, Floats
-from gelassen.core.judging import choose_reference, choose_temperature, hottest_reading
+from gelassen.core.judging import (
+    choose_reference,
+    choose_temperature,
+    hottest_reading,
+    with_mean_of_cores,
+)
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
@@ -113,8 +118,9 @@ def summarise_run(
     recording : Recording
         The run.
     channel : str, optional
-        Temperature to judge by: a channel name or "hottest core" (the core that was hottest on
-        average at the end of the load; the default where cores were logged, else the package).
+        Temperature to judge by: a channel name, "mean of cores" or "hottest core" (the core that was
+        hottest on average at the end of the load; the default where cores were logged, else the
+        package).
     reference : str, optional
         Channel that rises are taken over; the recording's own, else room air, if not given.
     limit_c : float, optional
@@ -129,7 +135,7 @@ def summarise_run(
     InputError
         A channel that the recording does not have, or an empty recording.
     """
-    frame = recording.frame
+    frame = with_mean_of_cores(recording.frame, channel)
     if frame.empty:
         raise InputError(f"{recording.name or 'the recording'} holds no samples")
     times = frame.index.to_numpy(dtype=float)

@@ -1,11 +1,12 @@
 """One run over time: temperatures, clock, power, fan and work."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gelassen.core.judging import core_channels
+from gelassen.core.judging import core_channels, with_mean_of_cores
 from gelassen.core.recording import Recording
 from gelassen.core.stretches import Stretch
 from gelassen.core.summary import RunSummary
@@ -32,7 +33,8 @@ _PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "coold
 @literal_text
 def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
     """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
-    frame = recording.frame
+    frame = with_mean_of_cores(recording.frame, summary.channel)
+    recording = replace(recording, frame=frame)
     minutes = frame.index.to_numpy(dtype=float) / 60
     lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)])
     lanes = [lane for lane in lanes if lane[0] == "temperature" or _any(frame, lane[1])]

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gelassen.core.errors import FileError, GelassenError, InputError
+from gelassen.core.judging import MEAN_OF_CORES, core_channels
 from gelassen.core.recording import Recording
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
@@ -124,7 +125,8 @@ def _summarise(job: tuple[Study, Path, float]) -> RunSummary | str:
     try:
         recording = study._with_limits(read_run(folder))
         compare = study.file.compare
-        wanted = None if compare == "hottest core" or compare not in recording.frame else compare
+        averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
+        wanted = compare if averaged or compare in recording.frame else None
         return summarise_run(recording, channel=wanted, confidence=confidence)
     except GelassenError as error:
         return str(error)

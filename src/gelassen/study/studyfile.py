@@ -121,7 +121,7 @@ class StudyFile(_Table):
     made_up: bool = False
     machine: Machine
     reference: Channel = "room.air.temp_c"
-    compare: Channel | Literal["hottest core"] = "hottest core"
+    compare: Channel | Literal["hottest core", "mean of cores"] = "hottest core"
     load: Annotated[LoadTable, BeforeValidator(_load)] = Field(default_factory=LoadTable)
     baseline: str | None = None
     channels: dict[Channel, ChannelTable] = Field(default_factory=dict)
