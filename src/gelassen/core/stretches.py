@@ -146,8 +146,8 @@ def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | No
         return None
     logged = steady.curve.time_s <= end_s
     away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
-    if away.size == 0:
-        return 0.0
+    if away.size == 0:  # by the time the fit begins at the latest
+        return float(max(steady.curve.time_s[0] - start_s, 0.0))
     if away[-1] + 1 >= logged.sum():
         return None
     return float(steady.curve.time_s[away[-1] + 1] - start_s)
