@@ -26,6 +26,8 @@ _START_S, _EARLIEST_S = 60.0, 90.0
 _SMALLEST, _COARSE_STEPS, _SHARE_OF_APPROACH = 0.03, 1.2, 0.4
 _MOST_STEPS = 8
 _WORTH_TRYING = 0.45
+# The courses a change may take are few and rough: evidence about its moment counts for less.
+_TRUST = 0.4
 # A moment that was noted: how far off the note may be, and how much a change there must explain.
 _NOTED_S, _NEEDED_IF_TOLD = 30.0, 14.0
 _ENDED_SHARE = 0.4
@@ -309,7 +311,7 @@ class _Search:
                 25,
             )
             logs = self.model.moment_evidence(others, moments, change.sign, background)
-            share = np.exp(logs - logs.max())
+            share = np.exp(_TRUST * (logs - logs.max()))
             share /= share.sum()
             if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:
                 break
@@ -319,5 +321,7 @@ class _Search:
         edges = np.append(moments - half, moments[-1] + half)
         below = np.append(0.0, np.cumsum(share))
         tail = (1 - self.confidence) / 2
-        low, at, high = np.interp([tail, 0.5, 1 - tail], below, edges)
-        return float(at), float(low - step_s / 2), float(high + step_s / 2)
+        low, high = np.interp([tail, 1 - tail], below, edges)
+        sharp = np.exp(logs - logs.max())
+        at = np.interp(0.5, np.append(0.0, np.cumsum(sharp / sharp.sum())), edges)
+        return float(at), float(min(low, at) - step_s / 2), float(max(high, at) + step_s / 2)
