@@ -290,3 +290,43 @@ def test_another_part_at_its_limit_and_a_hold_that_began_too_early_are_named():
     below = float(said.split()[2])
     begun = float((log.temperature_c - log.room_c)[410:430].mean())
     assert below == pytest.approx(early.steady.value - begun, abs=1.5)
+
+
+def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
+    log = heating_log("tower", 1)
+    run = recording_of(log, limit_c=95.0)
+    low = summarise_run(run, limit_c=10.0, look_for_steps=False)
+    assert any("cannot be the limit of this part" in text for text in low.cautions)
+    assert not low.throttling.thermal.any()
+    assert not low.throttling.at_limit
+    stuck = recording_of(log, limit_c=95.0)
+    stuck.frame[["cpu.core0.temp_c", "cpu.core1.temp_c", "cpu.package.temp_c"]] = 40.0
+    answer = summarise_run(stuck)
+    assert answer.steps == ()
+    assert any("it is stuck" in text for text in answer.cautions)
+    unpowered = recording_of(log, limit_c=95.0)
+    unpowered.frame["cpu.package.power_w"] = 0.0
+    assert "power never reads above zero" in cautions_of(unpowered)
+    warm_room = recording_of(log, limit_c=95.0)
+    warm_room.frame["room.air.temp_c"] += 60
+    assert "below its reference" in cautions_of(warm_room)
+    minute = replace(run, frame=run.frame.iloc[:170])  # 50 s of load
+    short = summarise_run(minute).steady
+    assert (short.low, short.high) == (-np.inf, np.inf)
+    assert "Load longer" in " ".join(short.cautions)
+
+
+def test_a_gap_in_the_log_is_no_change_of_conditions():
+    log = heating_log("tower", 1)
+    run = recording_of(log, limit_c=95.0)
+    later = log.time_s + np.where(np.arange(log.time_s.size) >= 1000, 36000.0, 0.0)
+    run = replace(run, frame=run.frame.set_axis(pd.Index(later, name="t_s")))
+    answer = summarise_run(run)
+    assert answer.steps == ()
+    assert answer.steady.low <= log.rise_k <= answer.steady.high
+
+
+def test_hundreds_of_notes_cost_little_and_change_nothing():
+    log = heating_log("tower", 1)
+    notes = tuple(Event(float(t), "fan sensor silent") for t in range(130, 1900, 5))
+    assert summarise_run(recording_of(log, limit_c=95.0, events=notes)).steps == ()

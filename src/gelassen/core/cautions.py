@@ -12,9 +12,9 @@ from gelassen.core.tabular import mean_where
 
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 _IDLE_LOAD_PCT = 10.0
-# Shares of missing readings worth a word, and the gap in time that a clock or a pause leaves.
+# A share of missing readings worth a word; a gap is so many times the usual distance of samples.
 _SILENT_SHARE, _GAP_SHARE = 0.05, 30.0
-_STUCK_K, _OTHERS_MOVED_K = 0.0, 8.0
+_OTHERS_MOVED_K, _FEWEST_READINGS = 8.0, 30
 # So close to its own limit another part holds the chip back, or is about to.
 _NEAR_LIMIT_K = 2.0
 _BAND_K = 0.5
@@ -60,19 +60,26 @@ def drift_cautions(
     return cautions
 
 
+def wide_gaps(times: Floats) -> list[tuple[float, float]]:
+    """Return the stretches without samples that are far longer than usual, as (start, end) in s."""
+    gaps = np.diff(times)
+    if gaps.size == 0:
+        return []
+    wide = np.flatnonzero(gaps > max(_GAP_SHARE * float(np.median(gaps)), 10.0))
+    return [(float(times[k]), float(times[k + 1])) for k in wide]
+
+
 def sensor_cautions(
     frame: pd.DataFrame, times: Floats, loaded: Bools, chosen: str | None
 ) -> list[str]:
     """Say which readings fell silent or stood still, and where time itself has gaps."""
     cautions = []
-    gaps = np.diff(times)
-    typical = float(np.median(gaps)) if gaps.size else 0.0
-    wide = np.flatnonzero(gaps > max(_GAP_SHARE * typical, 10.0))
-    if wide.size and typical > 0:
-        longest = int(wide[np.argmax(gaps[wide])])
+    gaps = wide_gaps(times)
+    if gaps:
+        start, end = max(gaps, key=lambda gap: gap[1] - gap[0])
         cautions.append(
-            f"nothing was recorded for {gaps[longest]:.0f} s after {times[longest]:.0f} s"
-            + (f" (and in {wide.size - 1} more gaps)" if wide.size > 1 else "")
+            f"nothing was recorded for {end - start:.0f} s after {start:.0f} s"
+            + (f" (and in {len(gaps) - 1} more gaps)" if len(gaps) > 1 else "")
             + ": the clock jumped, the machine slept, or the logger stopped. What happened there is "
             "unknown"
         )
@@ -89,10 +96,16 @@ def sensor_cautions(
             cautions.append(
                 f"{name} is missing in {100 * missing:.0f} % of the load. Check its sensor or the logger"
             )
-        if name.startswith("cpu.") and moved[name] <= _STUCK_K and moved.max() > _OTHERS_MOVED_K:
+        still = moved[name] == 0 and len(under) > _FEWEST_READINGS
+        if still and name.startswith("cpu.") and moved.max() > _OTHERS_MOVED_K:
             cautions.append(
                 f"{name} stood still at {under[name].median():.1f} °C while another reading moved by "
                 f"{moved.max():.0f} K: is it stuck?"
+            )
+        elif still and name == chosen and frame[name].max() == frame[name].min():
+            cautions.append(
+                f"{name} stood still at {under[name].median():.1f} °C, at rest and under load: it is "
+                "stuck, or no temperature. Nothing can be concluded from it"
             )
     return cautions
 
@@ -116,6 +129,15 @@ def other_part_cautions(
                 f"{name} came to {hottest:.1f} °C at {first:.0f} s, its own limit is {limit:g} °C{also}: "
                 "what is measured may be that part and not the cooler. Cool it, or lower the power"
             )
+    for name in frame.columns:
+        if name.endswith((".held_by_heat_flag", ".held_by_power_flag")) and name[:4] != "cpu.":
+            share = float((frame.loc[loaded, name] > 0).mean())
+            if share > 0:
+                cause = "heat" if "_heat_" in name else "its power limit"
+                cautions.append(
+                    f"{name.split('.')[0]} was held back by {cause} for {100 * share:.0f} % of the load: "
+                    "look at its clock and power, too"
+                )
     return cautions
 
 

@@ -77,9 +77,10 @@ def recovery(
     # The list of time constants is coarse: the likeliest between its entries is found by itself.
     start = tuple(middle_s for middle_s, _, _ in told)
     best = fit_exponentials(middle, series, start, standard_deviation=np.sqrt(variance))
+    # Where the readings hardly tell, least squares run away: then the mixture's middle stands.
     told = tuple(
-        (float(np.clip(one, low_s, high_s)), low_s, high_s)
-        for one, (_, low_s, high_s) in zip(sorted(best.time_constants_s), told, strict=True)
+        (one if low_s < one < high_s else middle_s, low_s, high_s)
+        for one, (middle_s, low_s, high_s) in zip(sorted(best.time_constants_s), told, strict=True)
     )
     tail = (1 - confidence) / 2
     return Recovery(

@@ -3,12 +3,11 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from gelassen.core.errors import InputError
-from gelassen.core.grid import Grid, lagged, make_grid
+from gelassen.core.grid import make_grid
+from gelassen.core.heatingfit import HeatingFit, fit_heating
 from gelassen.core.inputs import (
-    Bools,
     Floats,
     SeriesLike,
     as_confidence,
@@ -18,34 +17,14 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
-from gelassen.core.noise import noise_covariance, noise_density, quantisation_error, step_size
-from gelassen.core.powereffect import power_effect
-from gelassen.core.relaxation import Relaxation, fit_relaxation, time_constant_list
+from gelassen.core.relaxation import Relaxation
 from gelassen.core.result import Result
 
-_BINS = 80
-# A boost of the clock lasts up to about a minute and is not the steady state.
-_BOOST_S = 60.0
 _FEWEST_READINGS = 10
-# How late a change of the room arrives, before the first fit tells better: a typical heatsink.
-USUAL_LAG_S = 120.0
-# Exponentials allowed in each pass; each pass knows noise, room and power better. Bends: the last.
-_PASSES = (2, 3, 3)
-# Conductances and heat capacities are lumps: early in the load the curve is trusted to 1 %.
-_ROUGH = 0.01
-# How a change of the reference arrives is inferred, and the rise itself depends on it a little: fans
-# on curves turn faster, leakage grows. Shares of the delay's effect and of the change itself.
-_DELAY_IN_DOUBT, _GAIN_IN_DOUBT = 0.5, 0.2
-# What power that wandered did to the temperature is inferred too.
-_WANDER_IN_DOUBT = 0.35
-# Power that is not logged wanders all the same: by this share, for about so long.
-_UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
-# So does a room that is not logged.
-_UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
+# Seconds of load that can say where minutes lead; below, nothing is answered.
+_SHORTEST_S = 60.0
 # Share of what is extrapolated that stays in doubt: no model of three bodies is the machine.
 _BEYOND_IN_DOUBT = 0.04
-# Share of the settled rise at rest, where no reference tells it.
-_USUAL_START = 0.12
 _CURVE_POINTS = 60
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
 _SURE_REACHED = 0.8
@@ -165,13 +144,13 @@ def steady_state(
 
     Notes
     -----
-    Readings are averaged in bins that lengthen with time since the start. Sums of up to three
-    exponentials are fitted to them and averaged by their evidence (`core/relaxation.py`). A change
-    of the reference arrives late: it is delayed by the fitted time constants, each by its share.
-    Wander of the power that heat does not explain is followed through the fitted time constants and
-    subtracted. The noise's memory and the steps of the sensors widen the interval
-    (`core/noise.py`). Not yet done: conductances that change during the run (fans on curves, free
-    convection) are treated as constant; changes of conditions in mid-run must be cut out before.
+    Readings are averaged in bins that lengthen with time since the start (`core/heatingfit.py`). Sums
+    of up to three exponentials, the slowest bent or not, are fitted to them and averaged by their
+    evidence (`core/relaxation.py`). A change of the reference arrives late: it is delayed by the fitted
+    time constants. Wander of the power that heat does not explain is followed through them and
+    subtracted (`core/powereffect.py`). What stays in doubt of both, the noise's memory and the steps of
+    the sensors widen the interval (`core/noise.py`). Changes of conditions in mid-run must be cut out
+    before; docs/methods.md tells the rest.
     """
     times = as_time(time_s)
     temperature = as_series("temperature_c", temperature_c, like=times)
@@ -187,6 +166,11 @@ def steady_state(
     if power is not None and not np.isfinite(power).any():
         power = None
         cautions.append("power was not read: its wander could not be allowed for")
+    elif power is not None and not np.nanmax(power) > 0:
+        power = None
+        cautions.append(
+            "power never reads above zero: it is left out. Check its sensor and its sign"
+        )
 
     span = _load_span(times, temperature, power, load_start_s)
     inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
@@ -195,33 +179,26 @@ def steady_state(
         cautions.append(
             f"the load ended at {span.end_s:.0f} s: what was logged afterwards is left out"
         )
-    if inside.sum() < _FEWEST_READINGS or np.ptp(times[inside]) <= 0:
+    if inside.sum() < _FEWEST_READINGS or np.ptp(times[inside]) < _SHORTEST_S:
         return _cannot_tell(times, temperature, reference, span, confidence, cautions)
 
     grid = make_grid(times[times <= span.end_s], span.end_s)
     curve = grid.averaged(times, temperature)
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
-    begin_s = span.start_s + _boost_length(grid, watts, span)
-    fit = _fit(grid, curve, room, watts, span, begin_s)
-    answer = _answer(fit, span, begin_s, band_k, confidence, unit)
+    fit = fit_heating(grid, curve, room, watts, span)
+    answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
-        step = step_size(temperature[inside])
         cautions.append(
-            f"readings move in steps of {step:g} K with little noise: up to {fit.hidden_k:.1f} K stay "
-            "unseen"
+            f"coarse readings with little noise hide about {fit.hidden_k:.1f} K: a finer sensor would "
+            "say more"
+        )
+    if reference is not None and answer.value < -fit.hidden_k and answer.high < 0:
+        cautions.append(
+            f"it lies {-answer.value:.1f} K below its reference: is one of the two sensors wrong, or is "
+            "this the wrong reference?"
         )
     return replace(answer, cautions=(*cautions, *answer.cautions))
-
-
-@dataclass(frozen=True, slots=True)
-class _Fit:
-    """A fitted curve, and what its readings cannot show."""
-
-    relaxation: Relaxation
-    hidden_k: float  # by the steps of the sensors
-    unseen_k: float  # that, and what is in doubt about reference and power
-    seen_k: float  # how far the readings rose
 
 
 def _load_span(
@@ -249,141 +226,12 @@ def _reference_cautions(reference: Floats) -> list[str]:
     return []
 
 
-def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
-    """Return how many seconds at the start of the load are left out."""
-    length = span.end_s - span.start_s
-    usual = min(_BOOST_S, 0.05 * length)
-    if watts is None:
-        return usual
-    under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
-    typical = float(np.median(under_load[under_load.size // 2 :]))
-    # The first reading may still be ramping up; a boost is what lies above the usual from then on.
-    ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
-    boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
-    return max(min(boost, length / 3), usual)
-
-
-def _fit(
-    grid: Grid,
-    curve: Floats,
-    room: Floats | None,
-    watts: Floats | None,
-    span: LoadSpan,
-    begin_s: float,
-) -> _Fit:
-    """Fit the curve twice or more: each pass knows noise, room and power better."""
-    times = grid.times_s
-    used = (times >= begin_s) & (times <= span.end_s)
-    elapsed = times[used] - span.start_s
-    constants = time_constant_list(grid.step_s)
-    bins = _bins(elapsed, grid.step_s)
-    seconds = np.bincount(bins, weights=np.isfinite(curve[used]) * grid.step_s)
-    kept = seconds > 0
-    duration: Floats = np.asarray(seconds[kept], dtype=np.float64)
-    middle = np.asarray(np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept])
-    latter = curve[used][elapsed.size // 2 :]
-    hidden_k = float(
-        np.hypot(
-            quantisation_error(latter), 0.0 if room is None else quantisation_error(room[used])
-        )
-    )
-    rise = curve if room is None else curve - lagged(room, grid.step_s, USUAL_LAG_S)
-    density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
-    scatter_k = max(float(np.sqrt(density / grid.step_s)), 1e-3)
-    apart_s = np.abs(middle[:, None] - middle)
-    doubts: list[Floats] = []
-    start_share, among = None, None
-    for number, most in enumerate(_PASSES, start=1):
-        last = number == len(_PASSES)
-        series = _bin_means(rise[used], bins, kept)
-        rough_k = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
-        covariance = noise_covariance(middle, duration, density, scatter_k**2)
-        covariance += np.diag(hidden_k**2 + rough_k**2)
-        if watts is None:
-            unlogged_k = _UNLOGGED_WANDER * float(np.ptp(series))
-            covariance += unlogged_k**2 * np.exp(-apart_s / _WANDER_S)
-        if room is None:
-            covariance += _UNLOGGED_ROOM_K**2 * np.exp(-apart_s / _ROOM_S)
-        for doubt in doubts:
-            column = _bin_means(doubt[used], bins, kept)
-            covariance += np.outer(column, column)
-        relaxation = fit_relaxation(
-            middle, series, covariance, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None, draws=4000 if last else 500,
-        )  # fmt: skip
-        among = relaxation.sets
-        start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
-        approach = relaxation.mean_curve((times - span.start_s).clip(min=0))
-        density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
-        scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
-        rise, doubts = curve.copy(), []
-        if room is not None:
-            felt = _as_felt(room, relaxation, grid.step_s)
-            rise -= felt
-            doubts += [_GAIN_IN_DOUBT * (felt - felt[used].mean()), _DELAY_IN_DOUBT * (room - felt)]
-        if watts is not None:
-            effect = power_effect(watts, approach, rise, relaxation, used, span, grid)
-            if effect is not None:
-                rise -= effect.wander_k
-                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
-    rise = rise[used]
-    tenth = max(rise.size // 10, 1)
-    seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    return _Fit(relaxation, hidden_k, hidden_k, seen_k)
-
-
-def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:
-    """Return which share of the settled rise was there when the load began."""
-    settled = relaxation.quantile(relaxation.settled, 0.5)
-    if not over or settled <= 1:
-        return _USUAL_START
-    rest = rise[before & np.isfinite(rise)]
-    start = (
-        float(np.median(rest))
-        if rest.size
-        else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
-    )
-    return float(np.clip(start / settled, 0.02, 0.9))
-
-
-def _mean(values: Floats) -> float:
-    present = values[np.isfinite(values)]
-    return float(present.mean()) if present.size else 0.0
-
-
-def _as_felt(room: Floats, relaxation: Relaxation, step_s: float) -> Floats:
-    """Return the reference as the part feels it: late, through the same heat capacities."""
-    responses = relaxation.responses()
-    total = sum(gain for _, gain in responses)
-    if total <= 0:
-        return room
-    parts = [gain / total * lagged(room, step_s, constant) for constant, gain in responses]
-    return np.asarray(np.sum(parts, axis=0))
-
-
-def _bins(elapsed_s: Floats, step_s: float) -> NDArray[np.int64]:
-    """Return the bin of each moment: short where the curve is steep, at most a share of the load long."""
-    length = elapsed_s[-1] - elapsed_s[0]
-    edges = [float(elapsed_s[0])]
-    while edges[-1] < elapsed_s[-1]:
-        width = np.clip(0.08 * (edges[-1] + step_s), step_s, max(length / _BINS, step_s))
-        edges.append(edges[-1] + float(width))
-    return np.clip(np.searchsorted(edges, elapsed_s, side="right") - 1, 0, len(edges) - 1)
-
-
-def _bin_means(series: Floats, bins: NDArray[np.int64], kept: Bools) -> Floats:
-    present = np.isfinite(series)
-    count = np.bincount(bins[present], minlength=kept.size)
-    total = np.bincount(bins[present], weights=series[present], minlength=kept.size)
-    return np.asarray(total[kept] / count[kept])
-
-
 def _answer(
-    fit: _Fit, span: LoadSpan, begin_s: float, band_k: float, confidence: float, unit: str
+    fit: HeatingFit, span: LoadSpan, band_k: float, confidence: float, unit: str
 ) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
-    doubt_k = np.hypot(fit.unseen_k, _BEYOND_IN_DOUBT * missing)
+    doubt_k = np.hypot(fit.hidden_k, _BEYOND_IN_DOUBT * missing)
     noise = np.random.default_rng(2).standard_normal(missing.size)
     settled = relaxation.settled + doubt_k * noise
     tail = (1 - confidence) / 2
@@ -418,7 +266,7 @@ def _answer(
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),
         time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(relaxation, span, begin_s, confidence, constants[-1][0]),
+        curve=_curve(relaxation, span, fit.begin_s, confidence, constants[-1][0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -465,7 +313,8 @@ def _cannot_tell(
     inside = np.isfinite(series) & (times <= span.end_s)
     count = int((inside & (times >= span.start_s)).sum())
     cautions.append(
-        f"cannot tell: {count} readings under load; at least {_FEWEST_READINGS} are needed"
+        f"cannot tell: {count} readings in {span.end_s - span.start_s:.0f} s of load; at least "
+        f"{_FEWEST_READINGS} in {_SHORTEST_S:.0f} s are needed. Load longer"
     )
     return SteadyState(
         value=float(series[inside][-1]) if inside.any() else float(np.nanmean(series)),

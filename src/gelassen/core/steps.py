@@ -169,7 +169,7 @@ class _Search:
 
     def steps(self, start_s: float) -> tuple[Step, ...]:
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
-        for moment in self.told:
+        for moment in self._worth_trying(found):
             found = self._with_told(found, moment)
         while len(found.changes) < _MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known,
@@ -189,11 +189,20 @@ class _Search:
             found = kept
         return tuple(self._as_steps(found, start_s))
 
+    def _worth_trying(self, found: Fit) -> list[float]:
+        """Return the noted moments at which anything shows: there may be hundreds of notes."""
+        elapsed = self.model.elapsed_s
+        inside = (elapsed[0] + _EARLIEST_S, elapsed[-1] - 20)
+        moments = np.array([m for m in self.told if inside[0] < m < inside[1]])
+        if moments.size == 0:
+            return []
+        both = self.model.likelihoods((), moments, (1.0, -1.0), found.background).max(axis=1)
+        gains = 2 * (both - self.model.level((), found.background))
+        order = np.argsort(gains)[::-1][:_MOST_STEPS]
+        return [float(moments[k]) for k in order if gains[k] >= _WORTH_TRYING * _NEEDED_IF_TOLD]
+
     def _with_told(self, found: Fit, moment_s: float) -> Fit:
         """Add a change that the tester noted, if it shows at all."""
-        first, last = self.model.elapsed_s[0] + _EARLIEST_S, self.model.elapsed_s[-1] - 20
-        if not first < moment_s < last:
-            return found
         trials = [
             self._refined(found.changes, Change(moment_s, sign), _NOTED_S, found.background)
             for sign in (1.0, -1.0)

@@ -6,10 +6,12 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 
+from gelassen.core.cautions import wide_gaps
 from gelassen.core.grid import lagged, make_grid
+from gelassen.core.heatingfit import USUAL_LAG_S
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.result import Result
-from gelassen.core.steady import USUAL_LAG_S, SteadyState, steady_state
+from gelassen.core.steady import SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.throttling import Throttling
 
@@ -54,9 +56,11 @@ def find_changes(
     """Look for changes in the judged temperature and in the case air, both over the room.
 
     What the tester noted during the load is a hint: a change at that moment needs less to be seen.
-
-    Where throttling sets in or ends, the chip itself changed its heat: the conditions did not.
+    Where throttling sets in or ends, the chip itself changed its heat: the conditions did not. Nor
+    does a gap in the log show a change, or a channel that never moves.
     """
+    if not np.nanmax(temperature) > np.nanmin(temperature):
+        return ()
     base = np.zeros(times.size) if room is None else _late(times, room)
     found = list(
         find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
@@ -73,6 +77,7 @@ def find_changes(
             steps = find_steps(times, air, load_s=span)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
+    borders += [t for gap in wide_gaps(times) for t in gap]
     found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
     found = [_named(step, told) for step in found]
     kept: list[Step] = []

@@ -137,14 +137,18 @@ def find_throttling(
     count = _optional("throttle_count", throttle_count, times)
     allowed = _allowed(power_limit_w, times)
     cautions: list[str] = []
-    if np.nanmin(temperature) > limit_c + 5:
+    impossible = bool(np.nanmin(temperature) > limit_c)
+    if impossible:
         cautions.append(
-            f"every reading is above the limit of {limit_c:g} °C: is it the limit of this part?"
+            f"every reading is above the limit of {limit_c:g} °C, at rest too: it cannot be the limit of "
+            "this part, and being held back by heat is not concluded from it"
         )
 
     loaded = _loaded(times, temperature, load, power, clock)
     near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
     near = _held(temperature, times, 5.0) >= limit_c - near_k
+    if impossible:
+        near = np.zeros(times.size, dtype=bool)
     thermal = np.zeros(times.size, dtype=bool)
     by_power = np.zeros(times.size, dtype=bool)
     if clock is not None:
@@ -196,7 +200,7 @@ def find_throttling(
     sits = thermal | (
         _held(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
     )
-    at_limit = bool(late.any() and np.mean(sits[late]) > 0.5)
+    at_limit = bool(late.any() and np.mean(sits[late]) > 0.5) and not impossible
     return Throttling(
         thermal=thermal,
         power=by_power,

@@ -93,7 +93,7 @@ def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
     steady = summary.stretches[-1].steady if summary.stretches else None
     if steady is not None and steady.curve is not None and not steady.reached:
         end = max(end, float(steady.curve.time_s[-1]) / 60)
-    return end + 0.01 * (end - float(minutes[0]))
+    return end + max(0.01 * (end - float(minutes[0])), 0.01)
 
 
 def _lanes(columns: list[str]) -> list[tuple[str, list[str], str]]:
@@ -195,7 +195,10 @@ def _fitted(axis: "Axes", stretch: Stretch, base: float, *, last: bool) -> None:
 
 
 def _shade_phases(axis: "Axes", recording: Recording) -> None:
+    log_end_s = float(recording.frame.index[-1])
     for phase in recording.phases:
+        if phase.start_s >= log_end_s:
+            continue
         axis.axvspan(
             phase.start_s / 60, phase.end_s / 60, color=_PHASE_SHADES.get(phase.name, "white"), lw=0
         )
