@@ -147,8 +147,8 @@ def answer_stretches(
 
 def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | None:
     """Return after how long the fitted course came within 1 K of its end for good."""
-    if steady.curve is None:
-        return None
+    if steady.curve is None or not np.isfinite([steady.low, steady.high]).all():
+        return None  # an end that cannot be told is not come near to
     logged = steady.curve.time_s <= end_s
     away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
     if away.size == 0:  # by the time the fit begins at the latest
