@@ -201,7 +201,7 @@ def test_logs_of_others_are_imported_and_compared(tmp_path):
     dry = ok(
         "import", *files["upright"], *options, "--setup", "upright", "--limit", 95, "--dry-run"
     )
-    assert "T -> cpu.package.temp_c" in dry
+    assert "T       cpu.package.temp_c" in dry
     assert not study.exists()
     no_limit = gelassen("import", *files["upright"], *options, "--setup", "upright")
     assert "--limit 95" in no_limit.stderr

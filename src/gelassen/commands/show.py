@@ -5,12 +5,24 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import Duration, confidence_option, format_option, say, tell
+from gelassen.commands.common import Duration, confidence_option, say, tell
 
 
 @click.command()
 @click.argument("run", type=click.Path(path_type=Path))
-@format_option
+@click.option(
+    "--format", "form", type=click.Choice(["text", "json", "csv", "markdown", "parquet"]), default="text",
+    help="How to print the numbers; parquet gives the samples.",
+)  # fmt: skip
+@click.option(
+    "--samples", is_flag=True, help="Give the samples themselves, as CSV, JSON or Parquet."
+)
+@click.option(
+    "--tidy", is_flag=True, help="Samples with one row a reading, not one column a channel."
+)
+@click.option(
+    "--output", type=click.Path(path_type=Path), default=None, help="File for the samples."
+)
 @confidence_option
 @click.option(
     "--channel",
@@ -29,7 +41,8 @@ from gelassen.commands.common import Duration, confidence_option, format_option,
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def show(
-    run: Path, form: str, confidence: float, channel: str | None, reference: str | None,
+    run: Path, form: str, samples: bool, tidy: bool, output: Path | None, confidence: float,
+    channel: str | None, reference: str | None,
     limit_c: float | None, every: float | None, figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
     """Say what one RUN says: in words, in numbers and in one figure."""
@@ -40,6 +53,9 @@ def show(
 
     study = _study_of(run)
     recording = study.run(run.resolve().name) if study else read_log(run)
+    if samples or form == "parquet":
+        _give_samples(recording, form, tidy, output)
+        return
     if every is not None:
         _show_blocks(recording, every, form)
         return
@@ -62,6 +78,35 @@ def show(
     )
     run_figure(recording, summary, path)
     say(f"figure: {path}")
+
+
+def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) -> None:
+    """Give the samples out: to a file, or as text to standard output."""
+    import json
+
+    from gelassen.core.errors import InputError
+    from gelassen.core.result import plain
+
+    if form == "parquet":
+        if output is None:
+            raise InputError("Parquet is no text: say where it goes, --output run.parquet")
+        recording.to_parquet(output, tidy=tidy)
+    elif form == "json":
+        table = recording.table(tidy=tidy)
+        content = {
+            "name": recording.name,
+            "started": recording.started.isoformat() if recording.started else None,
+            "made_up": recording.made_up,
+            "columns": {str(name): plain(table[name].to_numpy()) for name in table.columns},
+        }
+        text = json.dumps(content, ensure_ascii=False)
+        click.echo(text) if output is None else output.write_text(text + "\n", encoding="utf-8")
+    elif output is None:
+        click.echo(recording.to_csv(tidy=tidy), nl=False)
+    else:
+        recording.to_csv(output, tidy=tidy)
+    if output is not None:
+        say(f"written: {output}")
 
 
 def _show_blocks(recording: Any, length_s: float, form: str) -> None:

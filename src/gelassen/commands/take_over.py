@@ -1,58 +1,261 @@
 """`gelassen import`: logs of other programs become runs."""
 
+import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
+
+from gelassen.commands.common import FAILED, Duration, say, tell
+
+if TYPE_CHECKING:
+    from gelassen.core.recording import Recording
+    from gelassen.intake.merge import Joined
+    from gelassen.intake.understanding import Told, Understanding
+
+_DECIMALS = {"point": ".", "comma": ","}
+_DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 
 
 @click.command("import")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--study", type=click.Path(path_type=Path), required=True, help="Study; made if new.")
-@click.option("--setup", required=True, help="Setup that was on the bench.")
+@click.option("--study", type=click.Path(path_type=Path), default=None, help="Study; made if new.")
+@click.option("--setup", default=None, help="Setup that was on the bench.")
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
-    "--column",
-    "pairs",
-    multiple=True,
-    metavar="HEADER=CHANNEL",
-    help='Which column is which channel; "{n}" stands for a number.',
+    "--column", "pairs", multiple=True, metavar="HEADER=CHANNEL",
+    help='Which column is which channel; "{n}" stands for a number, t_s for the time, ignore for none.',
+)  # fmt: skip
+@click.option(
+    "--columns", "mapping", type=click.Path(path_type=Path), default=None,
+    help="TOML file with a section [columns] that says so.",
+)  # fmt: skip
+@click.option(
+    "--write-columns", type=click.Path(path_type=Path), default=None, metavar="FILE",
+    help="Write what was worked out as such a file.",
+)  # fmt: skip
+@click.option("--encoding", default=None, help="Encoding of the file, such as utf-16 or latin-1.")
+@click.option(
+    "--delimiter", type=click.Choice(list(_DELIMITERS)), default=None, help="Between cells."
+)
+@click.option("--decimal", type=click.Choice(list(_DECIMALS)), default=None, help="Decimal mark.")
+@click.option(
+    "--dates", type=click.Choice(["ymd", "dmy", "mdy"]), default=None, help="Order in dates."
+)
+@click.option("--zone", default=None, help='Time zone of a local clock, such as "Europe/Vienna".')
+@click.option(
+    "--part", type=click.IntRange(1), default=None, help="Part of a log that was started again."
 )
 @click.option(
-    "--columns",
-    "mapping",
-    type=click.Path(path_type=Path),
+    "--load-start", type=Duration(), default=None, metavar="TIME", help="When the load began."
+)
+@click.option("--load-end", type=Duration(), default=None, metavar="TIME", help="When it ended.")
+@click.option(
+    "--hold",
+    nargs=2,
+    type=Duration(),
     default=None,
-    help="TOML file with a section [columns] that says so.",
+    metavar="FROM TO",
+    help="The window that is measured.",
+)
+@click.option(
+    "--merge/--each", "merge", default=None, help="Several logs: one run, or one run each."
+)
+@click.option(
+    "--offset", "offsets", multiple=True, metavar="FILE=SECONDS",
+    help="How much later that log began than the first.",
+)  # fmt: skip
+@click.option(
+    "--match", is_flag=True, help="Lay logs together by their changes, not by their clocks."
 )
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
+@click.option("--yes", is_flag=True, help="Do not ask before storing.")
 def import_logs(
-    files: tuple[Path, ...], study: Path, setup: str, new_setup: bool, limit_c: float | None,
-    pairs: tuple[str, ...], mapping: Path | None, dry_run: bool,
+    files: tuple[Path, ...], study: Path | None, setup: str | None, new_setup: bool, limit_c: float | None,
+    pairs: tuple[str, ...], mapping: Path | None, write_columns: Path | None, encoding: str | None,
+    delimiter: str | None, decimal: str | None, dates: Any, zone: str | None, part: int | None,
+    load_start: float | None, load_end: float | None, hold: tuple[float, float] | None, merge: bool | None,
+    offsets: tuple[str, ...], match: bool, dry_run: bool, yes: bool,
 ) -> None:  # fmt: skip
-    """Take over plain CSV logs as runs of a study, one run a file."""
+    """Take over logs of other programs: one run each, or several logs of one run merged.
+
+    Shows what was understood before anything is stored.
+    """
     from gelassen.core.errors import InputError
-    from gelassen.intake import read_log, store_import
+    from gelassen.intake.columnfile import write_columns as write
+    from gelassen.intake.log import understand_log
+    from gelassen.intake.store import store_import
+    from gelassen.intake.understanding import Told
+
+    if not dry_run and not write_columns and (study is None or setup is None):
+        raise InputError(
+            "say where it goes: --study FOLDER --setup NAME, or only look with --dry-run"
+        )
+    told = Told(
+        encoding=encoding, delimiter=_DELIMITERS.get(delimiter or ""), decimal=_DECIMALS.get(decimal or ""),  # type: ignore[arg-type]
+        dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
+        hold_s=hold or None,
+    )  # fmt: skip
+    columns = _columns(pairs, mapping)
+    # All are read before the first is stored: a mistake in the last leaves nothing half done.
+    understood = [(path, understand_log(path, columns=columns, told=told)) for path in files]
+    for path, one in understood:
+        tell(_words(path, one))
+    as_one = _as_one_run(understood, merge, bool(offsets) or match)
+    jobs: list[tuple[Recording, list[Path]]] = [(one.recording, [path]) for path, one in understood]
+    joined: list[Joined] = []
+    if as_one:
+        merged, joined = _merge(understood, offsets, match, told)
+        jobs = [(merged, list(files))]
+    if write_columns is not None:
+        write(understood[0][1], write_columns, source=files[0].name)
+        say(f"written: {write_columns}")
+    if dry_run or study is None or setup is None:
+        return
+    if not yes and sys.stdin.isatty() and not click.confirm("Store this?", default=True, err=True):
+        say("nothing was stored")
+        sys.exit(FAILED)
+    for recording, originals in jobs:
+        folder = store_import(
+            recording, originals, study, setup=setup, limit_c=limit_c, new_setup=new_setup
+        )
+        click.echo(f"stored as {folder}")
+        for entry in joined:
+            _draw(entry, understood, study / "figures" / f"{folder.name}-{entry.name}.png")
+
+
+def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
+    from gelassen.core.errors import InputError
     from gelassen.intake.columns import read_column_file
 
+    if mapping is not None and not pairs:
+        return mapping
     columns: dict[str, Any] = dict(read_column_file(mapping)) if mapping else {}
     for pair in pairs:
         header, sign, channel = pair.rpartition("=")
         if not sign:
             raise InputError(f'--column "{pair}": write it like "pkg temp=cpu.package.temp_c"')
         columns[header.strip()] = channel.strip()
-    # All are read before the first is stored: a mistake in the last leaves nothing half done.
-    recordings = [(path, read_log(path, columns=columns)) for path in files]
-    for path, recording in recordings:
-        times = recording.frame.index
-        click.echo(f"{path}: {len(times)} samples, {times[0]:g} to {times[-1]:g} s")
-        for channel, origin in recording.channels.items():
-            click.echo(f"  {origin.header} -> {channel} ({origin.conversion})")
-        for caution in recording.cautions:
-            click.echo(f"  caution: {caution}")
-        if not dry_run:
-            folder = store_import(
-                recording, path, study, setup=setup, limit_c=limit_c, new_setup=new_setup
-            )
-            click.echo(f"  stored as {folder}")
+    return columns
+
+
+def _words(path: Path, one: "Understanding") -> str:
+    """Return what was understood of one log, for people."""
+    from gelassen.show.tables import aligned
+
+    frame = one.recording.frame
+    times = frame.index
+    lines = [f"{path}", f"  {len(times)} samples, {times[0]:g} to {times[-1]:g} s"]
+    if one.recording.started is not None:
+        lines[-1] += f", from {one.recording.started.isoformat(sep=' ', timespec='seconds')}"
+    lines += [f"  {name}: {words}" for name, words in one.facts.items() if words]
+    for start, end in one.gaps[:5]:
+        lines.append(f"  gap: {end - start:g} s after {start:g} s")
+    if len(one.gaps) > 5:
+        lines.append(f"  and {len(one.gaps) - 5} more gaps")
+    for phase in one.recording.phases:
+        lines.append(f"  {phase.name}: {phase.start_s:g} to {phase.end_s:g} s ({phase.ended_by})")
+    rows = [
+        (c.header[:48], c.channel, c.conversion, c.confidence + (f": {c.why}" if c.why else ""))
+        for c in one.columns if c.channel is not None
+    ]  # fmt: skip
+    table = aligned(("column", "channel", "values", "how sure"), rows) if rows else ""
+    lines += ["  " + line for line in table.split("\n")]
+    alone = [(c.header, c.why) for c in one.columns if c.channel is None]
+    lines += [f'  left alone: "{header}": {why}' for header, why in alone[:20]]
+    if len(alone) > 20:
+        lines.append(f"  and {len(alone) - 20} more columns left alone")
+    lines += [
+        f"  caution: {text}"
+        for text in one.recording.cautions
+        if not text.startswith("columns left alone")
+    ]
+    return "\n".join(lines)
+
+
+def _as_one_run(
+    understood: "list[tuple[Path, Understanding]]", merge: bool | None, laid: bool
+) -> bool:
+    """Say whether several logs are of one run: told, else by whether they hold the same channels."""
+    if len(understood) < 2:
+        return False
+    if merge is not None or laid:
+        return merge if merge is not None else True
+    names = [set(one.recording.frame.columns) for _, one in understood]
+    alike = all(
+        len(names[0] & other) >= 0.5 * min(len(names[0]), len(other)) for other in names[1:]
+    )
+    if alike:
+        say(
+            f"{len(understood)} logs with the same channels: one run each (--merge makes one run of them)"
+        )
+    else:
+        say(
+            f"{len(understood)} logs with different channels: merged into one run (--each keeps them apart)"
+        )
+    return not alike
+
+
+def _merge(
+    understood: "list[tuple[Path, Understanding]]",
+    offsets: tuple[str, ...],
+    match: bool,
+    told: "Told",
+) -> "tuple[Recording, list[Joined]]":
+    from dataclasses import replace
+
+    from gelassen.core.errors import InputError
+    from gelassen.intake.loadphases import find_phases
+    from gelassen.intake.merge import merge_logs
+
+    known: dict[str, float] = {}
+    for text in offsets:
+        name, sign, value = text.rpartition("=")
+        try:
+            known[Path(name).stem] = float(value)
+        except ValueError:
+            raise InputError(
+                f'--offset "{text}": write it like "meter.csv=12.5", in seconds'
+            ) from None
+        if not sign:
+            raise InputError(f'--offset "{text}": write it like "meter.csv=12.5", in seconds')
+    merged, joined = merge_logs(
+        [one.recording for _, one in understood], offsets=known, match=match
+    )
+    phases, notes = find_phases(
+        merged.frame, load_start_s=told.load_start_s, load_end_s=told.load_end_s, hold_s=told.hold_s
+    )
+    for entry in joined:
+        span = f" ({entry.low_s:.1f} to {entry.high_s:.1f} s)" if entry.high_s > entry.low_s else ""
+        pair = (
+            f", {entry.pair[0]} with {entry.pair[1]}"
+            if entry.pair and entry.how == "matched changes"
+            else ""
+        )
+        click.echo(
+            f"{entry.name}: begins {entry.offset_s:+.1f} s{span} after the first, by {entry.how}{pair}"
+        )
+    for text in merged.cautions[len(understood[0][1].recording.cautions) :]:
+        click.echo(f"  caution: {text}")
+    return replace(merged, phases=phases, cautions=(*merged.cautions, *notes)), joined
+
+
+def _draw(entry: "Joined", understood: "list[tuple[Path, Understanding]]", path: Path) -> None:
+    if entry.pair is None or entry.alignment is None or entry.how != "matched changes":
+        return
+    from gelassen.show.alignment_figure import alignment_figure
+
+    first = understood[0][1].recording
+    other = next(one.recording for _, one in understood[1:] if one.recording.name == entry.name)
+    drawn = [
+        (
+            r.name,
+            channel,
+            r.frame.index.to_numpy(dtype=float),
+            r.frame[channel].to_numpy(dtype=float),
+        )
+        for r, channel in zip((first, other), entry.pair, strict=True)
+    ]
+    alignment_figure(drawn[0], drawn[1], entry.alignment, path, made_up=first.made_up)
+    say(f"figure: {path}")

@@ -104,3 +104,23 @@ def _leaves(values: Floats, border: int, width: int, least: float) -> int:
 
 def _rolling_mean(values: Floats, width: int) -> Floats:
     return np.convolve(values, np.ones(width) / width, mode="same")
+
+
+def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
+    """Return start and end of every stretch of load, in s, where power or load tells of more than one.
+
+    Stretches that only a hiccup separates are one; those under a minute are left out.
+    """
+    present = np.isfinite(level)
+    if present.sum() < 5:
+        return []
+    low, high = np.percentile(level[present], [2, 90])
+    if high <= 0 or low > 0.6 * high:
+        return []
+    times, loaded = time_s[present], level[present] > (low + high) / 2
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], loaded.astype(int), [0]])))
+    spans = [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
+    if not spans:
+        return []
+    joined = _joined(times, spans)
+    return [(float(times[a]), float(times[b])) for a, b in joined if times[b] - times[a] >= 60]

@@ -6,6 +6,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     import pandas as pd
 
 PHASES = ("idle", "soak", "hold", "cooldown")
@@ -69,6 +71,26 @@ class Recording:
     outcome: str = "finished"
     made_up: bool = False
     limits_c: Mapping[str, float] = field(default_factory=dict)
+
+    def table(self, *, tidy: bool = False) -> "pd.DataFrame":
+        """Return the samples with `t_s` as a column: one column a channel, or tidy.
+
+        A tidy table has one row a reading: t_s, channel, value.
+        """
+        wide = self.frame.reset_index(names="t_s")
+        if not tidy:
+            return wide
+        long = wide.melt(id_vars="t_s", var_name="channel", value_name="value")
+        return long.sort_values("t_s", kind="stable").dropna(subset="value").reset_index(drop=True)
+
+    def to_csv(self, path: "str | Path | None" = None, *, tidy: bool = False) -> str | None:
+        """Write the samples as CSV in UTF-8; return the text if no path is given."""
+        text: str | None = self.table(tidy=tidy).to_csv(path, index=False, lineterminator="\n")
+        return text
+
+    def to_parquet(self, path: "str | Path", *, tidy: bool = False) -> None:
+        """Write the samples as Parquet."""
+        self.table(tidy=tidy).to_parquet(path, index=False)
 
     def load_span_s(self) -> tuple[float, float] | None:
         """Return start and end of the load, from the phases; None if it has none."""

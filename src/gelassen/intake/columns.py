@@ -14,15 +14,18 @@ Values become ``(value + offset) * scale``. ``{n}`` stands for the same number o
 import re
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError, InputError
 from gelassen.core.spelling import nearest
+from gelassen.core.units import conversion
 
 TIME = "t_s"
+IGNORE = "ignore"
+_SHOWN = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +35,7 @@ class Target:
     channel: str
     offset: float = 0.0
     scale: float = 1.0
+    unit: str = ""
 
     @property
     def conversion(self) -> str:
@@ -68,7 +72,7 @@ def as_targets(columns: ColumnMap, *, where: str = "columns") -> dict[str, Targe
         elif isinstance(value, str):
             target = Target(value)
         elif isinstance(value, Mapping):
-            allowed = ("channel", "offset", "scale")
+            allowed = ("channel", "unit", "offset", "scale")
             for name in value:
                 if name not in allowed:
                     raise InputError(
@@ -81,21 +85,27 @@ def as_targets(columns: ColumnMap, *, where: str = "columns") -> dict[str, Targe
                 offset, scale = float(value.get("offset", 0.0)), float(value.get("scale", 1.0))
             except (TypeError, ValueError):
                 raise InputError(f"{key}: offset and scale must be numbers") from None
-            target = Target(value["channel"], offset, scale)
+            target = Target(value["channel"], offset, scale, str(value.get("unit", "")))
         else:
             raise InputError(f"{key}: a channel name is needed, found {value!r:.40}")
-        if target.channel != TIME:
+        if target.channel not in (TIME, IGNORE):
             try:
-                parse_channel(target.channel.replace("{n}", "0"))
+                conversion(target.unit, target.channel.replace("{n}", "0"))
             except InputError as error:
                 raise InputError(f"{key}: {error}") from None
         targets[str(header)] = target
     return targets
 
 
-def assign(headers: list[str], targets: Mapping[str, Target]) -> dict[str, Target]:
-    """Return the target of each header that has one; an unused entry of the mapping is an error."""
+def assign(
+    headers: list[str], targets: Mapping[str, Target], *, strict: bool = True
+) -> tuple[dict[str, Target], list[str]]:
+    """Return the target of each header that has one, and the entries that no header has.
+
+    Headers that are channel names already need no entry. With `strict`, an unused entry is an error.
+    """
     assigned: dict[str, Target] = {}
+    absent: list[str] = []
     for key, target in targets.items():
         pattern = re.compile(re.escape(key).replace(r"\{n\}", r"(\d+)"))
         matched = False
@@ -104,29 +114,29 @@ def assign(headers: list[str], targets: Mapping[str, Target]) -> dict[str, Targe
             if match:
                 matched = True
                 number = match[1] if match.groups() else ""
-                assigned[header] = Target(
-                    target.channel.replace("{n}", number), target.offset, target.scale
-                )
-        if not matched:
+                assigned[header] = replace(target, channel=target.channel.replace("{n}", number))
+        if not matched and strict:
             raise InputError(
-                f'the log has no column "{key}" (it has: {", ".join(headers)}).'
+                f'the log has no column "{key}" (it has: {", ".join(headers[:_SHOWN])}'
+                + (" …)." if len(headers) > _SHOWN else ").")
                 + nearest(key, headers)
             )
+        if not matched:
+            absent.append(key)
     for header in headers:
         if header not in assigned and _is_channel(header):
             assigned[header] = Target(header)
-    if not any(target.channel == TIME for target in assigned.values()):
-        for header in headers:
-            if header == TIME or re.fullmatch(
-                r"(?i)(elapsed|time)[ _]?\(?\[?(s|sec|seconds)\]?\)?", header
-            ):
-                assigned[header] = Target(TIME)
-                break
-    doubles = [t.channel for t in assigned.values()]
+    if (
+        TIME in headers
+        and TIME not in assigned
+        and not any(t.channel == TIME for t in assigned.values())
+    ):
+        assigned[TIME] = Target(TIME)
+    doubles = [t.channel for t in assigned.values() if t.channel not in (TIME, IGNORE)]
     twice = sorted({name for name in doubles if doubles.count(name) > 1})
     if twice:
         raise InputError(f"two columns become the same channel: {', '.join(twice)}. Map only one")
-    return assigned
+    return assigned, absent
 
 
 def _is_channel(name: str) -> bool:

@@ -1,20 +1,22 @@
-"""An imported log becomes a run of a study, with the original kept beside it."""
+"""An imported log becomes a run of a study, with the originals kept beside it."""
 
 import hashlib
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from gelassen.core.errors import FileError
 from gelassen.core.recording import Recording
 from gelassen.study.archive import store_recording
 from gelassen.study.newstudy import ensure_setup
-from gelassen.study.runfile import OriginEntry, RunFile, versions
+from gelassen.study.runfile import EventEntry, OriginEntry, PhaseEntry, RunFile, versions
 from gelassen.study.writer import new_run_folder
 
 
 def store_import(
     recording: Recording,
-    original: Path,
+    original: Path | Sequence[Path],
     study: Path,
     *,
     setup: str,
@@ -25,16 +27,21 @@ def store_import(
     """Store an imported log as a run of `study` and return its folder.
 
     A folder that does not exist becomes a new study. A setup the study does not know is refused
-    unless `new_setup` says that it is meant.
+    unless `new_setup` says that it is meant. `original` is the log, or all logs that were merged.
     """
-    if not original.is_file():
-        raise FileError(f"{original} is a folder; import takes log files")
+    originals = [original] if isinstance(original, Path) else list(original)
+    for path in originals:
+        if not path.is_file():
+            raise FileError(f"{path} is a folder; import takes log files")
     ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup, made_up=made_up)
-    folder = new_run_folder(study / "runs", f"{setup}-{original.stem}")
-    kept = folder / f"original{original.suffix.lower()}"
-    shutil.copyfile(original, kept)
+    folder = new_run_folder(study / "runs", f"{setup}-{originals[0].stem}")
+    kept = [
+        _keep(path, folder, k if len(originals) > 1 else 0)
+        for k, path in enumerate(originals, start=1)
+    ]
     run = RunFile(
         outcome="imported",
+        started=recording.started.isoformat() if recording.started else None,
         setup=setup,
         limit_c=limit_c,
         made_up=made_up,
@@ -42,13 +49,23 @@ def store_import(
             name: OriginEntry(header=origin.header, conversion=origin.conversion)
             for name, origin in recording.channels.items()
         },
+        phases=[
+            PhaseEntry(name=p.name, start_s=p.start_s, end_s=p.end_s, ended_by=p.ended_by)
+            for p in recording.phases
+        ],
+        events=[EventEntry(at_s=event.at_s, text=event.text) for event in recording.events],
         cautions=list(recording.cautions),
-        source={
-            "file": original.name,
-            "kept_as": kept.name,
-            "sha256": hashlib.sha256(kept.read_bytes()).hexdigest(),
-        },
+        source={**kept[0], **({"merged_with": kept[1:]} if len(kept) > 1 else {})},
         versions=versions(),
     )
     store_recording(folder, recording, run)
     return folder
+
+
+def _keep(path: Path, folder: Path, number: int) -> dict[str, Any]:
+    """Copy an original beside the run, and return its name and hash."""
+    kept = folder / f"original{f'-{number}' if number else ''}{path.suffix.lower()}"
+    shutil.copyfile(path, kept)
+    with kept.open("rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    return {"file": path.name, "kept_as": kept.name, "sha256": digest}

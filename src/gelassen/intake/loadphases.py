@@ -1,0 +1,107 @@
+"""Idle, soak, hold and cooldown of a log that has no phases: told by the tester, or found."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.errors import InputError
+from gelassen.core.loadspan import load_stretches, span_from_level
+from gelassen.core.recording import Phase
+from gelassen.core.tabular import series_of
+
+_LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wall.supply.power_w")
+_HOLD_S = 600.0
+# Shorter than this before the load is no rest, but the moment between two commands.
+_LEAST_S = 5.0
+
+
+def find_phases(
+    frame: pd.DataFrame,
+    *,
+    load_start_s: float | None = None,
+    load_end_s: float | None = None,
+    hold_s: tuple[float, float] | None = None,
+) -> tuple[tuple[Phase, ...], list[str]]:
+    """Return the phases of a log, and what was noticed about its loads; no phases if nothing tells.
+
+    Parameters
+    ----------
+    frame
+        Index `t_s`; columns are channels.
+    load_start_s, load_end_s, hold_s
+        What the tester says.
+
+    Raises
+    ------
+    InputError
+        A moment that lies outside the log, or a hold outside the load.
+    """
+    times = frame.index.to_numpy(dtype=float)
+    first, last = float(times[0]), float(times[-1])
+    notes: list[str] = []
+    start, end, by = load_start_s, load_end_s, "told"
+    for name, moment in (("load start", start), ("load end", end)):
+        if moment is not None and not first <= moment <= last:
+            raise InputError(
+                f"{name} at {moment:g} s lies outside the log ({first:g} to {last:g} s)"
+            )
+    source = next((n for n in _LEVELS if _moves(frame, n)), None)
+    level = None if source is None else series_of(frame, source)
+    if level is not None and (start is None or end is None):
+        inside = times >= (start if start is not None else first)
+        span = span_from_level(times[inside], level[inside]) if inside.sum() > 5 else None
+        if span is not None:
+            by = f"found in {source}" if start is None else "told"
+            known = start is not None
+            start = span.start_s if start is None and span.found_start else start
+            end = span.end_s if end is None and (span.found_end or known) else end
+        stretches = load_stretches(times, level)
+        others = [s for s in stretches if start is None or not s[0] - 60 <= start <= s[1] + 60]
+        if len(stretches) > 1 and load_start_s is None:
+            listed = ", ".join(f"{a:.0f} to {b:.0f} s" for a, b in others[:5])
+            notes.append(
+                f"the load paused: it was also on from {listed}. The longest stretch is "
+                f"analysed; choose another "
+                "with --load-start"
+            )
+    if start is None and end is None and hold_s is None:
+        return (), notes
+    begin = first if start is None else start
+    stop = last if end is None else end
+    if stop <= begin:
+        raise InputError(f"the load ends at {stop:g} s, before it starts at {begin:g} s")
+    hold = hold_s or (stop - min(_HOLD_S, (stop - begin) / 3), stop)
+    if not begin <= hold[0] < hold[1] <= max(stop, last):
+        raise InputError(
+            f"the hold from {hold[0]:g} to {hold[1]:g} s does not lie in the load ({begin:g} to {stop:g} s)"
+        )
+    stop = max(stop, hold[1])
+    phases = [Phase("idle", first, begin, by)] if begin - first > _LEAST_S else []
+    phases += [
+        Phase("soak", begin, hold[0], by),
+        Phase("hold", hold[0], hold[1], by if hold_s is None else "told"),
+    ]
+    if last - stop > _LEAST_S:
+        phases.append(Phase("cooldown", stop, last, by))
+    return tuple(phases), notes
+
+
+def _moves(frame: pd.DataFrame, name: str) -> bool:
+    level = series_of(frame, name)
+    return (
+        level is not None
+        and bool(np.isfinite(level).sum() > 5)
+        and float(np.nanmax(level) - np.nanmin(level)) > 0
+    )
+
+
+def gaps(times: Sequence[float] | np.ndarray) -> tuple[float, list[tuple[float, float]]]:
+    """Return the usual interval of samples in s, and the gaps that are five times longer."""
+    moments = np.asarray(times, dtype=float)
+    steps = np.diff(moments)
+    if steps.size == 0:
+        return float("nan"), []
+    usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
+    wide = np.flatnonzero(steps > max(5 * usual, 1e-9)) if usual else np.zeros(0, dtype=int)
+    return usual, [(float(moments[k]), float(moments[k + 1])) for k in wide]

@@ -1,0 +1,68 @@
+"""A few hundred rows from all over a log: what its columns are is decided on them."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from gelassen.intake.cells import Decimal, is_missing, read_value, state
+from gelassen.intake.layout import Layout, split_line
+from gelassen.intake.unitguess import Spread
+
+_ROWS, _PLACES = 200, 5
+_STRETCH = 1 << 18
+
+
+def sample_columns(data: bytes, start: int, layout: Layout) -> list[list[str]]:
+    """Return sampled cells of each column, in order: from the start, the end and between."""
+    rows: list[list[str]] = []
+    wanted = {layout.width, layout.width - 1} if layout.trailing else {layout.width}
+    places = _places(start, len(data))
+    length = _STRETCH if len(places) > 1 else len(data)
+    for place in places:
+        stretch = data[place : place + length].decode("utf-8", "replace")
+        lines = stretch.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+        # In the middle, the first line is cut; the last always may be.
+        whole = lines[1 if place > start else 0 : -1 if place + length < len(data) else None]
+        cells = [split_line(line, layout.delimiter) for line in _some(whole) if line.strip()]
+        rows += [row for row in cells if len(row) in wanted]
+    return [[row[k] if k < len(row) else "" for row in rows] for k in range(len(layout.headers))]
+
+
+def _some(lines: list[str]) -> list[str]:
+    """Return the first, the last and evenly spaced lines, in runs so that steps of time remain."""
+    if len(lines) <= 3 * _ROWS:
+        return lines
+    middle = len(lines) // 2
+    return lines[:_ROWS] + lines[middle : middle + _ROWS] + lines[-_ROWS:]
+
+
+def _places(start: int, size: int) -> list[int]:
+    if size - start <= _PLACES * _STRETCH:
+        return [start]
+    return [int(x) for x in np.linspace(start, size - _STRETCH, _PLACES)]
+
+
+def spread_of(cells: Sequence[str], decimal: Decimal) -> Spread | None:
+    """Return the spread of a sampled column; None if it does not hold numbers or states."""
+    present = [cell for cell in cells if not is_missing(cell)]
+    if not present:
+        return None
+    states = [state(cell) for cell in present]
+    if sum(s is not None for s in states) >= 0.9 * len(present):
+        known = [s for s in states if s is not None]
+        return Spread(min(known), float(np.median(known)), max(known), states=True)
+    values = [v.number for v in (read_value(cell, decimal) for cell in present) if v is not None]
+    numbers = np.array([v for v in values if v == v])
+    if numbers.size < max(1.0, 0.6 * len(present)):
+        return None
+    low, middle, high = np.percentile(numbers, [1, 50, 99])
+    two = bool(np.isin(numbers, (0.0, 1.0)).all())
+    return Spread(float(low), float(middle), float(high), states=two)
+
+
+def unit_behind(cells: Sequence[str], decimal: Decimal) -> str:
+    """Return the unit that stands behind the numbers of a column; "" if there is none."""
+    values = [read_value(cell, decimal) for cell in cells]
+    units = [v.unit for v in values if v is not None and v.number == v.number]
+    known = [unit for unit in units if unit]
+    return max(set(known), key=known.count) if len(known) > 0.5 * max(len(units), 1) else ""

@@ -1,0 +1,387 @@
+"""A text table becomes a recording: each question about its form is answered in turn, and said."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.errors import FileError
+from gelassen.core.inputs import Bools, Floats
+from gelassen.core.recording import Origin, Recording
+from gelassen.core.units import Conversion, kinds_of
+from gelassen.intake import clockzero
+from gelassen.intake.cells import Decimal, read_value
+from gelassen.intake.columns import TIME, Target, assign
+from gelassen.intake.decimals import decide_decimals
+from gelassen.intake.encoding import Decoded, decode
+from gelassen.intake.headers import Header, read_header
+from gelassen.intake.layout import DELIMITERS, Layout, find_layout
+from gelassen.intake.loadphases import find_phases, gaps
+from gelassen.intake.plan import plan_columns
+from gelassen.intake.rows import LeftOut, Rows, read_rows, shown
+from gelassen.intake.sampling import sample_columns
+from gelassen.intake.stamps import offset_of, read_stamps
+from gelassen.intake.timecolumn import TimeColumn, find_time
+from gelassen.intake.timeline import Kind, straighten
+from gelassen.intake.understanding import ColumnWords, Told, Understanding
+
+_HEAD_BYTES = 1 << 20
+_SHOWN = 12
+# Rows with text where a number belongs are spoilt; where there are more, the column is.
+_FEW_ROWS, _FEW_SHARE = 3, 0.01
+
+
+def understand_table(
+    path: Path, targets: Mapping[str, Target], told: Told, *, strict: bool
+) -> Understanding:
+    """Read a text table.
+
+    Parameters
+    ----------
+    targets
+        What the user says about columns; with `strict`, each must be in the log.
+
+    Raises
+    ------
+    FileError, InputError
+        As `read_log`.
+    """
+    name = str(path)
+    decoded = _text_of(path, told)
+    cautions = list(decoded.cautions)
+    layout = find_layout(_first_lines(decoded.data), name, told=told.delimiter)
+    keys = distinct(layout.headers)
+    headers = _headers(layout)
+    start = _byte_of_line(decoded.data, layout.data_line)
+    samples = sample_columns(decoded.data, start, layout)
+    main, decimals, notes = _decimals(keys, headers, samples, told, name)
+    cautions += notes
+    assigned, absent = assign(list(keys), targets, strict=strict)
+    if absent:
+        cautions.append("the mapping names columns that this log does not have: " + _named(absent))
+    time = find_time(
+        [Header(key, h.words, h.unit) for key, h in zip(keys, headers, strict=True)], samples,
+        decimals, main,
+        told=[k for k, key in enumerate(keys) if key in assigned and assigned[key].channel == TIME],
+        dates=told.dates, where=name,
+    )  # fmt: skip
+    if time.guessed:
+        cautions.append(f"guessed: {time.guessed}")
+    plans, words, conversions = plan_columns(
+        keys, headers, samples, assigned, time.columns, decimals, main
+    )
+    _need_channels(name, words, told=bool(targets))
+    rows = read_rows(decoded.data, start, layout.data_line + 1, layout, plans, main)
+    seconds = _seconds(rows, time, decimals, main, keys)
+    left_out = {reason: some for reason, some in rows.left_out.items() if reason}
+    keep = _usable(rows, seconds, words, left_out, cautions)
+    if not keep.any():
+        raise FileError(
+            f'{name}: no row has a time in column "{keys[time.columns[0]]}" that can be read'
+            if not np.isfinite(seconds).any() else f"{name}: no row is left that can be used"
+        )  # fmt: skip
+    cells = rows.cells[time.columns[0]]
+    first_row = int(np.flatnonzero(keep)[0])
+    times, order, notes = _straightened(rows, seconds, keep, time, told, name)
+    cautions += notes
+    started, t_s, notes = _zero(times, time, str(cells[first_row]), layout, told)
+    cautions += notes
+    frame = _frame(rows, words, conversions, order, t_s)
+    cautions += [_left_out_words(reason, some) for reason, some in left_out.items()]
+    cautions += [
+        f'"{w.header}": {w.why}'
+        for w in words
+        if w.channel and w.why and "is kept as its name" not in w.why
+    ]
+    alone = [w.header for w in words if w.channel is None and w.confidence != "time"]
+    if alone:
+        cautions.append("columns left alone, since it is not clear what they are: " + _named(alone))
+    phases, notes = find_phases(
+        frame, load_start_s=told.load_start_s, load_end_s=told.load_end_s, hold_s=told.hold_s
+    )
+    cautions += notes
+    usual, wide = gaps(t_s)
+    recording = Recording(
+        frame=frame, started=started, cautions=tuple(cautions), phases=phases, name=path.stem,
+        outcome="imported",
+        channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel},
+    )  # fmt: skip
+    return Understanding(
+        recording=recording,
+        columns=tuple(w for w in words if w.confidence != "time"),
+        time_headers=tuple(keys[k] for k in time.columns),
+        facts={
+            "encoding": decoded.encoding,
+            "delimiter": DELIMITERS.get(layout.delimiter, layout.delimiter),
+            "decimal mark": "comma" if main == "," else "point",
+            "table": _where(layout),
+            "time": " and ".join(f'"{keys[k]}"' for k in time.columns) + f": {time.words}",
+            "interval": f"{usual:g} s" if np.isfinite(usual) else "one sample",
+        },
+        left_out=tuple(
+            (reason, some.count, tuple(some.lines), some.example)
+            for reason, some in left_out.items()
+        ),
+        gaps=tuple(wide),
+    )
+
+
+def distinct(headers: Sequence[str]) -> list[str]:
+    """Return headers of which none is empty or stands twice: the second "Temp" is "Temp #2"."""
+    keys: list[str] = []
+    taken = set(headers)
+    seen: dict[str, int] = {}
+    for k, header in enumerate(headers):
+        plain = header or f"column {k + 1}"
+        seen[plain] = seen.get(plain, 0) + 1
+        key = plain
+        while (key in taken and seen[plain] > 1) or (key in keys):
+            key = f"{plain} #{seen[plain]}"
+            if key not in taken and key not in keys:
+                break
+            seen[plain] += 1
+        keys.append(key)
+    return keys
+
+
+def _text_of(path: Path, told: Told) -> Decoded:
+    try:
+        raw = path.read_bytes()
+    except OSError as error:
+        raise FileError(f"{path} cannot be read: {error.strerror}") from None
+    decoded = decode(raw, str(path), told=told.encoding)
+    head = decoded.data[:_HEAD_BYTES]
+    if b"\r" in head and b"\n" not in head:  # lines as very old machines end them
+        return Decoded(decoded.data.replace(b"\r", b"\n"), decoded.encoding, decoded.cautions)
+    return decoded
+
+
+def _first_lines(data: bytes) -> list[str]:
+    head = data[:_HEAD_BYTES].decode("utf-8", "replace")
+    lines = head.split("\n")
+    lines = lines if len(data) <= _HEAD_BYTES else lines[:-1] or lines
+    lines = [line.removesuffix("\r") for line in lines]
+    while lines and not lines[-1].strip():
+        lines.pop()
+    return lines
+
+
+def _byte_of_line(data: bytes, line: int) -> int:
+    at = 0
+    for _ in range(line):
+        at = data.index(b"\n", at) + 1
+    return at
+
+
+def _headers(layout: Layout) -> list[Header]:
+    headers = []
+    for text, unit, group in zip(layout.headers, layout.units, layout.groups, strict=True):
+        header = read_header(text)
+        if unit and not header.unit:
+            header = Header(text, text, unit) if not kinds_of(header.unit) else header
+        if group and group.casefold() not in header.words.casefold():
+            header = header._replace(words=f"{group} {header.words}")
+        headers.append(header)
+    return headers
+
+
+def _decimals(
+    keys: Sequence[str],
+    headers: Sequence[Header],
+    samples: Sequence[Sequence[str]],
+    told: Told,
+    name: str,
+) -> tuple[Decimal, dict[str, Decimal], list[str]]:
+    if told.decimal:
+        return told.decimal, {}, []
+    quantities = {
+        key: next(iter(kinds_of(h.unit)), "") for key, h in zip(keys, headers, strict=True)
+    }
+    return decide_decimals(dict(zip(keys, samples, strict=True)), quantities, name=name)
+
+
+def _named(headers: Sequence[str]) -> str:
+    shown = ", ".join(f'"{header}"' for header in headers[:_SHOWN])
+    return shown + (f" and {len(headers) - _SHOWN} more" if len(headers) > _SHOWN else "")
+
+
+def _need_channels(name: str, words: Sequence[ColumnWords], *, told: bool) -> None:
+    headers = [w.header for w in words if w.channel is None and w.confidence != "time"]
+    if not any(w.channel for w in words):
+        raise FileError(
+            f"{name}: no column is known to be a channel (columns: {_named(headers)}). "
+            'Say which is which: --column "HEADER=cpu.package.temp_c"'
+        )
+    if not told and not any(w.channel and w.channel.endswith("_c") for w in words):
+        raise FileError(
+            f"{name}: no column is known to be a temperature (columns that are not clear: "
+            f"{_named(headers) or 'none'}). "
+            'Say which is: --column "HEADER=cpu.package.temp_c"'
+        )
+
+
+def _seconds(
+    rows: Rows,
+    time: TimeColumn,
+    decimals: Mapping[str, Decimal],
+    main: Decimal,
+    keys: Sequence[str],
+) -> Floats:
+    """Return the time of each row in s by the log's own zero; NaN where there is none."""
+    total = np.zeros(rows.line.size)
+    for k, form in zip(time.columns, time.forms, strict=True):
+        cells = [str(cell) for cell in rows.cells[k]]
+        if form is not None:
+            total = total + read_stamps(cells, form)
+            continue
+        mark = decimals.get(keys[k], main)
+        plain = (
+            pd.to_numeric(pd.Series(cells, dtype=object), errors="coerce").to_numpy(dtype=float)
+            if mark == "."
+            else None
+        )
+        if plain is None or np.isnan(plain).any():
+            read = (read_value(cell, mark) for cell in cells)
+            plain = np.array([np.nan if value is None else value.number for value in read])
+        total = total + plain * time.scale + time.zero_s
+    return np.where(np.isfinite(total), total, np.nan)
+
+
+def _usable(
+    rows: Rows,
+    seconds: Floats,
+    words: Sequence[ColumnWords],
+    left_out: dict[str, LeftOut],
+    cautions: list[str],
+) -> Bools:
+    """Say which rows are used: those with a time, and without text where a number belongs."""
+    keep = np.isfinite(seconds)
+    for unknown in np.flatnonzero(~keep):
+        left_out.setdefault("rows without a time", LeftOut()).add(int(rows.line[unknown]), "")
+    spoilt: dict[int, tuple[int, str]] = {}
+    few = max(_FEW_ROWS, _FEW_SHARE * keep.sum())
+    for k, texts in rows.texts.items():
+        inside = [(row, text) for row, text in texts if keep[row]]
+        if len(inside) > few:
+            cautions.append(
+                f'{len(inside)} cells of "{words[k].header}" are no numbers (such as '
+                f'"{_short(inside[0][1])}"): '
+                "taken as missing"
+            )
+            continue
+        for row, text in inside:
+            spoilt.setdefault(row, (k, text))
+    if len(spoilt) > few:
+        cautions.append(
+            f"{len(spoilt)} rows have a cell that is no number: these cells are taken as missing"
+        )
+        return keep
+    for row in sorted(spoilt):
+        k, text = spoilt[row]
+        keep[row] = False
+        reason = f'rows with text in the number column "{words[k].header}"'
+        left_out.setdefault(reason, LeftOut()).add(int(rows.line[row]), text)
+    return keep
+
+
+def _short(text: str) -> str:
+    return shown(text)[:20]
+
+
+def _straightened(
+    rows: Rows, seconds: Floats, keep: Bools, time: TimeColumn, told: Told, name: str
+) -> tuple[Floats, np.ndarray, list[str]]:
+    """Return times that only go forward, the rows they belong to, and what was done to them."""
+    used = np.flatnonzero(keep)
+    first = next((form for form in time.forms if form is not None), None)
+    kind: Kind = "moment"
+    if time.kind == "elapsed" or (first is not None and first.kind == "duration"):
+        kind = "elapsed"
+    elif first is not None and first.kind == "of day":
+        kind = "of day"
+    local = time.kind == "stamps" and not (first is not None and first.has_offset)
+    halves = any(form is not None and form.twelve_hours for form in time.forms)
+    hours = seconds[used] % 86_400 / 3_600
+    line = straighten(
+        seconds[used], kind=kind, local=local, line_of=lambda row: int(rows.line[used[row]]), where=name,
+        part=told.part, twelve_without_mark=not halves and bool(hours.max() < 13 and hours.min() >= 1),
+    )  # fmt: skip
+    notes = list(line.notes)
+    kept = line.kept if line.kept is not None else np.ones(used.size, dtype=bool)
+    times, order = line.time_s[kept], used[line.order][kept]
+    same = int((np.diff(times) == 0).sum())
+    if same:
+        notes.append(f"{same} samples have the same time as the one before them: kept as they are")
+    return times, order, notes
+
+
+def _zero(
+    times: Floats, time: TimeColumn, first_cell: str, layout: Layout, told: Told
+) -> tuple[datetime | None, Floats, list[str]]:
+    """Return when the log began, and times that count from there."""
+    form = next((f for f in time.forms if f is not None), None)
+    first_s = float(times[0])
+    counted = np.round(times - first_s, 3 if time.zero_s else 6)  # days have few digits
+    if time.kind == "epoch":
+        if time.zero_s:  # a spreadsheet's day count follows a local clock
+            begun, assumed = clockzero.from_local(first_s, told.zone)
+            return begun, counted, [assumed] if assumed else []
+        return clockzero.from_utc(first_s, 0.0), counted, []
+    if time.kind == "elapsed" or (form is not None and form.kind == "duration"):
+        started, words = clockzero.from_preamble(layout.preamble, None, told.zone)
+        notes = [words] if words else []
+        if abs(first_s) <= 60:
+            return started, np.round(times, 9), notes
+        # A clock that did not start with the log.
+        return (
+            started,
+            counted,
+            [*notes, f"times count from the first sample, which stood at {first_s:g} s"],
+        )
+    if form is not None and form.kind == "of day":
+        started, words = clockzero.from_preamble(layout.preamble, first_s, told.zone)
+        return started, counted, [words or "the log states no date"]
+    offset = offset_of(first_cell) if form is not None and form.has_offset else None
+    if offset is not None:
+        return clockzero.from_utc(first_s, offset), counted, []
+    local, assumed = clockzero.from_local(first_s, told.zone)
+    return local, counted, [assumed] if assumed else []
+
+
+def _frame(
+    rows: Rows,
+    words: Sequence[ColumnWords],
+    conversions: Sequence[Conversion],
+    order: np.ndarray,
+    t_s: Floats,
+) -> pd.DataFrame:
+    used = [k for k, w in enumerate(words) if w.channel]
+    whole = order.size == rows.line.size and bool((order == np.arange(order.size)).all())
+    table = np.empty((len(used), order.size))
+    for n, k in enumerate(used):
+        values = rows.cells.pop(k)
+        convert = conversions[k]
+        numbers = np.asarray(values, dtype=float)
+        picked = numbers if whole else numbers[order]
+        table[n] = picked if convert == Conversion() else picked * convert.scale + convert.offset
+    names = [words[k].channel for k in used]
+    return pd.DataFrame(table.T, columns=names, index=pd.Index(t_s, name=TIME), copy=False)
+
+
+def _left_out_words(reason: str, some: LeftOut) -> str:
+    lines = ", ".join(map(str, some.lines)) + (" …" if some.count > len(some.lines) else "")
+    example = f' ("{some.example}")' if some.example else ""
+    if reason == "the last line is torn":
+        return f"line {lines}, the last, is torn: left out"
+    return f"left out: {some.count} × {reason}, line {lines}{example}"
+
+
+def _where(layout: Layout) -> str:
+    if layout.header_line is None:
+        return f"without a header, from line {layout.data_line + 1}"
+    units = ", units in a row of their own" if any(layout.units) else ""
+    return (
+        f"header in line {layout.header_line + 1}, values from line {layout.data_line + 1}{units}"
+    )

@@ -1,0 +1,62 @@
+"""What was understood of a log, for people to see before it is taken."""
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from gelassen.core.recording import Recording
+from gelassen.intake.cells import Decimal
+from gelassen.intake.stamps import Order
+
+Decision = Literal["told", "sure", "likely", ""]
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What the user says about a log; None where it is to be found out."""
+
+    encoding: str | None = None
+    delimiter: str | None = None
+    decimal: Decimal | None = None
+    dates: Order | None = None
+    zone: str | None = None
+    part: int | None = None
+    load_start_s: float | None = None
+    load_end_s: float | None = None
+    hold_s: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnWords:
+    """One column: what it was taken for and why."""
+
+    header: str
+    channel: str | None
+    conversion: str = ""
+    unit: str = ""
+    confidence: str = ""
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Understanding:
+    """How a log was read.
+
+    Attributes
+    ----------
+    recording
+        What came of it.
+    columns
+        One a column, in the order of the file, without the time.
+    facts
+        Encoding, delimiter, decimal mark, time and so on: name to words.
+    left_out
+        Reason, number of rows, their first lines, an example.
+    """
+
+    recording: Recording
+    columns: tuple[ColumnWords, ...]
+    facts: dict[str, str]
+    left_out: tuple[tuple[str, int, tuple[int, ...], str], ...] = ()
+    time_headers: tuple[str, ...] = ()
+    gaps: tuple[tuple[float, float], ...] = ()
+    details: dict[str, Any] = field(default_factory=dict)
