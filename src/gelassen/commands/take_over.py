@@ -96,6 +96,7 @@ def import_logs(
         encoding=encoding, delimiter=_DELIMITERS.get(delimiter or ""), decimal=_DECIMALS.get(decimal or ""),  # type: ignore[arg-type]
         dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
         hold_s=hold or None,
+        draft=write_columns is not None and (dry_run or study is None),
     )  # fmt: skip
     columns = _columns(pairs, mapping)
     # All are read before the first is stored: a mistake in the last leaves nothing half done.

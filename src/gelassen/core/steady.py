@@ -184,6 +184,9 @@ def steady_state(
 
     grid = make_grid(times[times <= span.end_s], span.end_s)
     curve = grid.averaged(times, temperature)
+    late = grid.times_s >= (span.start_s + span.end_s) / 2
+    if np.isfinite(curve).sum() < _FEWEST_READINGS or not np.isfinite(curve[late]).any():
+        return _cannot_tell(times, temperature, reference, span, confidence, cautions)
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     fit = fit_heating(grid, curve, room, watts, span)

@@ -16,6 +16,7 @@ from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
 from gelassen.core.heat import PowerAndHeat, power_and_heat
 from gelassen.core.heldback import HeldBack, lost_while_held
+from gelassen.core.impossible import without_impossible
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import (
     choose_reference,
@@ -139,7 +140,8 @@ def summarise_run(
     if frame.empty:
         raise InputError(f"{recording.name or 'the recording'} holds no samples")
     times = frame.index.to_numpy(dtype=float)
-    cautions = list(recording.cautions)
+    frame, impossible = without_impossible(frame)
+    cautions = [*recording.cautions, *impossible]
     backward = np.flatnonzero(np.diff(times) < 0)
     if backward.size:
         cautions.append(

@@ -2,6 +2,7 @@
 
 import codecs
 from dataclasses import dataclass
+from mmap import mmap
 
 from gelassen.core.errors import FileError
 
@@ -26,9 +27,23 @@ _CONTROL = bytes(set(range(32)) - set(b"\t\n\r\f\v\x1a\x00"))
 class Decoded:
     """Text as UTF-8 bytes, the name of the encoding it had, and what was noticed."""
 
-    data: bytes
+    data: "bytes | mmap"
     encoding: str
     cautions: tuple[str, ...] = ()
+
+
+def is_plain_utf8(head: bytes, tail: bytes) -> bool:
+    """Say whether a long log can be read where it lies: UTF-8 without a mark, and nothing odd in it."""
+    if head.startswith(tuple(mark for mark, _, _ in _MARKS)) or b"\x00" in head or b"\x00" in tail:
+        return False
+    if head.startswith(tuple(start for start, _ in _OTHER_FILES)) or b"\x1a" in tail:
+        return False
+    try:
+        head.decode("utf-8")
+    except UnicodeDecodeError as error:
+        if error.start < len(head) - 4:
+            return False
+    return b"\n" in head and b"\r" not in head.replace(b"\r\n", b"")
 
 
 def decode(data: bytes, name: str, *, told: str | None = None) -> Decoded:

@@ -87,10 +87,12 @@ def find_layout(lines: Sequence[str], name: str, *, told: str | None = None) -> 
         rows = [split_line(line, delimiter) for line in lines]
         found = _table(rows)
         if found is not None:
-            tries.append((found[2], len(rows[found[0]]), delimiter, rows, found))
+            line, _ = _header(rows, found[0], found[1])
+            fits = line is not None and abs(len(rows[line]) - found[1]) <= 1 and len(rows[line]) > 1
+            tries.append(((fits, found[2], found[1]), delimiter, rows, found))
     if not tries:
         raise _no_table(lines, name, candidates)
-    _, _, delimiter, rows, (data_line, width, _) = max(tries, key=lambda t: (t[0], t[1]))
+    _, delimiter, rows, (data_line, width, _) = max(tries, key=lambda t: t[0])
     header_line, units_line = _header(rows, data_line, width)
     first = rows[data_line]
     trailing = False
@@ -136,9 +138,9 @@ def _printable(cell: str) -> str:
 
 def _table(rows: Sequence[Sequence[str]]) -> tuple[int, int, float] | None:
     """Return first data row, its width, and how much of what follows looks like data."""
-    kinds = [_is_data(row) for row in rows]
-    for start, data in enumerate(kinds):
-        if not data or len(rows[start]) < 2:
+    kinds = _Kinds(rows)
+    for start in range(len(rows)):
+        if len(rows[start]) < 2 or not kinds[start]:
             continue
         after = [
             k
@@ -152,6 +154,17 @@ def _table(rows: Sequence[Sequence[str]]) -> tuple[int, int, float] | None:
         if count >= 0.5 * len(after) or count >= 20:
             return start, width, round(count / len(after), 2)
     return None
+
+
+class _Kinds(dict[int, bool]):
+    """Row to whether it is data, found when it is asked for."""
+
+    def __init__(self, rows: Sequence[Sequence[str]]) -> None:
+        self._rows = rows
+
+    def __missing__(self, k: int) -> bool:
+        self[k] = _is_data(self._rows[k])
+        return self[k]
 
 
 def _is_data(row: Sequence[str]) -> bool:

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import timedelta
 
 import numpy as np
 import pandas as pd
@@ -97,12 +98,16 @@ def merge_logs(
         joined.append(entry)
         cautions += [f"{other.name}: {text}" for text in (*words, *other.cautions)]
     frame, origins, notes = _table(recordings, [0.0, *(entry.offset_s for entry in joined)])
+    earlier_s = max(-float(frame.index[0]), 0.0)
+    frame.index = pd.Index(np.round(frame.index + earlier_s, 6), name=TIME)
     merged = replace(
         first,
         frame=frame,
         channels=origins,
         cautions=tuple(dict.fromkeys([*cautions, *notes])),
         phases=(),
+        started=None if first.started is None else first.started - timedelta(seconds=earlier_s),
+        events=tuple(replace(event, at_s=event.at_s + earlier_s) for event in first.events),
     )
     return merged, joined
 
@@ -164,7 +169,7 @@ def best_match(
             try:
                 found = align_changes(
                     first.frame.index, first.frame[name_a], other.frame.index, other.frame[name_b],
-                    lag_doubt_s=abs(lag_a - lag_b),
+                    later_s=lag_b - lag_a,
                 )  # fmt: skip
             except InputError:
                 continue

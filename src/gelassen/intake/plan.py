@@ -1,6 +1,6 @@
 """What becomes of each column: as the user told, else as it was recognised; the rest is left alone."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from gelassen.core.channels import UNITS, parse_channel
 from gelassen.core.errors import InputError
@@ -21,6 +21,7 @@ def plan_columns(
     samples: Sequence[Sequence[str]],
     assigned: Mapping[str, Target],
     times: Sequence[int],
+    stamped: Collection[int],
     decimals: Mapping[str, Decimal],
     main: Decimal,
 ) -> tuple[list[Column], list[ColumnWords], list[Conversion]]:
@@ -30,8 +31,8 @@ def plan_columns(
     ----------
     keys
         Headers made distinct.
-    times
-        Positions of the time.
+    times, stamped
+        Positions of the time; those that hold stamps and not numbers.
     """
     marks = [decimals.get(key, main) for key in keys]
     spreads: dict[int, Spread] = {}
@@ -63,7 +64,7 @@ def plan_columns(
     conversions: list[Conversion] = []
     for k, key in enumerate(keys):
         if k in times:
-            plans.append(Column("stamp", marks[k]))
+            plans.append(Column("stamp" if k in stamped else "number", marks[k]))
             words.append(ColumnWords(key, None, confidence="time"))
             conversions.append(Conversion())
             continue

@@ -196,6 +196,8 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
     if r.quantity in ("", "state"):
         bare = not r.header.unit and not re.search(r"[\[(/]", r.header.text)
         return "what it measures is not clear" + (", and it names no unit" if bare else "")
+    if r.quantity == "rate" and r.part not in ("", "cpu", "gpu"):
+        return "what it measures is not clear"
     without = r.part == "" and r.quantity not in ("flow", "noise", "rate")
     if without:
         return "of which part it is is not clear"

@@ -7,12 +7,13 @@ delimiters as they should.
 
 import csv
 import io
-import warnings
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from itertools import pairwise
+from mmap import mmap
 from os import cpu_count
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,7 @@ from gelassen.intake.layout import Layout
 
 _PIECE = 12 << 20
 _TAIL = 1 << 16
+_LOOK = 1 << 18
 _SHOWN = 3
 _NULLS = sorted({*MISSING, *(m.upper() for m in MISSING), "NaN", "None", "Null", "Inf"} - {""})
 
@@ -83,21 +85,30 @@ class Rows:
         Line of each row, counted from 1.
     left_out
         Reason to rows.
+    table
+        The numbers of all columns below each other, of which `cells` shows parts; None where rows
+        were left out, so that columns stand alone.
+    frame
+        The same as one table by position of the column, where all was read at once.
     """
 
     cells: dict[int, "Floats | list[str]"]
     texts: dict[int, list[tuple[int, str]]]
     line: np.ndarray
     left_out: dict[str, LeftOut]
+    table: "Floats | None" = None
+    frame: "pd.DataFrame | None" = None
 
 
 def read_rows(
-    data: bytes,
+    data: "bytes | mmap",
     start: int,
     first_line: int,
     layout: Layout,
     columns: Sequence[Column],
     main: Decimal,
+    *,
+    path: Path | None = None,
 ) -> Rows:
     """Read all rows.
 
@@ -109,31 +120,51 @@ def read_rows(
         One for each header.
     main
         The decimal mark of most columns.
+    path
+        Where a long log lies on the disk as it is in `data`.
+
+    Raises
+    ------
+    UnicodeDecodeError
+        A part of the text is no UTF-8.
     """
-    view = memoryview(data)
     cuts = _cuts(data, start)
-    lines = [first_line]
-    for a, b in pairwise(cuts[:-1]):
-        lines.append(lines[-1] + data.count(b"\n", a, b))
+    spans = list(pairwise(cuts))
+    numeric = [k for k, column in enumerate(columns) if column.kind in ("number", "state")]
+    with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
+        if path is not None:
+            plain = pool.map(lambda span: _is_plain(data, span[0], span[1], layout), spans)
+            at_once = _at_once(path, first_line, layout, columns, main) if all(plain) else None
+            if at_once is not None:
+                return at_once
+        ends = list(pool.map(lambda span: data[span[0] : span[1]].count(b"\n"), spans))
+        firsts = np.concatenate([[0], np.cumsum(ends)]).astype(int)
+        counts = [*ends[:-1], ends[-1] + (data[len(data) - 1 :] != b"\n")]
+        table = np.empty((len(numeric), sum(counts)))
 
-    def one(k: int) -> Rows:
-        return _piece(
-            bytes(view[cuts[k] : cuts[k + 1]]),
-            lines[k],
-            layout,
-            columns,
-            main,
-            header=layout.headers,
-        )
+        def one(k: int) -> Rows:
+            piece = data[spans[k][0] : spans[k][1]]
+            if not piece.isascii():
+                piece.decode("utf-8")
+            line = first_line + int(firsts[k])
+            rows = _piece(piece, line, layout, columns, main, header=layout.headers)
+            if rows.line.size == counts[k]:  # into its place while it is at hand
+                for n, column in enumerate(numeric):
+                    place = table[n, firsts[k] : firsts[k] + counts[k]]
+                    place[:] = rows.cells[column]
+                    rows.cells[column] = place
+            return rows
 
-    if len(cuts) == 2:
-        return one(0)
-    with ThreadPoolExecutor(min(4, cpu_count() or 1)) as pool:
-        pieces = list(pool.map(one, range(len(cuts) - 1)))
-    return _joined(pieces, columns)
+        pieces = list(pool.map(one, range(len(spans))))
+    whole = all(rows.line.size == count for rows, count in zip(pieces, counts, strict=True))
+    joined = _joined(pieces, columns, whole=whole)
+    if whole:
+        joined.table = table
+        joined.cells.update({column: table[n] for n, column in enumerate(numeric)})
+    return joined
 
 
-def _cuts(data: bytes, start: int) -> list[int]:
+def _cuts(data: "bytes | mmap", start: int) -> list[int]:
     cuts = [start]
     while len(data) - cuts[-1] > 1.5 * _PIECE:
         end = data.find(b"\n", cuts[-1] + _PIECE)
@@ -148,14 +179,14 @@ def _cuts(data: bytes, start: int) -> list[int]:
     return [*dict.fromkeys(cuts), len(data)]
 
 
-def _joined(pieces: list[Rows], columns: Sequence[Column]) -> Rows:
-    values: dict[int, Floats | list[str]] = {}
-    for k in pieces[0].cells:
-        parts = [piece.cells.pop(k) for piece in pieces]
+def _joined(pieces: list[Rows], columns: Sequence[Column], *, whole: bool) -> Rows:
+    """Put pieces together; with `whole`, numbers are in their place already."""
+    cells: dict[int, Floats | list[str]] = {}
+    for k in list(pieces[0].cells):
         if columns[k].kind == "stamp":
-            values[k] = [text for part in parts for text in part]
-        else:
-            values[k] = np.concatenate(parts)
+            cells[k] = [text for piece in pieces for text in piece.cells.pop(k)]
+        elif not whole:
+            cells[k] = np.concatenate([piece.cells.pop(k) for piece in pieces])
     texts: dict[int, list[tuple[int, str]]] = {}
     left_out: dict[str, LeftOut] = {}
     before = 0
@@ -163,12 +194,12 @@ def _joined(pieces: list[Rows], columns: Sequence[Column]) -> Rows:
         for k, found in piece.texts.items():
             texts.setdefault(k, []).extend((row + before, text) for row, text in found)
         for reason, some in piece.left_out.items():
-            whole = left_out.setdefault(reason, LeftOut())
-            whole.count += some.count
-            whole.lines = (whole.lines + some.lines)[:_SHOWN]
-            whole.example = whole.example or some.example
+            total = left_out.setdefault(reason, LeftOut())
+            total.count += some.count
+            total.lines = (total.lines + some.lines)[:_SHOWN]
+            total.example = total.example or some.example
         before += piece.line.size
-    return Rows(values, texts, np.concatenate([piece.line for piece in pieces]), left_out)
+    return Rows(cells, texts, np.concatenate([piece.line for piece in pieces]), left_out)
 
 
 def _piece(
@@ -187,46 +218,74 @@ def _quick(
     piece: bytes, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
 ) -> Rows | None:
     """Read a piece in which every line is a row; None if it has anything unusual."""
-    if (
-        b'"' in piece
-        or b"\r" in piece.replace(b"\r\n", b"\n")
-        or b"\n\n" in piece
-        or b"\r\n\r\n" in piece
-    ):
+    if not _is_plain(piece, 0, len(piece), layout):
         return None
-    count = piece.count(b"\n") + (not piece.endswith(b"\n"))
+    return _by_pandas(io.BytesIO(piece), 0, first_line, layout, columns, main, piece.count(b"\n"))
+
+
+def _at_once(
+    path: Path, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
+) -> Rows | None:
+    """Read a long log in which every line is a row: pandas does it with all processors."""
+    return _by_pandas(path, first_line - 1, first_line, layout, columns, main, None)
+
+
+def _is_plain(data: "bytes | mmap", start: int, end: int, layout: Layout) -> bool:
+    """Say whether lines have as many delimiters as they should, and no quotes.
+
+    An empty line has too few; a line with too many, which could make up for it, pandas refuses.
+    """
+    if end <= start or data[end - 1 : end] != b"\n":
+        return False
     mark = layout.delimiter.encode()
-    if count == 0 or piece.count(mark) != count * (layout.width - 1) or not piece.endswith(b"\n"):
-        return None
-    numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
-    others = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
-    types: dict[int, type] = dict.fromkeys(others, str)
+    lines = marks = returns = pairs = 0
+    for at in range(start, end, _LOOK):  # small looks stay in the processor's cache
+        look = data[at : min(at + _LOOK, end)]
+        if b'"' in look:
+            return False
+        lines += look.count(b"\n")
+        marks += look.count(mark)
+        if b"\r" in look:
+            returns += look.count(b"\r")
+            pairs += look.count(b"\r\n") + (
+                look.endswith(b"\r") and data[at + _LOOK : at + _LOOK + 1] == b"\n"
+            )
+    return marks == lines * (layout.width - 1) and returns == pairs
+
+
+def _by_pandas(
+    source: "Path | io.BytesIO",
+    skipped: int,
+    first_line: int,
+    layout: Layout,
+    columns: Sequence[Column],
+    main: Decimal,
+    count: int | None,
+) -> Rows | None:
+    numbers = {k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main}
+    texts = {k: str for k, c in enumerate(columns) if c.kind != "skip" and k not in numbers}
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # mixed types: looked at below
-            frame = pd.read_csv(
-                io.BytesIO(piece), sep=layout.delimiter, header=None, names=range(layout.width),
-                usecols=sorted([*numbers, *others]), dtype=types, decimal=main, na_values=_NULLS,
-                quoting=csv.QUOTE_NONE,
-                skipinitialspace=True, encoding_errors="replace",
-            )  # fmt: skip
+        # Neither usecols nor a dictionary of types where they can be done without: either makes
+        # pandas read a long file with one processor only.
+        frame = pd.read_csv(
+            source, sep=layout.delimiter, header=None, names=range(layout.width), skiprows=skipped,
+            decimal=main, na_values=_NULLS, quoting=csv.QUOTE_NONE, encoding_errors="replace",
+            **({"dtype": texts, "low_memory": False} if count is not None else {}),
+        )  # fmt: skip
     except (ValueError, pd.errors.ParserError, OverflowError):
         return None
-    if len(frame) != count or not isinstance(frame.index, pd.RangeIndex):
+    if not isinstance(frame.index, pd.RangeIndex) or (count is not None and len(frame) != count):
         return None
-    rows = Rows({}, {}, np.arange(first_line, first_line + count), {})
-    for k in sorted([*numbers, *others]):
+    rows = Rows({}, {}, np.arange(first_line, first_line + len(frame)), {})
+    rows.frame = frame if count is None else None
+    for k in sorted([*numbers, *texts]):
         column = frame[k]
         if columns[k].kind != "stamp" and column.dtype.kind in "iuf":
-            numbers_of = column.to_numpy(dtype=float)
-            rows.cells[k] = (
-                np.where(np.isfinite(numbers_of), numbers_of, np.nan)
-                if column.dtype.kind == "f"
-                else numbers_of
-            )
+            rows.cells[k] = column.to_numpy(dtype=float)
         else:
             cells = column.astype(object).where(column.notna(), "").map(str).tolist()
             _take(rows, k, columns[k], cells)
+            rows.frame = rows.frame if columns[k].kind == "stamp" else None
     return rows
 
 

@@ -1,6 +1,7 @@
 """A few hundred rows from all over a log: what its columns are is decided on them."""
 
 from collections.abc import Sequence
+from mmap import mmap
 
 import numpy as np
 
@@ -8,11 +9,11 @@ from gelassen.intake.cells import Decimal, is_missing, read_value, state
 from gelassen.intake.layout import Layout, split_line
 from gelassen.intake.unitguess import Spread
 
-_ROWS, _PLACES = 200, 5
+_ROWS, _PLACES = 120, 4
 _STRETCH = 1 << 18
 
 
-def sample_columns(data: bytes, start: int, layout: Layout) -> list[list[str]]:
+def sample_columns(data: "bytes | mmap", start: int, layout: Layout) -> list[list[str]]:
     """Return sampled cells of each column, in order: from the start, the end and between."""
     rows: list[list[str]] = []
     wanted = {layout.width, layout.width - 1} if layout.trailing else {layout.width}
@@ -44,9 +45,14 @@ def _places(start: int, size: int) -> list[int]:
 
 def spread_of(cells: Sequence[str], decimal: Decimal) -> Spread | None:
     """Return the spread of a sampled column; None if it does not hold numbers or states."""
-    present = [cell for cell in cells if not is_missing(cell)]
+    distinct = dict.fromkeys(cells)
+    known_missing = {cell for cell in distinct if is_missing(cell)}
+    present = [cell for cell in cells if cell not in known_missing]
     if not present:
         return None
+    plain = _plain_numbers(present, decimal)
+    if plain is not None:
+        return _spread(plain)
     states = [state(cell) for cell in present]
     if sum(s is not None for s in states) >= 0.9 * len(present):
         known = [s for s in states if s is not None]
@@ -55,6 +61,22 @@ def spread_of(cells: Sequence[str], decimal: Decimal) -> Spread | None:
     numbers = np.array([v for v in values if v == v])
     if numbers.size < max(1.0, 0.6 * len(present)):
         return None
+    return _spread(numbers)
+
+
+def _plain_numbers(cells: list[str], decimal: Decimal) -> np.ndarray | None:
+    """Return numbers that need no second look, quickly; None if there is anything but such."""
+    joined = "".join(cells)
+    if not joined.isascii() or "_" in joined or (decimal == "," and "." in joined):
+        return None
+    try:
+        numbers = np.array([float(c.replace(",", ".") if decimal == "," else c) for c in cells])
+    except ValueError:
+        return None
+    return numbers if np.isfinite(numbers).all() else None
+
+
+def _spread(numbers: np.ndarray) -> Spread:
     low, middle, high = np.percentile(numbers, [1, 50, 99])
     two = bool(np.isin(numbers, (0.0, 1.0)).all())
     return Spread(float(low), float(middle), float(high), states=two)
@@ -62,6 +84,8 @@ def spread_of(cells: Sequence[str], decimal: Decimal) -> Spread | None:
 
 def unit_behind(cells: Sequence[str], decimal: Decimal) -> str:
     """Return the unit that stands behind the numbers of a column; "" if there is none."""
+    if not any(c.isalpha() or c in "°%" for c in "".join([*cells[:5], *cells[-5:]])):
+        return ""
     values = [read_value(cell, decimal) for cell in cells]
     units = [v.unit for v in values if v is not None and v.number == v.number]
     known = [unit for unit in units if unit]

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from mmap import ACCESS_READ, mmap
 from pathlib import Path
 
 import numpy as np
@@ -12,10 +13,10 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.recording import Origin, Recording
 from gelassen.core.units import Conversion, kinds_of
 from gelassen.intake import clockzero
-from gelassen.intake.cells import Decimal, read_value
+from gelassen.intake.cells import Decimal
 from gelassen.intake.columns import TIME, Target, assign
 from gelassen.intake.decimals import decide_decimals
-from gelassen.intake.encoding import Decoded, decode
+from gelassen.intake.encoding import Decoded, decode, is_plain_utf8
 from gelassen.intake.headers import Header, read_header
 from gelassen.intake.layout import DELIMITERS, Layout, find_layout
 from gelassen.intake.loadphases import find_phases, gaps
@@ -28,6 +29,7 @@ from gelassen.intake.timeline import Kind, straighten
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
 
 _HEAD_BYTES = 1 << 20
+_LONG = 64 << 20
 _SHOWN = 12
 # Rows with text where a number belongs are spoilt; where there are more, the column is.
 _FEW_ROWS, _FEW_SHARE = 3, 0.01
@@ -48,8 +50,19 @@ def understand_table(
     FileError, InputError
         As `read_log`.
     """
+    mapped = None if told.encoding else _mapped(path)
+    if mapped is not None:
+        try:
+            return _understand(path, mapped, targets, told, strict=strict)
+        except UnicodeDecodeError:
+            pass  # its later part is in another encoding: looked at as a whole
+    return _understand(path, _text_of(path, told), targets, told, strict=strict)
+
+
+def _understand(
+    path: Path, decoded: Decoded, targets: Mapping[str, Target], told: Told, *, strict: bool
+) -> Understanding:
     name = str(path)
-    decoded = _text_of(path, told)
     cautions = list(decoded.cautions)
     layout = find_layout(_first_lines(decoded.data), name, told=told.delimiter)
     keys = distinct(layout.headers)
@@ -69,12 +82,17 @@ def understand_table(
     )  # fmt: skip
     if time.guessed:
         cautions.append(f"guessed: {time.guessed}")
+    stamped = {k for k, form in zip(time.columns, time.forms, strict=True) if form is not None}
     plans, words, conversions = plan_columns(
-        keys, headers, samples, assigned, time.columns, decimals, main
+        keys, headers, samples, assigned, time.columns, stamped, decimals, main
     )
-    _need_channels(name, words, told=bool(targets))
-    rows = read_rows(decoded.data, start, layout.data_line + 1, layout, plans, main)
-    seconds = _seconds(rows, time, decimals, main, keys)
+    if not told.draft:
+        _need_channels(name, words, told=bool(targets))
+    rows = read_rows(
+        decoded.data, start, layout.data_line + 1, layout, plans, main,
+        path=path if isinstance(decoded.data, mmap) else None,
+    )  # fmt: skip
+    seconds = _seconds(rows, time)
     left_out = {reason: some for reason, some in rows.left_out.items() if reason}
     keep = _usable(rows, seconds, words, left_out, cautions)
     if not keep.any():
@@ -146,6 +164,20 @@ def distinct(headers: Sequence[str]) -> list[str]:
     return keys
 
 
+def _mapped(path: Path) -> Decoded | None:
+    """Return a long plain log as it lies on the disk; None if it is short or not plain."""
+    try:
+        if path.stat().st_size < _LONG:
+            return None
+        with path.open("rb") as stream:
+            data = mmap(stream.fileno(), 0, access=ACCESS_READ)
+    except (OSError, ValueError):
+        return None
+    if not is_plain_utf8(data[:_HEAD_BYTES], data[len(data) - _HEAD_BYTES :]):
+        return None
+    return Decoded(data, "UTF-8")
+
+
 def _text_of(path: Path, told: Told) -> Decoded:
     try:
         raw = path.read_bytes()
@@ -154,11 +186,11 @@ def _text_of(path: Path, told: Told) -> Decoded:
     decoded = decode(raw, str(path), told=told.encoding)
     head = decoded.data[:_HEAD_BYTES]
     if b"\r" in head and b"\n" not in head:  # lines as very old machines end them
-        return Decoded(decoded.data.replace(b"\r", b"\n"), decoded.encoding, decoded.cautions)
+        return Decoded(decoded.data[:].replace(b"\r", b"\n"), decoded.encoding, decoded.cautions)
     return decoded
 
 
-def _first_lines(data: bytes) -> list[str]:
+def _first_lines(data: "bytes | mmap") -> list[str]:
     head = data[:_HEAD_BYTES].decode("utf-8", "replace")
     lines = head.split("\n")
     lines = lines if len(data) <= _HEAD_BYTES else lines[:-1] or lines
@@ -168,10 +200,10 @@ def _first_lines(data: bytes) -> list[str]:
     return lines
 
 
-def _byte_of_line(data: bytes, line: int) -> int:
+def _byte_of_line(data: "bytes | mmap", line: int) -> int:
     at = 0
     for _ in range(line):
-        at = data.index(b"\n", at) + 1
+        at = data.find(b"\n", at) + 1
     return at
 
 
@@ -222,30 +254,14 @@ def _need_channels(name: str, words: Sequence[ColumnWords], *, told: bool) -> No
         )
 
 
-def _seconds(
-    rows: Rows,
-    time: TimeColumn,
-    decimals: Mapping[str, Decimal],
-    main: Decimal,
-    keys: Sequence[str],
-) -> Floats:
+def _seconds(rows: Rows, time: TimeColumn) -> Floats:
     """Return the time of each row in s by the log's own zero; NaN where there is none."""
     total = np.zeros(rows.line.size)
     for k, form in zip(time.columns, time.forms, strict=True):
-        cells = [str(cell) for cell in rows.cells[k]]
         if form is not None:
-            total = total + read_stamps(cells, form)
+            total = total + read_stamps([str(cell) for cell in rows.cells[k]], form)
             continue
-        mark = decimals.get(keys[k], main)
-        plain = (
-            pd.to_numeric(pd.Series(cells, dtype=object), errors="coerce").to_numpy(dtype=float)
-            if mark == "."
-            else None
-        )
-        if plain is None or np.isnan(plain).any():
-            read = (read_value(cell, mark) for cell in cells)
-            plain = np.array([np.nan if value is None else value.number for value in read])
-        total = total + plain * time.scale + time.zero_s
+        total = total + np.asarray(rows.cells[k], dtype=float) * time.scale + time.zero_s
     return np.where(np.isfinite(total), total, np.nan)
 
 
@@ -359,15 +375,38 @@ def _frame(
 ) -> pd.DataFrame:
     used = [k for k, w in enumerate(words) if w.channel]
     whole = order.size == rows.line.size and bool((order == np.arange(order.size)).all())
-    table = np.empty((len(used), order.size))
+    plain = all(conversions[k] == Conversion() for k in used)
+    if whole and plain and rows.frame is not None:
+        frame = rows.frame[used].astype(float)
+        frame.columns = pd.Index([words[k].channel for k in used])
+        frame.index = pd.Index(t_s, name=TIME)
+        return frame
+    table = _numbers_in_place(rows, used) if whole else None
+    if table is None:
+        table = np.empty((len(used), order.size))
+        for n, k in enumerate(used):
+            numbers = np.asarray(rows.cells.pop(k), dtype=float)
+            table[n] = numbers if whole else numbers[order]
     for n, k in enumerate(used):
-        values = rows.cells.pop(k)
-        convert = conversions[k]
-        numbers = np.asarray(values, dtype=float)
-        picked = numbers if whole else numbers[order]
-        table[n] = picked if convert == Conversion() else picked * convert.scale + convert.offset
+        if conversions[k] != Conversion():
+            table[n] *= conversions[k].scale
+            table[n] += conversions[k].offset
+        infinite = np.isinf(table[n])
+        if infinite.any():
+            table[n][infinite] = np.nan
     names = [words[k].channel for k in used]
     return pd.DataFrame(table.T, columns=names, index=pd.Index(t_s, name=TIME), copy=False)
+
+
+def _numbers_in_place(rows: Rows, used: Sequence[int]) -> Floats | None:
+    """Return the table of numbers without copying it, where its columns are wanted in its order."""
+    if rows.table is None:
+        return None
+    held = [k for k, cells in rows.cells.items() if isinstance(cells, np.ndarray)]
+    extra = len(held) - len(used)  # a time in numbers stands among them, usually first
+    if extra in (0, 1) and sorted(held)[extra:] == list(used):
+        return rows.table[extra:]
+    return None
 
 
 def _left_out_words(reason: str, some: LeftOut) -> str:

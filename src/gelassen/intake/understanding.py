@@ -23,6 +23,7 @@ class Told:
     load_start_s: float | None = None
     load_end_s: float | None = None
     hold_s: tuple[float, float] | None = None
+    draft: bool = False  # only looked at: columns need not be known yet
 
 
 @dataclass(frozen=True, slots=True)

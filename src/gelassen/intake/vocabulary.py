@@ -50,7 +50,7 @@ PARTS: dict[str, tuple[str, ...]] = {
         "regulateur", "regulador", "power stage",
     ),
     "gpu": ("gpu", "graphic", "grafik", "graphique", "grafica", "vga", "video card"),
-    "cpu": ("cpu", "processor", "prozessor", "processeur", "procesador", "apu", "package", "cores", "vcore"),
+    "cpu": ("cpu", "processor", "prozessor", "processeur", "procesador", "apu", "package", "paket", "pkg", "cores", "vcore"),
     "drive": ("drive", "ssd", "hdd", "nvme", "disk", "festplatte", "laufwerk", "disque", "disco", "unidad"),
     "memory": ("memory", "dimm", "ram", "dram", "speicher", "memoire", "memoria", "vram"),
     "wall": (

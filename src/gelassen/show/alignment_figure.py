@@ -52,7 +52,14 @@ def alignment_figure(
     right.set_ylabel(f"{channel_b}, {parse_channel(channel_b).symbol}", color=ORANGE)
     above.set_xlabel(f"time from the start of {name_a}, min")
     lines = [*above.get_lines(), *right.get_lines()]
-    above.legend(lines, [str(line.get_label()) for line in lines], loc="lower right")
+    above.legend(
+        lines,
+        [str(line.get_label()) for line in lines],
+        loc="upper center",
+        bbox_to_anchor=(0.5, 1.08),
+        ncols=2,
+        frameon=False,
+    )
     near = np.abs(alignment.lags_s - alignment.offset_s) <= max(
         _SHOWN_S, 5 * (alignment.high_s - alignment.low_s)
     )

@@ -219,11 +219,17 @@ def _phases(recording: Recording) -> str:
     if not recording.phases:
         return ""
     spans = [
-        f"{phase.name} {moment(phase.start_s)} to {moment(phase.end_s)}"
-        + (f" (ended by {phase.ended_by})" if phase.ended_by not in ("", "time") else "")
+        f"{phase.name} {moment(phase.start_s)} to {moment(phase.end_s)}" + _end(phase.ended_by)
         for phase in recording.phases
     ]
     return "phases: " + ", ".join(spans)
+
+
+def _end(by: str) -> str:
+    if by in ("", "time"):
+        return ""
+    # Phases of an imported log were told, or found in a channel.
+    return f" ({by})" if by.startswith(("found", "told")) else f" (ended by {by})"
 
 
 def _rows(summary: RunSummary) -> list[tuple[str, ...]]:

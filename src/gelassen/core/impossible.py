@@ -1,0 +1,25 @@
+"""Readings that no sensor can have taken: a spoilt cell, a register read wrongly."""
+
+import numpy as np
+import pandas as pd
+
+_COLDEST_C, _HOTTEST_C = -273.15, 2_000.0
+_LARGEST = 1e15
+
+
+def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+    """Return the table with impossible readings taken as missing, and what to say about them."""
+    cautions = []
+    replaced: dict[str, object] = {}
+    for name in frame.columns:
+        values = frame[name].to_numpy(dtype=float)
+        wrong = np.abs(values) > _LARGEST
+        if name.endswith(".temp_c"):
+            wrong |= (values < _COLDEST_C) | (values > _HOTTEST_C)
+        if wrong.any():
+            replaced[name] = np.where(wrong, np.nan, values)
+            cautions.append(
+                f"{int(wrong.sum())} readings of {name} are impossible, such as "
+                f"{values[wrong][0]:.3g}: taken as missing"
+            )
+    return (frame.assign(**replaced) if replaced else frame), cautions

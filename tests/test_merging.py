@@ -1,0 +1,138 @@
+"""Several loggers of one run, mapping files, and what goes out again."""
+
+import tomllib
+
+import numpy as np
+import pandas as pd
+import pytest
+from click.testing import CliRunner
+
+import gelassen
+from gelassen.cli import cli
+from gelassen.core import InputError
+from gelassen.core.alignment import align_changes
+from gelassen.intake.merge import merge_logs
+
+SENSORS, METER = "sensors.csv", "meter.csv"
+
+
+@pytest.fixture
+def two_logs(tmp_path, monkeypatch):
+    """The sensors of the machine, and a meter that was started 40 s earlier and reads every 2.5 s."""
+    monkeypatch.chdir(tmp_path)
+    rng = np.random.default_rng(5)
+    t = np.arange(0, 1500.0)
+    power = np.where((t >= 300) & (t < 1200), 95.0, 18.0) + rng.normal(0, 0.5, t.size)
+    temperature = 21 + 0.3 * np.convolve(power, np.exp(-np.arange(600) / 90) / 90)[: t.size]
+    sensors = pd.DataFrame(
+        {"Time [s]": t, "CPU Package [°C]": np.round(temperature), "CPU Power [W]": power}
+    )
+    sensors.round(2).to_csv(SENSORS, index=False)
+    late = np.arange(0, 1400, 2.5)
+    at = np.interp(late - 40, t, power)
+    meter = pd.DataFrame(
+        {"Time [s]": late, "Wall Power [W]": 1.15 * at + 30, "Room [°C]": 21 + late / 1e4}
+    )
+    meter.round(3).to_csv(METER, index=False)
+    return tmp_path
+
+
+def test_logs_are_laid_together_by_their_changes_and_nothing_is_made_up(two_logs):
+    logs = [gelassen.read_log(name) for name in (SENSORS, METER)]
+    merged, (joined,) = merge_logs(logs)
+    assert joined.how == "matched changes"
+    assert joined.low_s <= -40 <= joined.high_s
+    assert joined.high_s - joined.low_s < 6
+    room = merged.frame["room.air.temp_c"]
+    known = room[room.notna()]
+    # The first 40 s were read by the meter only, the last 140 s by the sensors only.
+    assert known.index[0] == 0
+    assert known.index[-1] == pytest.approx(1397.5, abs=2.5)
+    assert merged.frame["cpu.package.temp_c"].first_valid_index() == pytest.approx(40, abs=3)
+    assert known.to_numpy() == pytest.approx(21 + known.index.to_numpy() / 1e4, abs=1e-3)
+    told, _ = merge_logs(logs, offsets={"meter": -40.0})
+    assert told.frame["cpu.package.temp_c"].first_valid_index() == 40
+
+
+def test_an_offset_that_cannot_be_told_is_asked_for(two_logs):
+    logs = [gelassen.read_log(name) for name in (SENSORS, METER)]
+    with pytest.raises(InputError, match="do not overlap.*--offset meter=SECONDS"):
+        merge_logs(logs, offsets={"meter": 9000.0})
+    with pytest.raises(InputError, match="the logs after the first are: meter"):
+        merge_logs(logs, offsets={"metre": 1.0})
+    flat = align_changes(np.arange(100), np.ones(100), np.arange(100), np.arange(100))
+    assert not np.isfinite(flat.offset_s)
+    beats = np.tile([0.0] * 20 + [1.0] * 20, 20)  # fits as well one beat later
+    assert "two offsets" in align_changes(range(800), beats, range(800), beats).cautions[0]
+
+
+def test_intervals_of_offsets_cover_the_truth():
+    rng = np.random.default_rng(8)
+    covered, told = 0, 0
+    for _ in range(60):
+        true_s = rng.uniform(-100, 100)
+        moments, levels = np.cumsum(rng.uniform(100, 400, 5)), rng.uniform(20, 140, 6)
+        a = np.arange(0, moments[-1] + 200)
+        b = np.arange(20, moments[-1] + 150, 1.7)
+        found = align_changes(
+            a, levels[np.searchsorted(moments, a)] + rng.normal(0, 1, a.size),
+            b - true_s, 30 + 1.1 * levels[np.searchsorted(moments, b)] + rng.normal(0, 2, b.size),
+        )  # fmt: skip
+        told += np.isfinite(found.offset_s)
+        covered += found.low_s <= true_s <= found.high_s
+    assert told >= 45
+    assert covered >= 57
+
+
+def run(*arguments, status=0):
+    result = CliRunner().invoke(cli, [str(a) for a in arguments])
+    text = result.output + (f" {result.exception}" if result.exception else "")
+    assert (result.exit_code == 0) == (status == 0), text
+    return text
+
+
+def test_import_shows_merges_keeps_the_originals_and_gives_them_out_again(two_logs):
+    dry = run("import", SENSORS, METER, "--dry-run")
+    assert "merged into one run" in dry
+    assert "by matched changes, cpu.package.power_w with wall.supply.power_w" in dry
+    assert not (two_logs / "study").exists()
+    run(
+        "import", SENSORS, METER, "--study", "study", "--setup", "Brise 120", "--limit", 95, "--yes"
+    )
+    folder = two_logs / "study" / "runs" / "001-brise-120-sensors"
+    assert (folder / "original-2.csv").read_bytes() == (two_logs / METER).read_bytes()
+    assert list((two_logs / "study" / "figures").glob("*meter.png"))
+    phases = [phase.name for phase in gelassen.read_log(folder).phases]
+    assert phases == ["idle", "soak", "hold", "cooldown"]
+    run("show", folder, "--samples", "--format", "csv", "--output", "out.csv")
+    run("show", folder, "--format", "parquet", "--output", "out.parquet")
+    again = gelassen.read_log("out.csv").frame
+    pd.testing.assert_frame_equal(again, gelassen.read_log(folder).frame, check_exact=False)
+    pd.testing.assert_frame_equal(again, gelassen.read_log("out.parquet").frame, check_exact=False)
+    tidy = run("show", folder, "--samples", "--tidy", "--format", "csv").splitlines()
+    assert tidy[0] == "t_s,channel,value"
+
+
+def test_a_mapping_that_was_worked_out_serves_for_the_next_log(two_logs):
+    (two_logs / "odd.csv").write_text(
+        "Time [s],Probe A,CPU Package,Memory [MB]\n"
+        + "".join(f"{k},70,{110 + k},8\n" for k in range(30))
+    )
+    run("import", "odd.csv", "--dry-run", "--write-columns", "columns.toml")
+    content = tomllib.loads((two_logs / "columns.toml").read_text())["columns"]
+    assert content["Time [s]"] == "t_s"
+    assert content["Memory [MB]"] == "ignore"
+    text = (two_logs / "columns.toml").read_text()
+    corrected = text.replace(
+        '"Probe A" = "ignore"', '"Probe A" = { channel = "room.air.temp_c", unit = "°F" }'
+    )
+    corrected = corrected.replace(
+        '"CPU Package" = "ignore"', '"CPU Package" = "cpu.package.temp_c"'
+    )
+    (two_logs / "mine.toml").write_text(corrected)
+    read = gelassen.read_log("odd.csv", columns="mine.toml")
+    assert read.frame["room.air.temp_c"].iloc[0] == pytest.approx(21.111, abs=1e-3)
+    assert "exists already" in run(
+        "import", "odd.csv", "--dry-run", "--write-columns", "mine.toml", status=2
+    )
+    assert "say where it goes" in run("import", "odd.csv", "--columns", "mine.toml", status=2)
