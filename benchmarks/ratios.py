@@ -1,10 +1,12 @@
 """Speed as ratios against a floor measured in the same run. Run: python benchmarks/ratios.py
 
-Each line: what was measured, its time, the floor it is compared with, and the ratio.
+Each line: what was measured, its time, the floor it is compared with, and the ratio. The length of
+the imported log can be told, in samples; 360000 (ten hours at 10 Hz) if not.
 """
 
 import multiprocessing
 import os
+import resource
 import subprocess
 import sys
 import tempfile
@@ -19,7 +21,7 @@ for variable in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
 import numpy as np
 import pandas as pd
 
-from gelassen import read_run, summarise_run
+from gelassen import read_log, read_run, summarise_run
 from gelassen.bench import MachineBench
 from gelassen.bench.loads.cores import available_cores
 from gelassen.bench.loads.workers import WorkerLoad
@@ -140,6 +142,44 @@ def analysis(folder: Path) -> None:
     )
 
 
+def imports(folder: Path, rows: int) -> None:
+    """Compare reading a foreign log of 200 columns with `pandas.read_csv` on its plain form."""
+    rng = np.random.default_rng(7)
+    names = ["CPU Package [°C]", *(f"Core {k} [°C]" for k in range(198))]
+    plain, awkward = folder / "plain.csv", folder / "awkward.csv"
+    with plain.open("w") as one, awkward.open("w") as other:
+        one.write(",".join(["Time [s]", *names]) + "\n")
+        other.write("made-up sample data\n\n" + ";".join(["Time [s]", *names]) + "\n")
+        for start in range(0, rows, 20_000):
+            count = min(20_000, rows - start)
+            block = np.round(50 + 10 * rng.random((count, 199)), 2)
+            for k, row in enumerate(block.tolist()):
+                text = ",".join([f"{(start + k) / 10:.1f}", *(f"{x:.2f}" for x in row)])
+                one.write(text + "\n")
+                other.write(text.replace(",", ";").replace(".", ",") + "\n")
+    floor, ours, hard = [], [], []
+    for _ in range(3):
+        for times, read in (
+            (floor, lambda: pd.read_csv(plain)),
+            (ours, lambda: read_log(plain)),
+            (hard, lambda: read_log(awkward)),
+        ):
+            begin = time.perf_counter()
+            read()
+            times.append(time.perf_counter() - begin)
+    size = plain.stat().st_size / 1e6
+    line(f"plain log, {size:.0f} MB", median(ours), "pandas.read_csv", median(floor), "s")
+    line("the same with ; and decimal comma", median(hard), "pandas.read_csv", median(floor), "s")
+    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+    print(f"  most memory so far: {memory:.1f} GB")
+    small = folder / "small.csv"
+    with plain.open() as stream:
+        small.write_text("".join(stream.readline() for _ in range(1801)))
+    begin = time.perf_counter()
+    read_log(small)
+    print(f"half an hour at 1 Hz, 200 columns, imported: {time.perf_counter() - begin:.2f} s")
+
+
 def start_up() -> None:
     """Compare `gelassen --help` with importing NumPy."""
 
@@ -160,5 +200,6 @@ if __name__ == "__main__":
     with tempfile.TemporaryDirectory() as place:
         recorder(Path(place) / "recorder")
         analysis(Path(place))
+        imports(Path(place), int(sys.argv[1]) if len(sys.argv) > 1 else 360_000)
     load_throughput()
     start_up()

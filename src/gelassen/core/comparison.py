@@ -1,11 +1,14 @@
 """Which setup is better, by how much, and how sure that is."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from itertools import combinations
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
 from scipy.stats import bartlett, nct, norm, studentized_range
 from scipy.stats import t as student_t
 
@@ -17,6 +20,7 @@ from gelassen.core.spelling import nearest
 _MOST_RUNS = 50
 _POWER = 0.8  # runs are counted so that they settle the question 4 times in 5
 _SIMULATED = 40_000
+_EXACT_PAIRS = 30
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,10 +33,12 @@ class Comparison(Result):
         setup, mean, low, high, runs, group; sorted by mean. Setups that share a letter in `group`
         cannot be told apart.
     differences : DataFrame
-        setup, versus, difference, low, high, p_value, distinguishable, runs_needed. `difference` is
+        setup, versus, difference, low, high, p_value, distinguishable, runs_needed,
+        smallest. `difference` is
         the value of `setup` minus the value of `versus`; low and high are its own interval. `p_value`
         and `distinguishable` allow for the number of differences looked at. `runs_needed`: further
         runs of each of the two that would settle it 4 times in 5; NaN if more than 50 or unknown.
+        `smallest`: the true difference that these runs would find 4 times in 5.
     repeatability
         Standard deviation between runs of one setup, remounting included; NaN if unknown.
     """
@@ -66,7 +72,12 @@ def _interval_text(low: float, high: float, sign: str = "") -> str:
 
 
 def compare_setups(
-    runs: pd.DataFrame, *, baseline: str | None = None, confidence: float = 0.95
+    runs: pd.DataFrame,
+    *,
+    baseline: str | None = None,
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
 ) -> Comparison:
     """Compare setups by one number a run.
 
@@ -79,6 +90,13 @@ def compare_setups(
         Compare every setup against this one; without it, every pair once.
     confidence : float
         Share of such intervals that should cover the truth.
+    repeatability : (float, float), optional
+        What the rig is known to scatter by between runs of one setup: standard deviation, and the
+        degrees of freedom it was found with. It stands in where nothing was repeated, and is joined
+        to the scatter of these runs where something was.
+    usual_spread : (float, float), optional
+        The same for rigs of this kind in general. It steadies the estimate of few repeats, and never
+        stands in for them.
 
     Raises
     ------
@@ -109,8 +127,13 @@ def compare_setups(
     own = table["standard_error"].to_numpy(dtype=float) ** 2
     freedom = int(len(values) - np.linalg.matrix_rank(design))
     between = _between_variance(values, design, own, freedom)
-    spread_known = freedom >= 1 and between is not None
-    if freedom < 1:
+    between, degrees = _with_known(between, freedom, repeatability, usual_spread)
+    spread_known = degrees > 0 and between is not None
+    if freedom < 1 and repeatability is not None:
+        cautions.append(
+            f"no setup was run twice: the rig's known repeatability of {repeatability[0]:.2f} stands in"
+        )
+    elif freedom < 1:
         cautions.append(
             "no setup was run twice: how much a repeat or a remount moves the result is unknown, so "
             "nothing can be told apart. Run each setup at least twice, better three times"
@@ -129,7 +152,7 @@ def compare_setups(
         contrasts=_contrasts(len(names), design.shape[1], len(blocks)),
         means=means,
         covariance=covariance,
-        freedom=freedom,
+        freedom=degrees,
         spread_known=spread_known,
         runs=[int(counts[name]) for name in names],
         confidence=confidence,
@@ -145,19 +168,17 @@ def compare_setups(
         [_difference_row(a, b, model, adjust) for a, b in pairs],
         columns=[
             "setup", "versus", "difference", "low", "high", "p_value", "distinguishable",
-            "runs_needed",
+            "runs_needed", "smallest",
         ],
     )  # fmt: skip
     if len(names) < 2:
         cautions.append("there is one setup only: nothing to compare it with")
     setups["group"] = _groups(setups, differences, baseline)
-    repeatability = (
-        float(np.sqrt(between)) if spread_known and between is not None else float("nan")
-    )
+    scatter = float(np.sqrt(between)) if spread_known and between is not None else float("nan")
     return Comparison(
         setups=setups,
         differences=differences,
-        repeatability=repeatability,
+        repeatability=scatter,
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),
@@ -244,6 +265,31 @@ def _between_variance(values: Floats, design: Floats, own: Floats, freedom: int)
     return float(np.sqrt(low * high))
 
 
+def _with_known(
+    between: float | None,
+    freedom: int,
+    repeatability: tuple[float, float] | None,
+    usual_spread: tuple[float, float] | None,
+) -> tuple[float | None, float]:
+    """Join the variance between these runs to what is known of the rig; each weighs by its freedom."""
+    known = []
+    for given in (repeatability, usual_spread if freedom >= 1 and between is not None else None):
+        if given is None:
+            continue
+        spread, degrees = float(given[0]), float(given[1])
+        if not (spread > 0 and degrees > 0):
+            raise InputError(
+                f"a repeatability needs a spread and degrees of freedom above zero, found {given}"
+            )
+        known.append((spread**2, degrees))
+    if between is not None and freedom >= 1:
+        known.append((between, float(freedom)))
+    total = sum(degrees for _, degrees in known)
+    if not total:
+        return between, float(freedom)
+    return sum(variance * degrees for variance, degrees in known) / total, total
+
+
 def _spread_cautions(table: pd.DataFrame) -> list[str]:
     """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
     groups = {name: g["value"].to_numpy() for name, g in table.groupby("setup") if len(g) >= 3}
@@ -266,7 +312,7 @@ class _Model:
     contrasts: Floats  # one row a setup: its mean at the average block
     means: Floats
     covariance: Floats
-    freedom: int
+    freedom: float
     spread_known: bool
     runs: list[int]
     confidence: float
@@ -313,6 +359,12 @@ class _Adjustment:
         self._freedom, self._count = model.freedom, len(model.names)
         self._against_one = against_one
         self._largest: Floats | None = None
+        self._critical: dict[float, float] = {}
+        self._many = (
+            None
+            if against_one or self._count <= 2
+            else _tukey(self._count, self._freedom, len(pairs))
+        )
         if against_one and len(pairs) > 1 and model.freedom >= 1:
             vectors = np.array([model.contrast(a, b) for a, b in pairs])
             shared = vectors @ model.covariance @ vectors.T
@@ -331,22 +383,52 @@ class _Adjustment:
         alone = float(2 * student_t.sf(size, self._freedom))
         if self._count <= 2:
             return alone
-        if not self._against_one:
-            sf = studentized_range.sf(size * np.sqrt(2), self._count, max(self._freedom, 2))
-            return max(float(sf), alone)
+        if self._many is not None:
+            return max(self._many(size), alone)
         if self._largest is None:
             return alone
         above = self._largest.size - np.searchsorted(self._largest, size)
         return max(float((above + 1) / (self._largest.size + 1)), alone)
 
+    def critical(self, level: float) -> float:
+        """Return how many standard errors a difference must be for this level."""
+        key = round(level, 9)
+        if key not in self._critical:
+            low, high = 0.0, 200.0
+            for _ in range(40):
+                middle = (low + high) / 2
+                low, high = (middle, high) if self.p_value(middle) > level else (low, middle)
+            self._critical[key] = high
+        return self._critical[key]
+
+
+def _tukey(count: int, freedom: float, looked_at: int) -> Callable[[float], float]:
+    """Return the chance that the largest of all differences is this many standard errors.
+
+    The exact integral takes a hundredth of a second; for many pairs it is read off a fine table.
+    """
+    degrees = max(freedom, 2)
+
+    @cache
+    def exact(size: float) -> float:
+        return float(studentized_range.sf(size * np.sqrt(2), count, degrees))
+
+    if looked_at <= _EXACT_PAIRS:
+        return exact
+    sizes = np.linspace(0, 12, 61)
+    chances = np.array([max(exact(float(size)), 1e-300) for size in sizes])
+    course = PchipInterpolator(sizes, np.log(chances))
+    return lambda size: float(np.exp(course(min(size, sizes[-1]))))
+
 
 def _difference_row(
     name: str, versus: str, model: _Model, adjust: _Adjustment
-) -> tuple[str, str, float, float, float, float, bool, float]:
+) -> tuple[str, str, float, float, float, float, bool, float, float]:
     vector = model.contrast(name, versus)
     difference = float(vector @ model.means)
     if not model.spread_known:
-        return name, versus, difference, -np.inf, np.inf, float("nan"), False, float("nan")
+        unknown = float("nan")
+        return name, versus, difference, -np.inf, np.inf, unknown, False, unknown, unknown
     error = float(np.sqrt(vector @ model.covariance @ vector))
     half = model.factor * error
     p_value = adjust.p_value(difference / error)
@@ -355,11 +437,15 @@ def _difference_row(
     needed = 0.0
     if not clear:
         needed = _runs_needed(difference, error, runs, model.freedom, model.confidence)
-    return name, versus, difference, difference - half, difference + half, p_value, clear, needed
+    smallest = (
+        adjust.critical(1 - model.confidence) + float(student_t.ppf(_POWER, model.freedom))
+    ) * error
+    low, high = difference - half, difference + half
+    return name, versus, difference, low, high, p_value, clear, needed, smallest
 
 
 def _runs_needed(
-    difference: float, error: float, runs: tuple[int, int], freedom: int, confidence: float
+    difference: float, error: float, runs: tuple[int, int], freedom: float, confidence: float
 ) -> float:
     """Return how many further runs of each of the two would settle the difference 4 times in 5."""
     per_run = error / np.sqrt(1 / runs[0] + 1 / runs[1])

@@ -179,8 +179,8 @@ def summarise_run(
                 power_limit_w=recording.power_limit_w,
                 load_pct=series_of(frame, "cpu.all.load_pct"),
                 throttle_count=_thermal_count(frame),
-                heat_flag=series_of(frame, "cpu.package.held_by_heat_flag"),
-                power_flag=series_of(frame, "cpu.package.held_by_power_flag"),
+                heat_flag=_any_flag(frame, ".held_by_heat_flag"),
+                power_flag=_any_flag(frame, ".held_by_power_flag"),
             )
             cautions += throttling.cautions
         if look_for_steps:
@@ -320,6 +320,13 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
         return holds[0].start_s, holds[-1].end_s
     length = min(_HOLD_S, (span[1] - span[0]) / 3)
     return span[1] - length, span[1]
+
+
+def _any_flag(frame: pd.DataFrame, ending: str) -> Floats | None:
+    """Return whether any flag of the processor is set; None if it reports none."""
+    names = [n for n in frame.columns if n.startswith("cpu.") and n.endswith(ending)]
+    names = [n for n in names if np.isfinite(frame[n]).any()]
+    return frame[names].max(axis=1).to_numpy(dtype=float) if names else None
 
 
 def _thermal_count(frame: pd.DataFrame) -> Floats | None:

@@ -197,8 +197,8 @@ def _header(
         filled = [cell.strip() for cell in row if cell.strip()]
         if not filled:
             continue
-        if len(row) < 2 and width > 2:
-            continue
+        if (len(row) < 2 and width > 2) or all(set(cell) <= set("-=:_+ ") for cell in filled):
+            continue  # a line of a preamble, or a rule
         if units_line is None and _are_units(filled):
             units_line = k
             continue

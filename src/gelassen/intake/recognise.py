@@ -220,6 +220,8 @@ def _throttle(r: _Reading, spread: Spread | None) -> Guess:
         return Guess(f"{part}.package.throttle_count", "", LIKELY if not r.part else SURE)
     if spread is None or not spread.states:
         return Guess(None, why="it tells throttling, but neither as a state nor as a count")
+    core = re.search(_NUMBERED_CORE, r.text)
+    item = f"core{core[1]}" if core and part == "cpu" else "package"
     power = words.found(
         (
             "power",
@@ -239,10 +241,10 @@ def _throttle(r: _Reading, spread: Spread | None) -> Guess:
         ("therm", "temp", "heat", "hitze", "chaleur", "calor", "termic", "hot"), r.text
     )
     if power and not heat:
-        return Guess(f"{part}.package.held_by_power_flag", "", SURE if r.part else LIKELY)
+        return Guess(f"{part}.{item}.held_by_power_flag", "", SURE if r.part else LIKELY)
     if heat and not power:
-        return Guess(f"{part}.package.held_by_heat_flag", "", SURE if r.part else LIKELY)
-    return Guess(f"{part}.package.held_back_flag", "", LIKELY, "what holds it back is not said")
+        return Guess(f"{part}.{item}.held_by_heat_flag", "", SURE if r.part else LIKELY)
+    return Guess(f"{part}.{item}.held_back_flag", "", LIKELY, "what holds it back is not said")
 
 
 def _place(r: _Reading, many_cpus: bool) -> tuple[str, str, str]:
@@ -255,8 +257,11 @@ def _place(r: _Reading, many_cpus: bool) -> tuple[str, str, str]:
         words.LIMIT if r.quantity == "power" else (),
     ):
         rest = words.taken_out(stems, rest)
-    if r.quantity == "temperature":
-        rest = re.sub(r"\bt\b", " ", rest)
+    symbol = {"temperature": "t", "power": "p", "clock": "f", "voltage": "u", "current": "i"}.get(
+        r.quantity
+    )
+    if symbol is not None and text.startswith(symbol + " "):  # as in T_CPU/°C
+        rest = re.sub(rf"\b{symbol}\b", " ", rest, count=1)
     tokens = [t for t in rest.split() if t not in words.FILLERS]
     rest = " ".join(tokens)
     number = next((t for t in tokens if t.isdigit()), "")

@@ -1,8 +1,9 @@
-"""All rows of a log, piece by piece: a quick way for plain pieces, a careful one for the others.
+"""All rows of a log: long plain ones at once, others piece by piece, spoilt pieces line by line.
 
 Pieces keep memory small, and one spoilt line costs the quick way of its own piece only. The quick way
 is pandas' reader; it pads short rows in silence, so pieces are first checked to have as many
-delimiters as they should.
+delimiters as they should. A long log is first given whole to Arrow's reader, which uses all
+processors and refuses whatever is unusual.
 """
 
 import csv
@@ -25,7 +26,6 @@ from gelassen.intake.layout import Layout
 
 _PIECE = 12 << 20
 _TAIL = 1 << 16
-_LOOK = 1 << 18
 _SHOWN = 3
 _NULLS = sorted({*MISSING, *(m.upper() for m in MISSING), "NaN", "None", "Null", "Inf"} - {""})
 
@@ -88,8 +88,6 @@ class Rows:
     table
         The numbers of all columns below each other, of which `cells` shows parts; None where rows
         were left out, so that columns stand alone.
-    frame
-        The same as one table by position of the column, where all was read at once.
     """
 
     cells: dict[int, "Floats | list[str]"]
@@ -97,7 +95,6 @@ class Rows:
     line: np.ndarray
     left_out: dict[str, LeftOut]
     table: "Floats | None" = None
-    frame: "pd.DataFrame | None" = None
 
 
 def read_rows(
@@ -133,8 +130,7 @@ def read_rows(
     numeric = [k for k, column in enumerate(columns) if column.kind in ("number", "state")]
     with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
         if path is not None:
-            plain = pool.map(lambda span: _is_plain(data, span[0], span[1], layout), spans)
-            at_once = _at_once(path, first_line, layout, columns, main) if all(plain) else None
+            at_once = _at_once(path, first_line, layout, columns, main)
             if at_once is not None:
                 return at_once
         ends = list(pool.map(lambda span: data[span[0] : span[1]].count(b"\n"), spans))
@@ -218,75 +214,83 @@ def _quick(
     piece: bytes, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
 ) -> Rows | None:
     """Read a piece in which every line is a row; None if it has anything unusual."""
-    if not _is_plain(piece, 0, len(piece), layout):
+    if not _is_plain(piece, layout):
         return None
-    return _by_pandas(io.BytesIO(piece), 0, first_line, layout, columns, main, piece.count(b"\n"))
-
-
-def _at_once(
-    path: Path, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
-) -> Rows | None:
-    """Read a long log in which every line is a row: pandas does it with all processors."""
-    return _by_pandas(path, first_line - 1, first_line, layout, columns, main, None)
-
-
-def _is_plain(data: "bytes | mmap", start: int, end: int, layout: Layout) -> bool:
-    """Say whether lines have as many delimiters as they should, and no quotes.
-
-    An empty line has too few; a line with too many, which could make up for it, pandas refuses.
-    """
-    if end <= start or data[end - 1 : end] != b"\n":
-        return False
-    mark = layout.delimiter.encode()
-    lines = marks = returns = pairs = 0
-    for at in range(start, end, _LOOK):  # small looks stay in the processor's cache
-        look = data[at : min(at + _LOOK, end)]
-        if b'"' in look:
-            return False
-        lines += look.count(b"\n")
-        marks += look.count(mark)
-        if b"\r" in look:
-            returns += look.count(b"\r")
-            pairs += look.count(b"\r\n") + (
-                look.endswith(b"\r") and data[at + _LOOK : at + _LOOK + 1] == b"\n"
-            )
-    return marks == lines * (layout.width - 1) and returns == pairs
-
-
-def _by_pandas(
-    source: "Path | io.BytesIO",
-    skipped: int,
-    first_line: int,
-    layout: Layout,
-    columns: Sequence[Column],
-    main: Decimal,
-    count: int | None,
-) -> Rows | None:
-    numbers = {k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main}
-    texts = {k: str for k, c in enumerate(columns) if c.kind != "skip" and k not in numbers}
+    numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
+    texts = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
+    wanted = sorted([*numbers, *texts])
     try:
-        # Neither usecols nor a dictionary of types where they can be done without: either makes
-        # pandas read a long file with one processor only.
         frame = pd.read_csv(
-            source, sep=layout.delimiter, header=None, names=range(layout.width), skiprows=skipped,
-            decimal=main, na_values=_NULLS, quoting=csv.QUOTE_NONE, encoding_errors="replace",
-            **({"dtype": texts, "low_memory": False} if count is not None else {}),
+            io.BytesIO(piece), sep=layout.delimiter, header=None, names=range(layout.width),
+            usecols=None if len(wanted) == layout.width else wanted, dtype=dict.fromkeys(texts, str),
+            decimal=main, na_values=_NULLS, quoting=csv.QUOTE_NONE, low_memory=False,
+            encoding_errors="replace",
         )  # fmt: skip
     except (ValueError, pd.errors.ParserError, OverflowError):
         return None
-    if not isinstance(frame.index, pd.RangeIndex) or (count is not None and len(frame) != count):
+    count = piece.count(b"\n")
+    if len(frame) != count or not isinstance(frame.index, pd.RangeIndex):
         return None
-    rows = Rows({}, {}, np.arange(first_line, first_line + len(frame)), {})
-    rows.frame = frame if count is None else None
-    for k in sorted([*numbers, *texts]):
+    rows = Rows({}, {}, np.arange(first_line, first_line + count), {})
+    for k in wanted:
         column = frame[k]
         if columns[k].kind != "stamp" and column.dtype.kind in "iuf":
             rows.cells[k] = column.to_numpy(dtype=float)
         else:
             cells = column.astype(object).where(column.notna(), "").map(str).tolist()
             _take(rows, k, columns[k], cells)
-            rows.frame = rows.frame if columns[k].kind == "stamp" else None
     return rows
+
+
+def _at_once(
+    path: Path, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
+) -> Rows | None:
+    """Read a long log where it lies, with all processors; None if a line or a cell is unusual."""
+    import pyarrow as pa
+    from pyarrow import csv as pa_csv
+
+    names = [str(k) for k in range(layout.width)]
+    numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
+    texts = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
+    kinds = {names[k]: pa.float64() for k in numbers} | {names[k]: pa.string() for k in texts}
+    try:
+        table = pa_csv.read_csv(
+            path,
+            read_options=pa_csv.ReadOptions(
+                column_names=names, skip_rows=first_line - 1, block_size=1 << 22
+            ),
+            parse_options=pa_csv.ParseOptions(delimiter=layout.delimiter),
+            convert_options=pa_csv.ConvertOptions(
+                column_types=kinds, include_columns=[names[k] for k in sorted([*numbers, *texts])],
+                null_values=["", *_NULLS], decimal_point=main,
+            ),
+        )  # fmt: skip
+    except (pa.ArrowException, OSError, ValueError):
+        return None
+    rows = Rows({}, {}, np.arange(first_line, first_line + table.num_rows), {})
+    rows.table = np.empty((len(numbers), table.num_rows))
+    rows.cells.update({k: rows.table[n] for n, k in enumerate(numbers)})
+
+    def fill(k: int) -> None:
+        rows.cells[k][:] = table.column(names[k]).to_numpy()
+
+    with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
+        list(pool.map(fill, numbers))
+    for k in texts:
+        _take(rows, k, columns[k], [cell or "" for cell in table.column(names[k]).to_pylist()])
+    return rows
+
+
+def _is_plain(piece: bytes, layout: Layout) -> bool:
+    """Say whether lines have as many delimiters as they should, and no quotes.
+
+    An empty line has too few; a line with too many, which could make up for it, pandas refuses.
+    """
+    if not piece.endswith(b"\n") or b'"' in piece:
+        return False
+    if b"\r" in piece and piece.count(b"\r") != piece.count(b"\r\n"):
+        return False
+    return piece.count(layout.delimiter.encode()) == piece.count(b"\n") * (layout.width - 1)
 
 
 def _careful(

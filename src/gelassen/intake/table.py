@@ -375,12 +375,6 @@ def _frame(
 ) -> pd.DataFrame:
     used = [k for k, w in enumerate(words) if w.channel]
     whole = order.size == rows.line.size and bool((order == np.arange(order.size)).all())
-    plain = all(conversions[k] == Conversion() for k in used)
-    if whole and plain and rows.frame is not None:
-        frame = rows.frame[used].astype(float)
-        frame.columns = pd.Index([words[k].channel for k in used])
-        frame.index = pd.Index(t_s, name=TIME)
-        return frame
     table = _numbers_in_place(rows, used) if whole else None
     if table is None:
         table = np.empty((len(used), order.size))

@@ -206,7 +206,7 @@ def _differences(
         elif b in limited and a not in limited:
             high = float(level.loc[a, "high_k"] - level.loc[b, "low_k"])
         clear = low > 0 or high < 0
-        rows.append((a, b, difference, low, high, np.nan, clear, np.nan))
+        rows.append((a, b, difference, low, high, np.nan, clear, np.nan, np.nan))
     return pd.DataFrame(rows, columns=columns)
 
 

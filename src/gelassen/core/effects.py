@@ -1,0 +1,321 @@
+"""What each factor does by itself, and what it does depending on another."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations, product
+
+import numpy as np
+import pandas as pd
+from scipy.stats import t as student_t
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Floats, as_confidence
+from gelassen.core.result import Result
+from gelassen.core.spelling import nearest
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Effects(Result):
+    """Effects of factors, in the unit of the values.
+
+    Attributes
+    ----------
+    main : DataFrame
+        factor, level, versus, effect, low, high, p_value, distinguishable: what changing the factor
+        from `versus` to `level` does, averaged evenly over the levels of the other factors.
+    interactions : DataFrame
+        factor, level, versus, other, other_level, other_versus, effect, low, high, p_value,
+        distinguishable: by how much that change does more at `other_level` than at `other_versus`.
+    conditional : DataFrame
+        factor, level, versus, where, effect, low, high, p_value, distinguishable: the same change at
+        one combination of the other factors.
+    spread
+        Standard deviation between runs of one combination; NaN if it could not be found.
+    """
+
+    main: pd.DataFrame
+    interactions: pd.DataFrame
+    conditional: pd.DataFrame
+    spread: float
+    freedom: float
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        lines = [
+            f"{row.factor}: {row.level} instead of {row.versus}: {row.effect:+.1f} "
+            f"({row.low:+.1f} to {row.high:+.1f})"
+            for row in self.main.itertuples()
+        ]
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
+
+_VERDICT = ["effect", "low", "high", "p_value", "distinguishable"]
+
+
+def factor_effects(
+    runs: pd.DataFrame,
+    factors: Sequence[str],
+    *,
+    value: str = "value",
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+) -> Effects:
+    """Find main effects and interactions.
+
+    Parameters
+    ----------
+    runs : DataFrame
+        One row a run: a column with the value and one with the level of each factor. Combinations
+        may have different numbers of runs.
+    factors : sequence of str
+        Columns of the factors.
+    value : str
+        Column of the value.
+    confidence : float
+        For all intervals.
+    repeatability : (float, float), optional
+        Known standard deviation between runs and its degrees of freedom, for data without repeats.
+
+    Raises
+    ------
+    InputError
+        Unknown columns, a factor with one level, no run.
+
+    Notes
+    -----
+    Means of all combinations with one common spread between runs; effects are contrasts of these
+    means with equal weights (Yates' weighted squares of means [1]_), so that unequal numbers of runs
+    do not tilt them. Where combinations are empty, effects are taken to add up, interactions are not
+    given, and that is said. p values of several levels or factors are not adjusted for their number;
+    `distinguishable` is (Holm).
+
+    References
+    ----------
+    .. [1] F. Yates, J. Am. Stat. Assoc. 29, 51 (1934).
+    """
+    level = as_confidence(confidence)
+    table, cautions = _checked(runs, factors, value)
+    levels = {factor: list(dict.fromkeys(table[factor])) for factor in factors}
+    cells = list(product(*levels.values()))
+    groups = table.groupby(list(factors), sort=False)[value]
+    counts = {_key(k): int(n) for k, n in groups.size().items()}
+    empty = [cell for cell in cells if cell not in counts]
+    filled = [cell for cell in cells if cell in counts]
+    left = table[value] - groups.transform("mean")
+    freedom: float = len(table) - len(filled)
+    variance = float((left**2).sum() / freedom) if freedom else 0.0
+    if repeatability is not None:
+        known, degrees = repeatability[0] ** 2, repeatability[1]
+        variance = (variance * freedom + known * degrees) / (freedom + degrees)
+        freedom += degrees
+    additive = bool(empty)
+    if empty:
+        shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
+        cautions.append(
+            f"{len(empty)} of {len(cells)} combinations were not run ({shown}): effects are "
+            f"taken to add up, and "
+            "whether they depend on each other cannot be told"
+        )
+    design = np.array([_indicator(cell, levels, cells, additive) for cell in filled])
+    average = {_key(k): float(v) for k, v in groups.mean().items()}
+    means = np.array([average[cell] for cell in filled])
+    weight = np.array([counts[cell] for cell in filled], dtype=float)
+    if additive and np.linalg.matrix_rank(design) < design.shape[1]:
+        raise InputError(
+            "the combinations that were run do not let the factors be told apart: two of them "
+            "always change together"
+        )
+    if freedom < 1 and additive and len(filled) > design.shape[1]:
+        fitted, _ = _solve(design, weight, means)
+        residual = means - design @ fitted
+        freedom = len(filled) - design.shape[1]
+        variance = float((weight * residual**2).sum() / freedom)
+        cautions.append(
+            "no combination was run twice: the scatter is what effects that add up leave over"
+        )
+    if freedom < 1:
+        cautions.append("no combination was run twice: how sure an effect is cannot be told")
+    estimate, covariance = _solve(design, weight, means)
+    model = _Fit(estimate, covariance * variance, freedom, level)
+    rows = []
+    for factor in factors:
+        for b, a in combinations(levels[factor], 2):
+            contrast = _main(factor, a, levels, cells, additive)
+            contrast = contrast - _main(factor, b, levels, cells, additive)
+            rows.append((factor, a, b, *model.verdict(contrast)))
+    main = pd.DataFrame(rows, columns=["factor", "level", "versus", *_VERDICT])
+    interactions = pd.DataFrame(
+        [] if additive else _interactions(factors, levels, cells, model),
+        columns=["factor", "level", "versus", "other", "other_level", "other_versus", *_VERDICT],
+    )
+    conditional = pd.DataFrame(
+        [] if additive or len(factors) < 2 else _conditional(factors, levels, cells, model),
+        columns=["factor", "level", "versus", "where", *_VERDICT],
+    )
+    for frame in (main, interactions, conditional):
+        frame["distinguishable"] = _holm(frame["p_value"].to_numpy(dtype=float), 1 - level)
+    return Effects(
+        main=main, interactions=interactions, conditional=conditional,
+        spread=float(np.sqrt(variance)) if freedom >= 1 else float("nan"), freedom=float(freedom),
+        confidence=level,
+        cautions=tuple(cautions),
+    )  # fmt: skip
+
+
+def _checked(
+    runs: pd.DataFrame, factors: Sequence[str], value: str
+) -> tuple[pd.DataFrame, list[str]]:
+    if not factors:
+        raise InputError("name at least one factor")
+    for column in (value, *factors):
+        if column not in runs.columns:
+            known = [str(name) for name in runs.columns]
+            raise InputError(
+                f'there is no column "{column}" ({", ".join(known)}).' + nearest(column, known)
+            )
+    table = runs[[value, *factors]].copy()
+    table[value] = table[value].astype(float)
+    lost = ~np.isfinite(table[value]) | table[list(factors)].isna().any(axis=1)
+    table = table[~lost]
+    for factor in factors:
+        table[factor] = table[factor].map(_level_text)
+    cautions = (
+        [f"{int(lost.sum())} runs without a value or a level are left out"] if lost.any() else []
+    )
+    if table.empty:
+        raise InputError("there is no run with a value and all levels")
+    for factor in factors:
+        if table[factor].nunique() < 2:
+            raise InputError(
+                f'the factor "{factor}" has one level only ({table[factor].iloc[0]}): there is '
+                f"nothing to compare"
+            )
+    return table, cautions
+
+
+def _level_text(level: object) -> str:
+    return f"{level:g}" if isinstance(level, (int, float)) else str(level)
+
+
+def _key(key: object) -> tuple[str, ...]:
+    return tuple(str(k) for k in key) if isinstance(key, tuple) else (str(key),)
+
+
+def _indicator(
+    cell: tuple[str, ...],
+    levels: dict[str, list[str]],
+    cells: list[tuple[str, ...]],
+    additive: bool,
+) -> Floats:
+    """Return the row of the design for one combination."""
+    if not additive:
+        return np.array([float(cell == other) for other in cells])
+    row = [1.0]
+    for name, own in zip(levels, cell, strict=True):
+        row += [float(own == level) for level in levels[name][1:]]
+    return np.array(row)
+
+
+def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Floats]:
+    weighted = design * weight[:, None]
+    covariance = np.asarray(np.linalg.inv(design.T @ weighted), dtype=float)
+    return covariance @ (weighted.T @ means), covariance
+
+
+def _main(
+    factor: str,
+    level: str,
+    levels: dict[str, list[str]],
+    cells: list[tuple[str, ...]],
+    additive: bool,
+) -> Floats:
+    """Return the contrast for the mean at one level, evenly over the other factors."""
+    place = list(levels).index(factor)
+    rows = [_indicator(cell, levels, cells, additive) for cell in cells if cell[place] == level]
+    return np.asarray(np.mean(rows, axis=0))
+
+
+def _interactions(
+    factors: Sequence[str],
+    levels: dict[str, list[str]],
+    cells: list[tuple[str, ...]],
+    model: "_Fit",
+) -> list[tuple[object, ...]]:
+    rows: list[tuple[object, ...]] = []
+    names = list(levels)
+    for factor, other in combinations(factors, 2):
+        i, j = names.index(factor), names.index(other)
+
+        def mean(a: str, c: str, i: int = i, j: int = j) -> Floats:
+            return np.asarray(
+                np.mean(
+                    [
+                        _indicator(cell, levels, cells, False)
+                        for cell in cells
+                        if (cell[i], cell[j]) == (a, c)
+                    ],
+                    axis=0,
+                )
+            )
+
+        for b, a in combinations(levels[factor], 2):
+            for d, c in combinations(levels[other], 2):
+                contrast = (mean(a, c) - mean(b, c)) - (mean(a, d) - mean(b, d))
+                rows.append((factor, a, b, other, c, d, *model.verdict(contrast)))
+    return rows
+
+
+def _conditional(
+    factors: Sequence[str],
+    levels: dict[str, list[str]],
+    cells: list[tuple[str, ...]],
+    model: "_Fit",
+) -> list[tuple[object, ...]]:
+    rows: list[tuple[object, ...]] = []
+    names = list(levels)
+    for factor in factors:
+        place = names.index(factor)
+        others = [levels[name] for name in names if name != factor]
+        for b, a in combinations(levels[factor], 2):
+            for where in product(*others):
+                first, second = list(where), list(where)
+                first.insert(place, a)
+                second.insert(place, b)
+                contrast = _indicator(tuple(first), levels, cells, False) - _indicator(
+                    tuple(second), levels, cells, False
+                )
+                rows.append((factor, a, b, ", ".join(where), *model.verdict(contrast)))
+    return rows
+
+
+@dataclass(frozen=True, slots=True)
+class _Fit:
+    estimate: Floats
+    covariance: Floats
+    freedom: float
+    level: float
+
+    def verdict(self, contrast: Floats) -> tuple[float, float, float, float, bool]:
+        effect = float(contrast @ self.estimate)
+        if self.freedom < 1:
+            return effect, -np.inf, np.inf, float("nan"), False
+        error = max(float(contrast @ self.covariance @ contrast), 0.0) ** 0.5
+        half = float(student_t.ppf((1 + self.level) / 2, self.freedom)) * error
+        p_value = (
+            float(2 * student_t.sf(abs(effect) / error, self.freedom))
+            if error > 0
+            else float("nan")
+        )
+        return effect, effect - half, effect + half, p_value, False
+
+
+def _holm(p_values: Floats, alpha: float) -> list[bool]:
+    """Return which of several differences are beyond chance, by Holm's steps."""
+    order = np.argsort(p_values)
+    told = [False] * p_values.size
+    for rank, k in enumerate(order):
+        if not p_values[k] <= alpha / (p_values.size - rank):
+            break
+        told[int(k)] = True
+    return told

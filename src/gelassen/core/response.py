@@ -1,0 +1,155 @@
+"""How a result changes along a scale: fans fitted, duty, flow, power; and where more stops paying."""
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import pandas as pd
+from scipy.stats import t as student_t
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.result import Result
+
+_DRAWS = 4000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Response(Result):
+    """The course along a scale.
+
+    Attributes
+    ----------
+    levels : DataFrame
+        x, mean, low, high, runs.
+    steps : DataFrame
+        x, next_x, change, low, high, pays: what the step from one level to the next does. `pays`:
+        "yes", "no" or "cannot tell", against `worth`.
+    stops_paying_at
+        The level after which no step is known to pay; None if the last step still does.
+    best_x, best_low, best_high
+        Where the value is lowest, if that lies inside the scale; NaN if it does not or is not clear.
+    """
+
+    levels: pd.DataFrame
+    steps: pd.DataFrame
+    stops_paying_at: float | None
+    best_x: float
+    best_low: float
+    best_high: float
+    worth: float
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        lines = [
+            f"{row.x:g} to {row.next_x:g}: {row.change:+.1f} ({row.low:+.1f} to "
+            f"{row.high:+.1f}), pays: {row.pays}"
+            for row in self.steps.itertuples()
+        ]
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def response_curve(
+    x: SeriesLike,
+    value: SeriesLike,
+    *,
+    worth: float = 0.0,
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+) -> Response:
+    """Find how a value falls along a scale, and where the next step stops paying.
+
+    Parameters
+    ----------
+    x, value : array_like, shape (n,)
+        The level of each run on the scale, and its value, of which less is better.
+    worth : float
+        A step pays if it lowers the value by more than this.
+    confidence : float
+        For all intervals.
+    repeatability : (float, float), optional
+        Known standard deviation between runs, and its degrees of freedom.
+
+    Raises
+    ------
+    InputError
+        Lengths that differ, or fewer than two levels.
+
+    Notes
+    -----
+    Means of the levels with one common spread. A step pays where the whole interval of its change lies
+    beyond `worth`, does not pay where the whole interval lies short of it, and cannot be told otherwise.
+    The best level inside the scale is the lowest point of a parabola, with an interval from draws of its
+    coefficients; it is given where all of that interval lies inside the scale.
+    """
+    level = as_confidence(confidence)
+    places = as_series("x", x)
+    values = as_series("value", value, like=places)
+    good = np.isfinite(places) & np.isfinite(values)
+    places, values = places[good], values[good]
+    marks = np.unique(places)
+    if marks.size < 2:
+        raise InputError("a course along a scale needs at least two levels")
+    cautions: list[str] = []
+    groups = [values[places == mark] for mark in marks]
+    counts = np.array([group.size for group in groups])
+    means = np.array([group.mean() for group in groups])
+    freedom: float = values.size - marks.size
+    variance = sum(float(((g - g.mean()) ** 2).sum()) for g in groups) / freedom if freedom else 0.0
+    if repeatability is not None:
+        known, degrees = repeatability[0] ** 2, repeatability[1]
+        variance = (variance * freedom + known * degrees) / (freedom + degrees)
+        freedom += degrees
+    if freedom < 1:
+        cautions.append("no level was run twice: how sure a step is cannot be told")
+    factor = float(student_t.ppf((1 + level) / 2, freedom)) if freedom >= 1 else math.inf
+    error = np.sqrt(variance / counts)
+    half = factor * error if math.isfinite(factor) else np.full(marks.size, math.inf)
+    levels = pd.DataFrame(
+        {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}
+    )
+    rows = []
+    for a, b in pairwise(range(marks.size)):
+        change = float(means[b] - means[a])
+        wide = factor * math.hypot(error[a], error[b]) if math.isfinite(factor) else math.inf
+        low, high = change - wide, change + wide
+        pays = "yes" if high < -worth else "no" if low > -worth else "cannot tell"
+        rows.append((marks[a], marks[b], change, low, high, pays))
+    steps = pd.DataFrame(rows, columns=["x", "next_x", "change", "low", "high", "pays"])
+    paying = [k for k, row in enumerate(rows) if row[5] == "yes"]
+    last = paying[-1] + 1 if paying else 0
+    stops = None if last == marks.size - 1 else float(marks[last])
+    best = _best(marks, means, error, freedom, level)
+    return Response(
+        levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
+        best_high=best[2],
+        worth=float(worth), confidence=level, cautions=tuple(cautions),
+    )  # fmt: skip
+
+
+def _best(
+    marks: np.ndarray, means: np.ndarray, error: np.ndarray, freedom: float, level: float
+) -> tuple[float, float, float]:
+    """Return where a parabola is lowest, with its interval; NaN where that is not inside the scale."""
+    nothing = (math.nan, math.nan, math.nan)
+    if marks.size < 4 or freedom < 1 or not (error > 0).all():
+        return nothing
+    centre, scale = marks.mean(), np.ptp(marks) / 2
+    u = (marks - centre) / scale
+    design = np.column_stack([np.ones_like(u), u, u**2]) / error[:, None]
+    covariance = np.linalg.inv(design.T @ design)
+    estimate = covariance @ design.T @ (means / error)
+    rng = np.random.default_rng(6)
+    drawn = rng.standard_t(freedom, (_DRAWS, 3)) @ np.linalg.cholesky(covariance).T + estimate
+    lowest = np.where(
+        drawn[:, 2] > 0, -drawn[:, 1] / (2 * np.where(drawn[:, 2] > 0, drawn[:, 2], 1)), np.nan
+    )
+    if np.isnan(lowest).mean() > (1 - level) / 2 or estimate[2] <= 0:
+        return nothing
+    tail = (1 - level) / 2
+    low, high = np.nanquantile(lowest, [tail, 1 - tail])
+    if low < -1 or high > 1:
+        return nothing
+    return tuple(float(centre + scale * k) for k in (-estimate[1] / (2 * estimate[2]), low, high))  # type: ignore[return-value]

@@ -1,0 +1,134 @@
+"""How much a rig scatters between runs of one setup, and what half of that is remounting."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from scipy.stats import chi2
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import as_confidence
+from gelassen.core.result import Result
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Repeatability(Result):
+    """Standard deviations between runs of one setup.
+
+    Attributes
+    ----------
+    total, low, high
+        Between runs as they were done (remounted, on other days), with its interval.
+    freedom
+        Degrees of freedom `total` was found with.
+    same_mount, remount, day
+        What runs of one mount scatter by; what remounting adds; what another day adds. NaN where
+        the runs cannot tell.
+    """
+
+    total: float
+    low: float
+    high: float
+    freedom: float
+    same_mount: float
+    remount: float
+    day: float
+    runs: int
+    setups: int
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        if not math.isfinite(self.total):
+            return "\n".join(
+                ["repeatability: cannot tell", *(f"  caution: {c}" for c in self.cautions)]
+            )
+        components = {
+            "same mount": self.same_mount, "remounting": self.remount, "another day": self.day,
+        }  # fmt: skip
+        parts = [
+            f"{name} {value:.2f}" for name, value in components.items() if math.isfinite(value)
+        ]
+        text = f"runs of one setup scatter by {self.total:.2f} ({self.low:.2f} to {self.high:.2f})"
+        return "\n".join(
+            [
+                text + (": " + ", ".join(parts) if parts else ""),
+                *(f"  caution: {c}" for c in self.cautions),
+            ]
+        )
+
+
+def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeatability:
+    """Find what a rig scatters by, from repeats.
+
+    Parameters
+    ----------
+    runs : DataFrame
+        Columns setup, value[, mount][, day]; one row a run. Runs of one setup with the same `mount`
+        were not remounted between; without the column, each run counts as remounted.
+    confidence : float
+        For the interval of the whole.
+
+    Raises
+    ------
+    InputError
+        Missing columns.
+
+    Notes
+    -----
+    Nested components by moments: runs in mounts in days in setups. The mean square between mounts,
+    less that within them, is what remounting adds; a component that comes out negative is zero. The
+    interval of the whole is that of a chi-square distribution.
+    """
+    level = as_confidence(confidence)
+    for column in ("setup", "value"):
+        if column not in runs.columns:
+            raise InputError(f'runs has no column "{column}"')
+    table = pd.DataFrame({"setup": runs["setup"].astype(str), "value": runs["value"].astype(float)})
+    table["day"] = runs["day"].astype(str) if "day" in runs.columns else ""
+    known_mounts = "mount" in runs.columns and runs["mount"].notna().any()
+    table["mount"] = (
+        runs["mount"].astype(str).to_numpy() if known_mounts else [str(k) for k in range(len(runs))]
+    )
+    table = table[np.isfinite(table["value"])]
+    whole, freedom = _within(table, ["setup"])
+    if freedom < 1:
+        return Repeatability(
+            total=math.nan, low=math.nan, high=math.nan, freedom=0, same_mount=math.nan, remount=math.nan,
+            day=math.nan, runs=len(table), setups=table["setup"].nunique(),
+            cautions=("no setup was run twice: repeat one, remounted each time",),
+        )  # fmt: skip
+    inner, inner_freedom = _within(table, ["setup", "day", "mount"])
+    days, day_freedom = _within(table, ["setup", "day"])
+    several_days = table.groupby("setup")["day"].nunique().max() > 1
+    same_mount = math.sqrt(inner) if inner_freedom >= 1 else math.nan
+    remount = day = math.nan
+    if inner_freedom >= 1 and day_freedom > inner_freedom:
+        remount = math.sqrt(max(days - inner, 0.0))
+    if several_days and day_freedom >= 1:
+        day = math.sqrt(max(whole - days, 0.0))
+    tail = (1 - level) / 2
+    low = math.sqrt(whole * freedom / float(chi2.ppf(1 - tail, freedom)))
+    high = math.sqrt(whole * freedom / float(chi2.ppf(tail, freedom)))
+    cautions = []
+    if freedom < 6:
+        cautions.append(
+            f"found from {freedom:.0f} degrees of freedom: more repeats would narrow it"
+        )
+    if not known_mounts:
+        cautions.append(
+            "which runs share a mount is not noted: remounting cannot be told from the rest"
+        )
+    return Repeatability(
+        total=math.sqrt(whole), low=low, high=high, freedom=float(freedom), same_mount=same_mount,
+        remount=remount,
+        day=day, runs=len(table), setups=table["setup"].nunique(), cautions=tuple(cautions),
+    )  # fmt: skip
+
+
+def _within(table: pd.DataFrame, keys: list[str]) -> tuple[float, int]:
+    """Return the variance within groups, and its degrees of freedom."""
+    groups = table.groupby(keys)["value"]
+    left = table["value"] - groups.transform("mean")
+    freedom = len(table) - groups.ngroups
+    return (float((left**2).sum()) / freedom if freedom else 0.0), freedom

@@ -1,0 +1,88 @@
+"""One run in one row: what comparisons need of it, and nothing more. Plain values, so it can be kept."""
+
+import math
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.recording import Recording
+from gelassen.core.summary import RunSummary
+
+Row = dict[str, Any]
+
+
+def run_row(recording: Recording, summary: RunSummary) -> Row:
+    """Return what comparisons need of one run.
+
+    Every value is a number, a text, a truth value, or None. `parts` maps each temperature channel to
+    its mean over the hold, its highest reading then, and its own limit.
+    """
+    steady, throttling = summary.steady, summary.throttling
+    row: Row = {
+        "run": summary.name,
+        "setup": summary.setup or summary.name,
+        "measured": summary.channel_words,
+        "unit": steady.unit if steady else "",
+        "value": steady.value if steady else None,
+        "standard_error": steady.standard_error if steady else None,
+        "low": steady.low if steady else None,
+        "high": steady.high if steady else None,
+        "reached": bool(steady.reached) if steady else False,
+        "at_limit": bool(throttling and throttling.at_limit),
+        "thermal_share": throttling.thermal_share if throttling else None,
+        "power_share": throttling.power_share if throttling else None,
+        "power_w": summary.power_w,
+        "clock_mhz": summary.clock_mhz,
+        "fan_rpm": summary.fan_rpm,
+        "work_per_s": summary.work_per_s,
+        "reference_c": summary.reference_c,
+        "reference": summary.reference,
+        "limit_c": summary.limit_c,
+        "power_limit_w": recording.power_limit_w,
+        "outcome": summary.outcome,
+        "made_up": bool(summary.made_up),
+        "hold_length_s": summary.hold_s[1] - summary.hold_s[0],
+        "load_length_s": summary.load_s[1] - summary.load_s[0],
+        "started": recording.started.isoformat() if recording.started else None,
+        "noise_dba": _hold_mean(summary, ".level_dba"),
+        "duty_pct": _hold_mean(summary, ".duty_pct"),
+        "load_pct": _hold_mean(summary, "cpu.all.load_pct"),
+        "wall_w": _hold_mean(summary, "wall.supply.power_w"),
+        "steps": len(summary.steps),
+        "sensors": sorted(str(name) for name in summary.channels["channel"]),
+        "parts": _parts(recording, summary),
+    }
+    return {key: _plain(value) for key, value in row.items()}
+
+
+def started_days(row: "Row | pd.Series[Any]") -> float:
+    """Return when a run began, in days; NaN if it does not say."""
+    text = row["started"]
+    return datetime.fromisoformat(text).timestamp() / 86_400 if isinstance(text, str) else math.nan
+
+
+def _hold_mean(summary: RunSummary, ending: str) -> float:
+    table = summary.channels
+    values = table.loc[table["channel"].str.endswith(ending), "hold_mean"].dropna()
+    return float(values.mean()) if len(values) else math.nan
+
+
+def _parts(recording: Recording, summary: RunSummary) -> dict[str, list[float | None]]:
+    parts: dict[str, list[float | None]] = {}
+    for entry in summary.channels.to_dict("records"):
+        name = str(entry["channel"])
+        if not name.endswith(".temp_c") or name.startswith(("room.", "loop.")):
+            continue
+        limit = recording.limits_c.get(name)
+        if limit is None and name.startswith("cpu."):
+            limit = summary.limit_c
+        parts[name] = [_plain(entry["hold_mean"]), _plain(entry["hold_peak"]), _plain(limit)]
+    return parts
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, np.generic):
+        value = value.item()
+    return None if isinstance(value, float) and not math.isfinite(value) else value
