@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.stats import norm
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series
@@ -15,6 +16,8 @@ _EXPONENT_USUAL, _EXPONENT_SPREAD = 0.95, 0.12
 # Other sources warm the air a little before it meets the heatsink, whatever the chip does.
 _OFFSET_SHARE = 0.03
 _DRAWS = 6000
+# A run at its limit rides on it to within this.
+_BOUND_K = 0.7
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,6 +47,12 @@ class Capacity(Result):
     confidence: float
     cautions: tuple[str, ...] = ()
 
+    def passes(self, power_w: float) -> str:
+        """Say whether a power is sustained: "yes", "no" or "cannot tell"."""
+        if power_w <= self.low_w:
+            return "yes"
+        return "no" if power_w > self.high_w else "cannot tell"
+
     def __str__(self) -> str:
         where = f"at {self.ambient_c:g} °C room and a limit of {self.limit_c:g} °C"
         if np.isfinite(self.low_w) and np.isfinite(self.high_w):
@@ -66,6 +75,8 @@ def sustainable_power(
     rise_k: SeriesLike,
     *,
     rise_se_k: SeriesLike | None = None,
+    throttled: SeriesLike | None = None,
+    wanted_w: SeriesLike | None = None,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -76,9 +87,15 @@ def sustainable_power(
     ----------
     power_w, rise_k : array_like, shape (n,)
         Held power in W and steady rise over room in K of whatever must stay below the limit; one
-        entry a power level. Levels at which the chip was held back by heat do not belong here.
+        entry a power level.
     rise_se_k : array_like, shape (n,), optional
         Standard errors of the rises, in K. Without them, at least four levels are needed.
+    throttled : array_like of bool, shape (n,), optional
+        Where the chip was held back by heat: its power is what it could hold at that rise, and so a
+        bound: the same rise is not met at less power. Such entries are no points of the curve.
+    wanted_w : array_like, shape (n,), optional
+        The power that a run would have drawn had it not been held back, such as its power limit, in W:
+        a bound from above. NaN where it is not known.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -94,8 +111,8 @@ def sustainable_power(
     Fits ``rise = a * power^m + b`` for all exponents m from 0.6 to 1.08 and averages them by their
     evidence, with a prior that prefers m near 1 and b near 0. Free convection and radiation make a
     passive heatsink better as it gets hotter (m about 0.8 to 0.9 [1]_). Where errors are not given,
-    or the points scatter by more than they say, the scatter about the curve takes their place. Not
-    yet done: runs that were held back as bounds.
+    or the points scatter by more than they say, the scatter about the curve takes their place. Curves
+    that put more rise on the power a held-back run held than it showed are weighed down.
 
     References
     ----------
@@ -124,12 +141,26 @@ def sustainable_power(
         raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
     power, rise = power[known], rise[known]
     error = None if error is None else error[known]
+    held = np.zeros(power.size, dtype=bool)
+    if throttled is not None:
+        flags = np.asarray(throttled, dtype=bool)
+        if flags.size != known.size:
+            raise InputError(f"throttled has {flags.size} entries, power_w has {known.size}")
+        held = flags[known]
+    wanted = np.full(known.size, np.nan) if wanted_w is None else as_series("wanted_w", wanted_w)
+    if wanted.size != known.size:
+        raise InputError(f"wanted_w has {wanted.size} entries, power_w has {known.size}")
+    bounds = (power[held], rise[held], wanted[known][held])
+    if held.all():
+        return _only_bounds(bounds, limit_c, ambient_c, confidence)
+    power, rise = power[~held], rise[~held]
+    error = None if error is None else error[~held]
 
     allowed_k = limit_c - ambient_c
     cautions: list[str] = []
     if (rise <= 0).any():
         cautions.append("a rise is not above zero: was the right reference used?")
-    levels = np.unique(np.round(power, 1)).size
+    levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
     variance, freedom = _variance(power, rise, error)
     if levels < 2 or variance is None:
         reason = (
@@ -144,7 +175,7 @@ def sustainable_power(
             confidence, [*cautions, f"cannot tell: {reason}"],
         )  # fmt: skip
 
-    draws, weights, exponents = _draw(power, rise, variance, freedom, allowed_k)
+    draws, weights, exponents = _draw(power, rise, variance, freedom, allowed_k, bounds)
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
@@ -223,7 +254,12 @@ def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:
 
 
 def _draw(
-    power: Floats, rise: Floats, variance: Floats, freedom: float, allowed_k: float
+    power: Floats,
+    rise: Floats,
+    variance: Floats,
+    freedom: float,
+    allowed_k: float,
+    bounds: tuple[Floats, Floats, Floats],
 ) -> tuple[Floats, Floats, Floats]:
     """Draw capacities from the average over exponents; NaN where a draw never meets the limit."""
     scale = float(power.max())
@@ -255,7 +291,31 @@ def _draw(
     exponents = _EXPONENTS[picked]
     share = (allowed_k - theta[:, 1]) / np.where(theta[:, 0] > 0, theta[:, 0], np.nan)
     capacity = scale * np.where(share > 0, share, np.nan) ** (1 / exponents)
-    return capacity, np.full(_DRAWS, 1 / _DRAWS), exponents
+    weights = np.full(_DRAWS, 1 / _DRAWS)
+    for held_w, held_k, wanted_w in zip(*bounds, strict=True):
+        predicted = theta[:, 0] * (held_w / scale) ** exponents + theta[:, 1]
+        weights *= norm.cdf((held_k - predicted) / _BOUND_K)
+        if np.isfinite(wanted_w) and wanted_w > held_w:
+            predicted = theta[:, 0] * (wanted_w / scale) ** exponents + theta[:, 1]
+            weights *= norm.cdf((predicted - held_k) / _BOUND_K)
+    total = weights.sum()
+    return capacity, weights / total if total > 0 else np.full(_DRAWS, 1 / _DRAWS), exponents
+
+
+def _only_bounds(
+    bounds: tuple[Floats, Floats, Floats], limit_c: float, ambient_c: float, confidence: float
+) -> Capacity:
+    """Say what runs that all were held back by heat still tell: at least what they held."""
+    power, rise, _ = bounds
+    allowed_k = limit_c - ambient_c
+    # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
+    held = power * np.minimum(allowed_k / np.maximum(rise, 1e-9), 1.0)
+    best = float(held.max())
+    reason = "every run was held back by heat: this much was held, and more was not tried"
+    return _capacity(
+        best, best * 0.97, np.inf, "held at the limit", power, allowed_k, limit_c, ambient_c,
+        confidence, [f"cannot tell: {reason}. Run a level below it"],
+    )  # fmt: skip
 
 
 def _quantiles(values: Floats, weights: Floats, shares: tuple[float, ...]) -> tuple[float, ...]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -119,19 +120,22 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     name, unit, relative, least, power_of = _QUANTITIES[quantity]
     values = table[quantity].astype(float)
     found = []
-    # The scatter is that of the others: one odd run of three would hide itself in its own.
-    for k in table.index[values.notna()]:
-        same = (table["setup"] == table.loc[k, "setup"]) & values.notna()
-        others = values[same & (table.index != k)]
-        if len(others) < _LEAST_PEERS:
+    own = values.to_numpy(dtype=float)
+    setups = table["setup"].to_numpy(dtype=object)
+    members = {
+        name: np.flatnonzero((setups == name) & np.isfinite(own)) for name in dict.fromkeys(setups)
+    }
+    centred = values - values.groupby(table["setup"]).transform("median")
+    moved = centred[centred.notna() & (centred != 0)].abs()
+    # By the median of all deviations, which a few odd runs do not move.
+    scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
+    for k in np.flatnonzero(np.isfinite(own)):
+        others = members[setups[k]]
+        others = others[others != k]
+        if others.size < _LEAST_PEERS:
             continue
-        usual = float(others.median())
-        elsewhere = values[table.index != k]
-        centred = (elsewhere - elsewhere.groupby(table["setup"]).transform("median")).dropna()
-        scatter = (
-            1.4826 * float(centred[centred != 0].abs().median()) if (centred != 0).any() else 0.0
-        )
-        difference = float(values[k]) - usual
+        usual = float(np.median(own[others]))
+        difference = float(own[k]) - usual
         if abs(difference) <= max(_SIGMAS * scatter, 2 * relative * abs(usual), least):
             continue
         pushes = _push(float(table.loc[k, "value"]), float(values[k]), usual, power_of)
@@ -150,7 +154,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
 def _push(value: float, own: float, usual: float, power_of: float) -> float:
     if not power_of or own <= 0 or usual <= 0:
         return float("nan")
-    return value - value * (usual / own) ** power_of
+    return float(value - value * (usual / own) ** power_of)
 
 
 def _push_words(pushes: float) -> str:
@@ -168,24 +172,27 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
     freedom = int(counts.sum() - (counts > 0).sum())
     scatter = float(np.sqrt((left**2).sum() / freedom)) if freedom else 0.0
     rises = table.groupby("setup", sort=False)["value"].mean()
-    names = [n for n in middles.index if np.isfinite(middles[n])]
+    middle, count = middles.to_dict(), counts.to_dict()
+    rise = rises.to_dict()
+    names = [n for n in middle if np.isfinite(middle[n])]
     found = []
     for i, a in enumerate(names):
         for b in names[:i]:
-            difference = float(middles[a] - middles[b])
-            error = scatter * float(np.sqrt(1 / counts[a] + 1 / counts[b]))
-            size = max(abs(float(middles[a])), abs(float(middles[b])))
+            difference = middle[a] - middle[b]
+            error = scatter * (1 / count[a] + 1 / count[b]) ** 0.5
+            size = max(abs(middle[a]), abs(middle[b]))
             if abs(difference) <= max(_SIGMAS * error, relative * size, least):
                 continue
-            pushes = _push(float(rises[a]), float(middles[a]), float(middles[b]), power_of)
+            pushes = _push(rise[a], middle[a], middle[b], power_of)
             more = "more" if difference > 0 else "less"
             found.append(
                 {
-                    "setup": a, "versus": b, "quantity": quantity, "value": float(middles[a]),
-                    "versus_value": float(middles[b]), "difference": difference,
+                    "setup": a, "versus": b, "quantity": quantity, "value": middle[a],
+                    "versus_value": middle[b], "difference": difference,
                     "expected": quantity in expected,
                     "pushes_k": pushes,
-                    "words": f"{a} had {abs(difference):.3g} {unit} {more} {name} than {b}" + _push_words(pushes),
+                    "words": f"{a} had {abs(difference):.3g} {unit} {more} {name} than {b}"
+                    + _push_words(pushes),
                 }
             )  # fmt: skip
     return found
@@ -198,15 +205,19 @@ def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
         if column not in table.columns:
             continue
         shares = table[column].astype(float)
+        if not (shares > 0.05).any():
+            continue
+        members = dict(iter(shares.groupby(table["setup"])))
         for k in table.index[shares > 0.05]:
-            others = shares[(table["setup"] == table.loc[k, "setup"]) & (table.index != k)].dropna()
+            others = members[table.loc[k, "setup"]].drop(index=k).dropna()
             if len(others) and float(others.median()) < 0.01:
                 found.append(
                     {
                         "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": column,
                         "value": float(shares[k]), "usual": float(others.median()),
                         "difference": float(shares[k] - others.median()), "pushes_k": float("nan"),
-                        "words": f"{table.loc[k, 'run']} was held back by {words} in {100 * shares[k]:.0f} % of the "
+                        "words": f"{table.loc[k, 'run']} was held back by {words} in "
+                        f"{100 * shares[k]:.0f} % of the "
                         f"load, the other runs of {table.loc[k, 'setup']} were not",
                     }
                 )  # fmt: skip
@@ -242,26 +253,34 @@ def _pair_texts(table: pd.DataFrame) -> list[dict[str, object]]:
                         }
                     )
     if "sensors" in table.columns:
-        sets = {n: set().union(*table.loc[table["setup"] == n, "sensors"]) for n in names}
+        kinds = {n: _kinds(table.loc[table["setup"] == n, "sensors"]) for n in names}
         for i, a in enumerate(names):
             for b in names[:i]:
-                apart = sorted(sets[a] ^ sets[b])
-                if apart and sets[a] & sets[b]:
-                    shown = ", ".join(apart[:3]) + (
-                        f" and {len(apart) - 3} more" if len(apart) > 3 else ""
-                    )
-                    words = f"{a} and {b} did not log the same channels ({shown})"
+                apart = sorted(kinds[a] ^ kinds[b])
+                if apart:
+                    words = f"{a} and {b} did not log the same: {', '.join(apart)} is in one of them only"
                     found.append(
                         {
-                            "setup": a,
-                            "versus": b,
-                            "quantity": "sensors",
-                            "expected": False,
-                            "words": words,
-                            **empty,
+                            "setup": a, "versus": b, "quantity": "sensors", "expected": False,
+                            "words": words, **empty,
                         }
-                    )
+                    )  # fmt: skip
     return found
+
+
+_KINDS = {
+    ".power_w": "power", ".speed_rpm": "fan speed", ".clock_mhz": "clock", "room.": "room temperature",
+    ".rate_per_s": "work done",
+}  # fmt: skip
+
+
+def _kinds(logged: "pd.Series[Any]") -> set[str]:
+    """Return which of the quantities that a comparison needs were logged."""
+    names = {str(name) for names in logged for name in names}
+    return {
+        words for mark, words in _KINDS.items()
+        if any(n.startswith(mark) if mark.endswith(".") else n.endswith(mark) for n in names)
+    }  # fmt: skip
 
 
 def _corrected(table: pd.DataFrame, odd: set[object]) -> pd.DataFrame:

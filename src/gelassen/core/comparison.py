@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
+from scipy.special import stdtr
 from scipy.stats import bartlett, nct, norm, studentized_range
 from scipy.stats import t as student_t
 
@@ -185,6 +186,12 @@ def compare_setups(
     )
 
 
+@cache
+def _quantile(share: float, freedom: float) -> float:
+    """Return a quantile of Student's t; the same few are asked for again and again."""
+    return float(student_t.ppf(share, freedom))
+
+
 def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[str]]:
     if not isinstance(runs, pd.DataFrame):
         raise InputError("runs must be a DataFrame with columns setup and value, one row a run")
@@ -322,7 +329,7 @@ class _Model:
         """Half width of an interval in standard errors."""
         if not self.spread_known:
             return float("inf")
-        return float(student_t.ppf((1 + self.confidence) / 2, self.freedom))
+        return _quantile((1 + self.confidence) / 2, self.freedom)
 
     def contrast(self, a: str, b: str) -> Floats:
         """Return the contrast of setup `a` minus setup `b`."""
@@ -380,7 +387,7 @@ class _Adjustment:
     def p_value(self, statistic: float) -> float:
         """Return the p value of a difference of so many standard errors."""
         size = abs(statistic)
-        alone = float(2 * student_t.sf(size, self._freedom))
+        alone = 2 * float(stdtr(self._freedom, -size))
         if self._count <= 2:
             return alone
         if self._many is not None:
@@ -415,7 +422,7 @@ def _tukey(count: int, freedom: float, looked_at: int) -> Callable[[float], floa
 
     if looked_at <= _EXACT_PAIRS:
         return exact
-    sizes = np.linspace(0, 12, 61)
+    sizes = np.concatenate([np.linspace(0, 6, 25), [7.0, 8.0, 10.0, 12.0]])
     chances = np.array([max(exact(float(size)), 1e-300) for size in sizes])
     course = PchipInterpolator(sizes, np.log(chances))
     return lambda size: float(np.exp(course(min(size, sizes[-1]))))
@@ -437,9 +444,7 @@ def _difference_row(
     needed = 0.0
     if not clear:
         needed = _runs_needed(difference, error, runs, model.freedom, model.confidence)
-    smallest = (
-        adjust.critical(1 - model.confidence) + float(student_t.ppf(_POWER, model.freedom))
-    ) * error
+    smallest = (adjust.critical(1 - model.confidence) + _quantile(_POWER, model.freedom)) * error
     low, high = difference - half, difference + half
     return name, versus, difference, low, high, p_value, clear, needed, smallest
 
@@ -452,7 +457,7 @@ def _runs_needed(
     for further in range(1, _MOST_RUNS + 1):
         then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
         degrees = freedom + 2 * further
-        critical = float(student_t.ppf((1 + confidence) / 2, degrees))
+        critical = _quantile((1 + confidence) / 2, degrees)
         chance = float(nct.sf(critical, degrees, abs(difference) / then))
         if not np.isfinite(chance):
             chance = float(norm.sf(critical - abs(difference) / then))

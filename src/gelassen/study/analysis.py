@@ -1,15 +1,17 @@
 """Runs of a study compared: fair numbers first, then differences, then what stays open."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 
+from gelassen.core.comparability import Comparability, comparability
 from gelassen.core.comparison import Comparison, compare_setups
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
-from gelassen.core.summary import RunSummary
+from gelassen.study.rows import Row
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,7 +22,9 @@ class StudyComparison(Result):
     ----------
     setups : DataFrame
         One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit,
-        thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, and against the baseline
+        thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, equal_power_k (the rise at
+        the baseline's power, where powers are near), temperature_c (in the room that was asked for),
+        and against the baseline
         difference_k, difference_low_k, difference_high_k, distinguishable, runs_needed. Infinite
         ends mean "cannot tell": a setup at its temperature limit would be warmer than it shows.
     differences : DataFrame
@@ -29,6 +33,8 @@ class StudyComparison(Result):
         One row a run that was used.
     left_out
         (run, reason) for each run that was not.
+    comparability
+        What differed between runs besides the setup.
     unit
         "K" for rises, "°C" if no reference was logged.
     """
@@ -46,20 +52,32 @@ class StudyComparison(Result):
     confidence: float
     made_up: bool
     cautions: tuple[str, ...] = ()
+    comparability: Comparability | None = None
+    room_c: float | None = None
+
+
+# What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
+# has: it steadies the estimate of few repeats and never stands in for them.
+_USUAL_SPREAD_K = (0.6, 4.0)
+# Setups whose power differs by more than this were not meant to draw the same.
+_NEAR_POWER = 0.2
 
 
 def compare_runs(
-    summaries: list[RunSummary],
-    left_out: list[tuple[str, str]],
+    rows: Sequence[Row],
+    left_out: Sequence[tuple[str, str]],
     *,
     title: str,
     baseline: str | None,
     confidence: float,
     made_up: bool,
+    repeatability: tuple[float, float] | None = None,
+    room_c: float | None = None,
+    expected: Sequence[str] = (),
 ) -> StudyComparison:
-    """Compare summarised runs; see `Study.compare`."""
+    """Compare analysed runs; see `Study.compare`."""
     left_out = list(left_out)
-    table = _run_table(summaries, left_out)
+    table = run_table(rows, left_out)
     if table.empty:
         reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
         raise InputError(f"no run can be compared ({reasons})")
@@ -72,16 +90,28 @@ def compare_runs(
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
     cautions: list[str] = []
+    units = set(table["unit"])
     # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
+    compared = base[["setup", "value", "standard_error"]]
+    usual = _USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
-        base[["setup", "value", "standard_error"]], baseline=against, confidence=confidence
+        compared,
+        baseline=against,
+        confidence=confidence,
+        repeatability=repeatability,
+        usual_spread=usual,
     )
     cautions += comparison.cautions
     # Which setups share a rank is a question of all pairs, whatever the baseline.
-    ranks = compare_setups(base[["setup", "value", "standard_error"]], confidence=confidence)
+    ranks = comparison if against is None else compare_setups(
+        compared, confidence=confidence, repeatability=repeatability, usual_spread=usual
+    )  # fmt: skip
     setups = _setup_table(table, ranks, limited)
+    setups = _at_equal_power(setups, baseline)
+    if room_c is not None:
+        setups["temperature_c"] = setups["rise_k"] + room_c
     differences = _differences(setups, comparison, limited, baseline)
     setups = _with_baseline(setups, differences, baseline)
     if limited:
@@ -91,13 +121,14 @@ def compare_runs(
             + ". Their temperature cannot "
             "show how much warmer they would get: compare the power and clock they held"
         )
-    mixed = {summary.channel_words.split(" (")[0] for summary in summaries if summary.channel}
+    mixed = {str(words).split(" (")[0] for words in table["measured"] if words}
     if len(mixed) > 1:
         cautions.append("runs differ in what was measured: " + "; ".join(sorted(mixed)))
-    units = set(table["unit"])
     if len(units) > 1:
         cautions.append("some runs have no room temperature: their values are not rises")
     cautions += _power_cautions(setups, baseline)
+    fair = comparability(free, expected=expected) if len(free) else None
+    limits = table["limit_c"].dropna()
     return StudyComparison(
         title=title,
         baseline=baseline,
@@ -107,44 +138,53 @@ def compare_runs(
         left_out=tuple(left_out),
         unit=next(iter(units)) if len(units) == 1 else "mixed",
         measured=sorted(mixed)[0] if mixed else "",
-        limit_c=next((s.limit_c for s in summaries if s.limit_c is not None), None),
+        limit_c=float(limits.iloc[0]) if len(limits) else None,
         repeatability_k=comparison.repeatability if not free.empty else float("nan"),
         confidence=confidence,
         made_up=made_up,
         cautions=tuple(cautions),
+        comparability=fair,
+        room_c=room_c,
     )
 
 
-def _run_table(summaries: list[RunSummary], left_out: list[tuple[str, str]]) -> pd.DataFrame:
-    rows = []
-    for summary in summaries:
-        if summary.steady is None:
-            left_out.append((summary.name, "no temperature to compare"))
-            continue
-        if not np.isfinite([summary.steady.low, summary.steady.high]).all():
-            left_out.append((summary.name, "too short to tell where it settles"))
-            continue
-        throttling = summary.throttling
-        rows.append(
-            {
-                "run": summary.name,
-                "setup": summary.setup or summary.name,
-                "value": summary.steady.value,
-                "standard_error": summary.steady.standard_error,
-                "unit": summary.steady.unit,
-                "reached": summary.steady.reached,
-                "at_limit": bool(throttling and throttling.at_limit),
-                "thermal_share": throttling.thermal_share if throttling else np.nan,
-                "power_share": throttling.power_share if throttling else np.nan,
-                "power_w": summary.power_w,
-                "clock_mhz": summary.clock_mhz,
-                "fan_rpm": summary.fan_rpm,
-                "work_per_s": summary.work_per_s,
-                "reference_c": summary.reference_c,
-                "outcome": summary.outcome,
-            }
-        )
-    return pd.DataFrame(rows)
+def run_table(rows: Sequence[Row], left_out: list[tuple[str, str]]) -> pd.DataFrame:
+    """Return the runs that can be compared, one a row; the others are added to `left_out`."""
+    kept = []
+    for row in rows:
+        if row["value"] is None:
+            left_out.append((row["run"], "no temperature to compare"))
+        elif row["low"] is None or row["high"] is None:
+            left_out.append((row["run"], "too short to tell where it settles"))
+        else:
+            kept.append(row)
+    table = pd.DataFrame(kept)
+    return (
+        table if table.empty else table.astype({name: float for name in _NUMBERS if name in table})
+    )
+
+
+_NUMBERS = (
+    "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
+    "work_per_s", "reference_c", "limit_c", "power_limit_w", "hold_length_s", "noise_dba", "duty_pct",
+    "load_pct", "wall_w",
+)  # fmt: skip
+
+
+def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
+    """Add the rise at the baseline's power (or the middle one), where powers are near each other.
+
+    A cooler chip leaks less: some of what a better cooler gains shows as power and not as rise.
+    """
+    powers = setups["power_w"]
+    if baseline is not None:
+        common = float(powers[setups["setup"] == baseline].iloc[0])
+    else:
+        common = float(powers.median())
+    near = (powers / common - 1).abs() <= _NEAR_POWER
+    return setups.assign(
+        equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
+    )
 
 
 _MEANS = (
@@ -172,7 +212,7 @@ def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str])
                 if name in known.index
                 else "",
                 "at_limit": at_limit,
-                **{column: float(runs[column].mean()) for column in _MEANS},
+                **{column: float(runs[column].astype(float).mean()) for column in _MEANS},
             }
         )
     order = pd.DataFrame(rows)

@@ -1,19 +1,37 @@
 """A study on disk: its file, its runs, and what they say together."""
 
+import json
+import math
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import pandas as pd
+
+from gelassen.core.comparability import Comparability, comparability
+from gelassen.core.effects import Effects, factor_effects
 from gelassen.core.errors import FileError, GelassenError, InputError
 from gelassen.core.judging import MEAN_OF_CORES, core_channels
+from gelassen.core.machinedrift import MachineDrift, machine_drift
 from gelassen.core.recording import Recording
+from gelassen.core.response import Response, response_curve
+from gelassen.core.rig import Repeatability, rig_repeatability
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
-from gelassen.study.analysis import StudyComparison, compare_runs
+from gelassen.core.tradeoff import Tradeoff, tradeoff
+from gelassen.study.analysis import StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
+from gelassen.study.cache import fingerprint, keep_rows, kept_rows
+from gelassen.study.capacities import StudyCapacity, find_capacities, without_power
+from gelassen.study.partsview import parts_table
+from gelassen.study.rows import Row, run_row, started_days
 from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.studyfile import STUDY_FILE, StudyFile, check_setup_name, read_study_file
-from gelassen.study.writer import RUN_JSON
+from gelassen.study.writer import RUN_JSON, write_json
+
+REPEATABILITY = "repeatability.json"
+_POWER_FACTORS = ("power", "power_w", "power_limit_w")
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,12 +94,73 @@ class Study:
                 summaries.append(result)
         return summaries, left_out
 
+    def rows(
+        self,
+        *,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> tuple[list[Row], list[tuple[str, str]]]:
+        """Return what comparisons need of each run, and the runs left out with the reason.
+
+        Runs that were analysed before, and have not changed since, are not analysed again.
+        """
+        folders = self.run_folders()
+        out = self._left_out(leave_out or {})
+        said = self._said(confidence)
+        marks = {folder.name: fingerprint(folder, said) for folder in folders}
+        kept = kept_rows(self.folder)
+        known = {n: row for n, (mark, row) in kept.items() if marks.get(n) == mark}
+        new = [f for f in folders if f.name not in known and f.name not in out]
+        jobs = [(self, folder, confidence) for folder in new]
+        mapped = executor.map(_row, jobs, chunksize=4) if executor else map(_row, jobs)
+        left_out = list(out.items())
+        for folder, result in zip(new, mapped, strict=True):
+            if isinstance(result, str):
+                left_out.append((folder.name, result))
+            else:
+                known[folder.name] = result
+        if new:
+            keep_rows(self.folder, {name: (marks[name], row) for name, row in known.items()})
+        rows = [known[f.name] for f in folders if f.name in known and f.name not in out]
+        return rows, left_out
+
+    def _said(self, confidence: float) -> list[object]:
+        """Return what the study says that changes how a run is judged."""
+        file = self.file
+        return [file.machine.limit_c, file.reference, file.compare, file.made_up, confidence]
+
+    def unanalysed(self) -> int:
+        """Return how many runs would have to be analysed anew."""
+        said = self._said(0.95)
+        kept = kept_rows(self.folder)
+        folders = self.run_folders()
+        return sum(kept.get(f.name, ("",))[0] != fingerprint(f, said) for f in folders)
+
+    def _left_out(self, more: Mapping[str, str]) -> dict[str, str]:
+        """Return the folder names of runs that the tester leaves out, with the reason."""
+        names = [folder.name for folder in self.run_folders()]
+        out: dict[str, str] = {}
+        for run, why in {**self.file.left_out, **more}.items():
+            match = [n for n in names if run in (n, n.split("-")[0], n.split("-")[0].lstrip("0"))]
+            if not match:
+                raise InputError(
+                    f'"{run}" is to be left out, but there is no such run in {self.folder}.'
+                    + nearest(run, names)
+                )
+            if not why.strip():
+                raise InputError(f'"{run}" is to be left out: say why')
+            out[match[0]] = why
+        return out
+
     def compare(
         self,
         *,
         baseline: str | None = None,
         confidence: float = 0.95,
         executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+        room_c: float | None = None,
     ) -> StudyComparison:
         """Compare the setups by steady rise over the reference.
 
@@ -93,31 +172,332 @@ class Study:
             Share of intervals that should cover the truth.
         executor : concurrent.futures.Executor, optional
             Where to analyse the runs side by side.
+        leave_out : mapping, optional
+            Run (its folder or number) to the reason why it is not compared.
+        room_c : float, optional
+            A room temperature to which all setups are brought, beside their rise.
 
         Raises
         ------
         InputError
-            An unknown baseline, or a study without a run to compare.
+            An unknown baseline or run, or a study without a run to compare.
         """
         against = baseline or self.file.baseline
         if against is not None and self.file.setups:
             check_setup_name(self.file, against)
-        summaries, left_out = self.summaries(confidence=confidence, executor=executor)
-        if not summaries:
-            reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
-            raise InputError(f"{self.folder}: nothing to compare ({reasons})")
+        rows, left_out = self._usable_rows(confidence, executor, leave_out)
         return compare_runs(
-            summaries,
+            rows,
             left_out,
             title=self.file.title,
             baseline=against,
             confidence=confidence,
-            made_up=self.file.made_up or any(s.made_up for s in summaries),
+            made_up=self._is_made_up(rows),
+            repeatability=self.known_repeatability(),
+            room_c=room_c,
+            expected=self._expected(),
         )
+
+    def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
+        """Say what differed between runs and between setups besides what was to differ."""
+        table = self.table(leave_out=leave_out)
+        return comparability(table, expected=self._expected())
+
+    def repeatability(self, *, confidence: float = 0.95, store: bool = False) -> Repeatability:
+        """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
+        table = self.table(confidence=confidence)
+        table["day"] = table["started"].astype(object).map(lambda s: str(s)[:10] if s else "")
+        free = table[~table["at_limit"].astype(bool)]
+        if free.empty:
+            raise InputError("every run was at its limit: repeats there show no scatter")
+        found = rig_repeatability(free, confidence=confidence)
+        if store and found.freedom > 0:
+            write_json(self.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
+        return found
+
+    def known_repeatability(self) -> tuple[float, float] | None:
+        """Return the repeatability stored with the study and its freedom, if runs do not tell it."""
+        try:
+            content = json.loads((self.folder / REPEATABILITY).read_text(encoding="utf-8"))
+            spread, freedom = float(content["total"]), float(content["freedom"])
+        except (OSError, ValueError, KeyError, TypeError):
+            return None
+        setups = [row for row in self._setups_of_runs() if row]
+        repeated = len(setups) > len(set(setups))
+        return None if repeated or not (spread > 0 and freedom > 0) else (spread, freedom)
+
+    def table(
+        self,
+        *,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> pd.DataFrame:
+        """Return one row a run that can be compared, with the level of each factor."""
+        rows, left_out = self._usable_rows(confidence, executor, leave_out)
+        table = run_table(rows, list(left_out))
+        if table.empty:
+            raise InputError(f"{self.folder}: no run can be compared")
+        for factor in self.file.factors:
+            levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
+            table[factor] = table["setup"].map(levels)
+        return table
+
+    def effects(
+        self,
+        factors: Sequence[str] | None = None,
+        *,
+        value: str = "value",
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> Effects:
+        """Say what each factor does, and whether that depends on another.
+
+        Raises
+        ------
+        InputError
+            Unknown factors, or factors with one level.
+        """
+        table = self.table(confidence=confidence, leave_out=leave_out)
+        known = list(self.file.factors)
+        if factors is None:
+            factors = [name for name in known if len(set(table[name].dropna())) > 1]
+        for name in factors:
+            if name not in known:
+                raise InputError(
+                    f'"{name}" is no factor of this study ({", ".join(known) or "none"}).'
+                    + nearest(name, known)
+                )
+        if not factors:
+            raise InputError("no factor of this study has two levels with runs")
+        free = table[~table["at_limit"].astype(bool)] if value == "value" else table
+        found = factor_effects(
+            free,
+            factors,
+            value=value,
+            confidence=confidence,
+            repeatability=self.known_repeatability(),
+        )
+        held = len(table) - len(free)
+        if held:
+            more = f"{held} runs at the limit are left out: their rise says no more than that"
+            found = replace(found, cautions=(more, *found.cautions))
+        return found
+
+    def along(
+        self,
+        factor: str,
+        *,
+        where: Mapping[str, str | float] | None = None,
+        worth: float = 0.0,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> Response:
+        """Say how the rise falls along a factor with numbers, and where more stops paying.
+
+        Parameters
+        ----------
+        factor : str
+            A factor whose levels are numbers, or a logged quantity such as "fan_rpm" or "power_w".
+        where : mapping, optional
+            Levels of other factors that runs must have.
+        worth : float
+            A step pays if it lowers the rise by more than this, K.
+        """
+        table = self.table(confidence=confidence, leave_out=leave_out)
+        for name, level in (where or {}).items():
+            if name not in table.columns:
+                raise InputError(
+                    f'"{name}" is no factor of this study.' + nearest(name, self.file.factors)
+                )
+            table = table[table[name].astype(str) == str(level)]
+        if factor not in table.columns:
+            raise InputError(
+                f'"{factor}" is no factor of this study.' + nearest(factor, self.file.factors)
+            )
+        x = pd.to_numeric(table[factor], errors="coerce")
+        if x.isna().all():
+            raise InputError(
+                f'the levels of "{factor}" are no numbers: there is no scale to go along'
+            )
+        if factor not in self.file.factors:  # logged: the runs of one setup stand at one place
+            x = x.groupby(table["setup"]).transform("mean")
+        return response_curve(
+            x,
+            table["value"],
+            worth=worth,
+            confidence=confidence,
+            repeatability=self.known_repeatability(),
+        )
+
+    def tradeoff(
+        self,
+        against: str = "noise_dba",
+        *,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> Tradeoff:
+        """Set the rise against noise, price, fan speed or another quantity, of which less is better.
+
+        Parameters
+        ----------
+        against : str
+            "noise_dba", "fan_rpm", "power_w", "work_per_s" (of which more is better), or a detail that
+            levels have in the study file, such as "price": those of a setup's levels are added.
+        """
+        comparison = self.compare(confidence=confidence, leave_out=leave_out)
+        setups = comparison.setups
+        x = self._quantity(against, comparison)
+        return tradeoff(
+            setups["setup"], x, setups["rise_k"], y_low=setups["low_k"], y_high=setups["high_k"],
+            x_name=against, y_name="rise, K", more_x=against in ("work_per_s", "clock_mhz"),
+        )  # fmt: skip
+
+    def drift(self, setup: str | None = None, *, confidence: float = 0.95) -> MachineDrift:
+        """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
+        table = self.table(confidence=confidence)
+        name = setup or self.file.baseline or str(table["setup"].mode().iloc[0])
+        runs = table[table["setup"] == name]
+        if runs.empty:
+            raise InputError(
+                f'there is no run of "{name}".' + nearest(name, table["setup"].unique())
+            )
+        days = [started_days(row) for row in runs.to_dict("records")]
+        return machine_drift(days, runs["value"], confidence=confidence)
+
+    def parts(self, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
+        """Return each part's temperature under load by setup, and its headroom.
+
+        Columns: setup, part, hold_mean_c, hold_peak_c, limit_c, headroom_k (below its own limit),
+        comfort_k (below the tester's comfort line), first: whether it is nearest to its limit.
+        """
+        rows, _ = self._usable_rows(0.95, None, leave_out)
+        return parts_table(rows, self.file.comfort_c)
+
+    def capacity(
+        self,
+        *,
+        limit_c: float | None = None,
+        room_c: float = 25.0,
+        at_power_w: float | None = None,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> StudyCapacity:
+        """Say what power each setup is good for.
+
+        Parameters
+        ----------
+        limit_c : float, optional
+            Limit temperature; the machine's own if not given.
+        room_c : float
+            The room to answer for.
+        at_power_w : float, optional
+            A power to say of whether each setup passes at it.
+
+        Raises
+        ------
+        InputError
+            A limit below the room, or no run with power and rise.
+        """
+        rows, left_out = self._usable_rows(confidence, executor, leave_out)
+        return find_capacities(
+            rows,
+            left_out,
+            groups=self._without_power(),
+            limit_c=self.file.machine.limit_c if limit_c is None else limit_c,
+            room_c=room_c,
+            at_power_w=at_power_w,
+            confidence=confidence,
+            title=self.file.title,
+            made_up=self._is_made_up(rows),
+        )
+
+    def _usable_rows(
+        self, confidence: float, executor: Executor | None, leave_out: Mapping[str, str] | None
+    ) -> tuple[list[Row], list[tuple[str, str]]]:
+        rows, left_out = self.rows(confidence=confidence, executor=executor, leave_out=leave_out)
+        if not rows:
+            reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
+            raise InputError(f"{self.folder}: nothing to compare ({reasons})")
+        return rows, left_out
+
+    def _is_made_up(self, rows: Sequence[Row]) -> bool:
+        return self.file.made_up or any(row["made_up"] for row in rows)
+
+    def _setups_of_runs(self) -> list[str]:
+        """Return the setup of each analysed run, without analysing any."""
+        return [str(row.get("setup")) for _, row in kept_rows(self.folder).values()]
+
+    def _expected(self) -> list[str]:
+        """Return the quantities that some factor is meant to change."""
+        words = " ".join(
+            [*self.file.factors, *(f.channel or "" for f in self.file.factors.values())]
+        )
+        expected = []
+        if any(stem in words for stem in ("fan", "curve", "duty", "rpm", "blower", "pump")):
+            expected += ["fan_rpm", "duty_pct"]
+        if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
+            expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
+        return expected
+
+    def _without_power(self) -> dict[str, str]:
+        """Return setup to its levels without the power limit, where factors say which that is."""
+        powers = [
+            name for name, factor in self.file.factors.items()
+            if (factor.channel or "").endswith(".power_limit_w") or name in _POWER_FACTORS
+        ]  # fmt: skip
+        if not powers:
+            return {}
+        groups = {}
+        for name, levels in self.file.setups.items():
+            rest = [str(level) for factor, level in levels.items() if factor not in powers]
+            groups[name] = ", ".join(rest) or without_power(name)
+        return groups
+
+    def _quantity(self, against: str, comparison: StudyComparison) -> list[float]:
+        setups = comparison.setups
+        if against in setups.columns:
+            return [float(x) for x in setups[against]]
+        if against in comparison.runs.columns:
+            means = comparison.runs.groupby("setup")[against].mean()
+            return [float(means[name]) for name in setups["setup"]]
+        found = [self._detail(str(name), against) for name in setups["setup"]]
+        if all(math.isnan(x) for x in found):
+            details = sorted(
+                {k for f in self.file.factors.values() for d in f.details.values() for k in d}
+            )
+            raise InputError(
+                f'no setup has "{against}". Logged: noise_dba, fan_rpm, power_w, work_per_s; in the study '
+                f"file: {', '.join(details) or 'no details'}." + nearest(against, details)
+            )
+        return found
+
+    def _detail(self, setup: str, name: str) -> float:
+        """Return the sum of a detail over the levels of a setup; NaN if none has it."""
+        values = []
+        for factor, level in self.file.setups.get(setup, {}).items():
+            text = f"{level:g}" if isinstance(level, float) else str(level)
+            value = self.file.factors[factor].details.get(text, {}).get(name)
+            if isinstance(value, (int, float)):
+                values.append(float(value))
+        return sum(values) if values else math.nan
+
+
+def _row(job: tuple[Study, Path, float]) -> Row | str:
+    """Return the row of one run, or why there is none."""
+    study, folder, confidence = job
+    found = _summarised((study, folder, confidence))
+    return found if isinstance(found, str) else run_row(*found)
 
 
 def _summarise(job: tuple[Study, Path, float]) -> RunSummary | str:
     """Return the summary of one run, or why there is none."""
+    found = _summarised(job)
+    return found if isinstance(found, str) else found[1]
+
+
+def _summarised(job: tuple[Study, Path, float]) -> tuple[Recording, RunSummary] | str:
     study, folder, confidence = job
     has_run = any((folder / name).exists() for name in (RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET))
     if not has_run:
@@ -127,7 +507,7 @@ def _summarise(job: tuple[Study, Path, float]) -> RunSummary | str:
         compare = study.file.compare
         averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
         wanted = compare if averaged or compare in recording.frame else None
-        return summarise_run(recording, channel=wanted, confidence=confidence)
+        return recording, summarise_run(recording, channel=wanted, confidence=confidence)
     except GelassenError as error:
         return str(error)
 

@@ -45,6 +45,9 @@ class Factor(_Table):
     levels: list[str | float] = Field(min_length=1)
     changed_by: Literal["hand", "software"] = "hand"
     channel: Channel | None = Field(None, description="the actuator that software sets")
+    details: dict[str, dict[str, str | float]] = Field(
+        default_factory=dict, description="level to what else is known of it: price, noise, note"
+    )
 
 
 class Protocol(_Table):
@@ -129,6 +132,12 @@ class StudyFile(_Table):
     setups: dict[str, dict[str, str | float]] = Field(default_factory=dict)
     protocol: Protocol = Field(default_factory=Protocol)
     guard: Guard = Field(default_factory=Guard)
+    left_out: dict[str, str] = Field(
+        default_factory=dict, description="run to the reason why it is not compared"
+    )
+    comfort_c: Temperature | None = Field(
+        None, description="the tester's own line below the limit, °C"
+    )
 
 
 def read_study_file(path: Path) -> StudyFile:
@@ -211,6 +220,15 @@ def _check_setups(path: Path, text: str, study: StudyFile) -> None:
                 raise FileError(
                     f'{where}: "{level}" is not a level here ({", ".join(shown)}).'
                     + nearest(str(level), shown)
+                )
+    for name, entry in study.factors.items():
+        shown = [f"{item:g}" if isinstance(item, float) else str(item) for item in entry.levels]
+        for level in entry.details:
+            if level not in shown:
+                line = line_of(text, ["factors", name, "details", level])
+                raise FileError(
+                    f'{path.name}, line {line}, factors.{name}.details: "{level}" is not a level here '
+                    f"({', '.join(shown)}).{nearest(level, shown)}"
                 )
     if study.baseline is not None and study.baseline not in study.setups:
         raise FileError(

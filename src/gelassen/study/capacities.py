@@ -1,0 +1,167 @@
+"""What power each cooling setup is good for: from runs at several power limits."""
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.capacity import Capacity, sustainable_power
+from gelassen.core.errors import InputError
+from gelassen.core.result import Result
+from gelassen.study.rows import Row
+
+_POWER_IN_NAME = re.compile(r"[\s,;/_-]*\b\d+(?:[.,]\d+)?\s?W\b(?:atts?)?", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StudyCapacity(Result):
+    """Capacities of the setups of a study.
+
+    Attributes
+    ----------
+    setups : DataFrame
+        setup, capacity_w, low_w, high_w, extrapolated, runs, throttled, model, resistance_k_per_w, and
+        `passes` ("yes", "no", "cannot tell") where a power was asked about; best first. Infinite ends
+        mean "cannot tell".
+    differences : DataFrame
+        setup, versus, difference_w, low_w, high_w, distinguishable: every pair once.
+    points : DataFrame
+        setup, run, power_w, rise_k, rise_se_k, throttled, wanted_w, resistance_k_per_w: what they rest on.
+    answers
+        Setup to its whole answer.
+    """
+
+    setups: pd.DataFrame
+    differences: pd.DataFrame
+    points: pd.DataFrame
+    answers: dict[str, Capacity]
+    left_out: tuple[tuple[str, str], ...]
+    limit_c: float
+    room_c: float
+    at_power_w: float | None
+    confidence: float
+    title: str
+    made_up: bool
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        return "\n".join(f"{name}: {answer}" for name, answer in self.answers.items())
+
+
+def find_capacities(
+    rows: Sequence[Row],
+    left_out: Sequence[tuple[str, str]],
+    *,
+    groups: dict[str, str],
+    limit_c: float,
+    room_c: float,
+    at_power_w: float | None,
+    confidence: float,
+    title: str,
+    made_up: bool,
+) -> StudyCapacity:
+    """Find the capacity of every setup; see `Study.capacity`.
+
+    Parameters
+    ----------
+    groups
+        Setup to the name it has without its power limit.
+    """
+    points, left = _points(rows, left_out, groups)
+    if points.empty:
+        reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
+        raise InputError(f"no run has a rise over the room and a power ({reasons})")
+    answers: dict[str, Capacity] = {}
+    table = []
+    for name, runs in points.groupby("setup", sort=False):
+        answer = sustainable_power(
+            runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
+            wanted_w=runs["wanted_w"],
+            limit_c=limit_c, ambient_c=room_c, confidence=confidence,
+        )  # fmt: skip
+        answers[str(name)] = answer
+        entry = {
+            "setup": name,
+            "capacity_w": answer.power_w,
+            "low_w": answer.low_w,
+            "high_w": answer.high_w,
+            "extrapolated": answer.extrapolated,
+            "runs": len(runs),
+            "throttled": int(runs["throttled"].sum()),
+            "model": answer.model,
+            "resistance_k_per_w": answer.resistance_k_per_w,
+        }
+        if at_power_w is not None:
+            entry["passes"] = answer.passes(at_power_w)
+        table.append(entry)
+    setups = pd.DataFrame(table).sort_values("capacity_w", ascending=False, kind="stable")
+    cautions = [f"{name}: {text}" for name, answer in answers.items() for text in answer.cautions]
+    return StudyCapacity(
+        setups=setups.reset_index(drop=True),
+        differences=_differences(setups),
+        points=points,
+        answers=answers,
+        left_out=tuple(left),
+        limit_c=limit_c,
+        room_c=room_c,
+        at_power_w=at_power_w,
+        confidence=confidence,
+        title=title,
+        made_up=made_up,
+        cautions=tuple(cautions),
+    )
+
+
+def without_power(setup: str) -> str:
+    """Return the name of a setup without the power limit that stands in it."""
+    return _POWER_IN_NAME.sub("", setup).strip(" ,;/_-") or setup
+
+
+def _points(
+    rows: Sequence[Row], left_out: Sequence[tuple[str, str]], groups: dict[str, str]
+) -> tuple[pd.DataFrame, list[tuple[str, str]]]:
+    left = list(left_out)
+    points = []
+    for row in rows:
+        if row["value"] is None or row["unit"] != "K":
+            left.append((row["run"], "no rise over the room"))
+        elif row["power_w"] is None or row["power_w"] <= 0:
+            left.append((row["run"], "no power was logged"))
+        elif not str(row["reference"]).startswith("room."):
+            left.append((row["run"], f"its rise is over {row['reference']}, not over the room"))
+        elif not row["at_limit"] and (row["low"] is None or row["high"] is None):
+            left.append((row["run"], "too short to tell where it settles"))
+        else:
+            points.append(
+                {
+                    "setup": groups.get(row["setup"]) or without_power(row["setup"]),
+                    "run": row["run"],
+                    "power_w": row["power_w"],
+                    "rise_k": row["value"],
+                    "rise_se_k": row["standard_error"] or 0.0,
+                    "throttled": bool(row["at_limit"]),
+                    "wanted_w": math.nan if row["power_limit_w"] is None else row["power_limit_w"],
+                    "resistance_k_per_w": row["value"] / row["power_w"],
+                }
+            )
+    return pd.DataFrame(points), left
+
+
+def _differences(setups: pd.DataFrame) -> pd.DataFrame:
+    """Return differences of capacities; the errors of two setups are independent."""
+    rows = []
+    entries = setups.to_dict("records")
+    for k, a in enumerate(entries):
+        for b in entries[k + 1 :]:
+            difference = a["capacity_w"] - b["capacity_w"]
+            down = math.hypot(a["capacity_w"] - a["low_w"], b["high_w"] - b["capacity_w"])
+            up = math.hypot(a["high_w"] - a["capacity_w"], b["capacity_w"] - b["low_w"])
+            low, high = difference - down, difference + up
+            clear = bool(np.isfinite(difference) and (low > 0 or high < 0))
+            rows.append((a["setup"], b["setup"], difference, low, high, clear))
+    return pd.DataFrame(
+        rows, columns=["setup", "versus", "difference_w", "low_w", "high_w", "distinguishable"]
+    )
