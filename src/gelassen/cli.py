@@ -18,6 +18,7 @@ _HOMES = {
     "import": ("take_over", "import_logs"),
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
+    "capacity": ("capacity", "capacity"),
 }
 _FIRST_STEPS = """\
 Gelassen tests how well a computer is cooled, and says how sure the answer is.
@@ -32,6 +33,7 @@ First steps:
   gelassen show cooling/runs/001-tower
                                    what that run says
   gelassen compare cooling         which setup is cooler, and how sure that is
+  gelassen capacity cooling        how much power each setup sustains
   gelassen --help                  all commands
 """
 

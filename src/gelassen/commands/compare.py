@@ -1,26 +1,48 @@
 """`gelassen compare`: what the setups say against each other."""
 
+from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from gelassen.commands.common import confidence_option, format_option, say, tell
 
 if TYPE_CHECKING:
-    from gelassen.study import StudyComparison
+    from gelassen.study import Study
+
+leave_out_option = click.option(
+    "--leave-out",
+    "left",
+    multiple=True,
+    metavar="RUN=WHY",
+    help="Leave a run out, with the reason.",
+)
+_FEW = 4
 
 
-def _compared(folder: Path, baseline: str | None, confidence: float) -> "StudyComparison":
+def opened(
+    folder: Path, confidence: float, left: tuple[str, ...]
+) -> "tuple[Study, dict[str, str]]":
+    """Open a study, analyse what is new in it side by side, and return what is left out."""
+    from gelassen.core.errors import InputError
     from gelassen.study import open_study
     from gelassen.study.parallel import process_pool
 
     study = open_study(folder)
-    if len(study.run_folders()) < 4:
-        return study.compare(baseline=baseline, confidence=confidence)
-    say(f"analysing {len(study.run_folders())} runs")
-    with process_pool() as pool:
-        return study.compare(baseline=baseline, confidence=confidence, executor=pool)
+    out: dict[str, str] = {}
+    for text in left:
+        run, sign, why = text.partition("=")
+        if not sign or not why.strip():
+            raise InputError(f'--leave-out "{text}": write it like "7=its fans ran faster"')
+        out[run.strip()] = why.strip()
+    new = study.unanalysed()
+    if new >= _FEW:
+        say(f"analysing {new} runs")
+    with process_pool() if new >= _FEW else nullcontext() as pool:
+        study.rows(confidence=confidence, executor=pool, leave_out=out)
+    return study, out
 
 
 @click.command()
@@ -30,21 +52,91 @@ def _compared(folder: Path, baseline: str | None, confidence: float) -> "StudyCo
 )
 @format_option
 @confidence_option
+@leave_out_option
+@click.option("--room", "room_c", type=float, default=None, help="Also bring all to this room, °C.")
+@click.option("--effects", is_flag=True, help="Say what each factor does instead.")
+@click.option(
+    "--along", default=None, metavar="FACTOR", help="Say how the rise falls along a scale."
+)
+@click.option("--worth", type=float, default=0.0, help="With --along: a step pays beyond this, K.")
+@click.option(
+    "--where",
+    multiple=True,
+    metavar="FACTOR=LEVEL",
+    help="With --along or --tradeoff: only runs with this level.",
+)
+@click.option("--tradeoff", default=None, metavar="QUANTITY", help="Set the rise against this.")
+@click.option(
+    "--of", default="rise", show_default=True, help="With --tradeoff: rise, capacity or work_per_s."
+)
+@click.option(
+    "--equal", default=None, metavar="QUANTITY", help="Compare at equal noise_dba or fan_rpm."
+)
+@click.option("--at", type=float, default=None, help="With --equal: at this value.")
+@click.option("--parts", is_flag=True, help="Show every part's temperature and headroom.")
+@click.option(
+    "--drift", is_flag=True, help="Look for a trend of the machine in the baseline's runs."
+)
+@click.option("--repeatability", is_flag=True, help="Say what the rig scatters by, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def compare(
-    study: Path,
-    baseline: str | None,
-    form: str,
-    confidence: float,
-    figure: Path | None,
+    study: Path, baseline: str | None, form: str, confidence: float, left: tuple[str, ...],
+    room_c: float | None, effects: bool, along: str | None, worth: float, where: tuple[str, ...],
+    tradeoff: str | None, of: str, equal: str | None, at: float | None, parts: bool, drift: bool,
+    repeatability: bool, figure: Path | None,
     no_figure: bool,
-) -> None:
+) -> None:  # fmt: skip
     """Say which setup of STUDY is cooler, by how much, and how sure that is."""
+    from gelassen.core.errors import InputError
+
+    asked = [
+        effects, along is not None, tradeoff is not None, equal is not None, parts, drift, repeatability,
+    ]  # fmt: skip
+    if sum(asked) > 1:
+        raise InputError(
+            "ask one thing at a time: --effects, --along, --tradeoff, --equal, --parts, --drift, "
+            "--repeatability"
+        )
+    opened_study, out = opened(study, confidence, left)
+    if not any(asked):
+        _compare(opened_study, baseline, form, confidence, out, room_c, figure, no_figure)
+        return
+    if parts:
+        from gelassen.show.findings_text import parts_text
+
+        _give_table(opened_study.parts(leave_out=out), form, parts_text)
+        return
+    if equal is not None:
+        from gelassen.show.findings_text import equal_text
+
+        table = opened_study.at_equal(equal, at, confidence=confidence, leave_out=out)
+        _give_table(table, form, lambda found: equal_text(found, equal))
+        return
+    result, text, name = _asked(
+        opened_study, confidence, out, effects=effects, along=along, worth=worth, where=where,
+        tradeoff=tradeoff, of=of, drift=drift, baseline=baseline,
+    )  # fmt: skip
+    _give(result, form, text)
+    if name and not no_figure:
+        from gelassen.show.plots import save_plot
+
+        path = figure or study / "figures" / f"{name}.png"
+        save_plot(result, path)
+        say(f"figure: {path}")
+
+
+def _compare(
+    study: "Study", baseline: str | None, form: str, confidence: float, out: dict[str, str],
+    room_c: float | None, figure: Path | None, no_figure: bool,
+) -> None:  # fmt: skip
+    from gelassen.show.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
-    comparison = _compared(study, baseline, confidence)
+    comparison = study.compare(
+        baseline=baseline, confidence=confidence, leave_out=out, room_c=room_c
+    )
     if form == "json":
         click.echo(as_json(comparison))
     elif form == "csv":
@@ -53,10 +145,70 @@ def compare(
         click.echo(comparison_markdown(comparison))
     else:
         tell(comparison_text(comparison))
-    if no_figure:
-        return
-    from gelassen.show.comparison_figure import comparison_figure
+    if not no_figure:
+        path = figure or study.folder / "figures" / "comparison.png"
+        comparison_figure(comparison, path)
+        say(f"figure: {path}")
 
-    path = figure or study / "figures" / "comparison.png"
-    comparison_figure(comparison, path)
-    say(f"figure: {path}")
+
+def _asked(
+    study: "Study", confidence: float, out: dict[str, str], *, effects: bool, along: str | None,
+    worth: float, where: tuple[str, ...], tradeoff: str | None, of: str, drift: bool,
+    baseline: str | None,
+) -> tuple[Any, Callable[[Any], str], str]:  # fmt: skip
+    """Return the answer, how it is worded, and the name of its figure ("" for none)."""
+    from gelassen.core.errors import InputError
+    from gelassen.show import findings_text as words
+
+    if effects:
+        return study.effects(confidence=confidence, leave_out=out), words.effects_text, "effects"
+    levels: dict[str, str | float] = {}
+    for text in where:
+        factor, sign, level = text.partition("=")
+        if not sign:
+            raise InputError(f'--where "{text}": write it like "curve=on-air"')
+        levels[factor.strip()] = level.strip()
+    if along is not None:
+        found = study.along(along, where=levels, worth=worth, confidence=confidence, leave_out=out)
+        return found, lambda result: words.response_text(result, along), "along"
+    if tradeoff is not None:
+        traded = study.tradeoff(tradeoff, of=of, where=levels, confidence=confidence, leave_out=out)
+        return traded, words.tradeoff_text, "tradeoff"
+    if drift:
+        setup = baseline or study.file.baseline
+        trend = study.drift(baseline, confidence=confidence)
+        return trend, lambda result: words.drift_text(result, setup or "the setup run most"), ""
+    rig = study.repeatability(confidence=confidence, store=True)
+    return rig, words.repeatability_text, ""
+
+
+def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
+    import pandas as pd
+
+    from gelassen.core.result import plain
+    from gelassen.show.tables import as_csv, as_json
+
+    if form == "json":
+        click.echo(as_json(result))
+    elif form == "csv":
+        tables = [getattr(result, name, None) for name in ("table", "main", "steps")]
+        frames = [table for table in tables if isinstance(table, pd.DataFrame)]
+        click.echo(as_csv(frames[0] if frames else pd.DataFrame([plain(result)])))
+    else:
+        words = text(result)
+        tell(f"```\n{words}\n```" if form == "markdown" else words)
+
+
+def _give_table(table: Any, form: str, text: Callable[[Any], str]) -> None:
+    import json
+
+    from gelassen.core.result import plain
+    from gelassen.show.tables import as_csv
+
+    if form == "json":
+        click.echo(json.dumps(plain(table), indent=2, ensure_ascii=False))
+    elif form == "csv":
+        click.echo(as_csv(table))
+    else:
+        words = text(table)
+        tell(f"```\n{words}\n```" if form == "markdown" else words)

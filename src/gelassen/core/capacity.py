@@ -34,6 +34,8 @@ class Capacity(Result):
         True if the capacity lies outside the powers that were measured.
     resistance_k_per_w
         Thermal resistance at the capacity, K/W.
+    exponent
+        Rise grows with power to this, on average over what fits; 1 where it was not fitted.
     """
 
     power_w: float
@@ -46,6 +48,11 @@ class Capacity(Result):
     ambient_c: float
     confidence: float
     cautions: tuple[str, ...] = ()
+    exponent: float = 1.0
+
+    def resistance_at(self, power_w: float) -> float:
+        """Return the thermal resistance at another power, K/W, as the fitted curve has it."""
+        return float(self.resistance_k_per_w * (power_w / self.power_w) ** (self.exponent - 1))
 
     def passes(self, power_w: float) -> str:
         """Say whether a power is sustained: "yes", "no" or "cannot tell"."""
@@ -195,7 +202,17 @@ def sustainable_power(
             f"far from the measured {power.min():.0f} to {power.max():.0f} W: measure nearer to it"
         )
     return _capacity(
-        value, low, high, model, power, allowed_k, limit_c, ambient_c, confidence, cautions
+        value,
+        low,
+        high,
+        model,
+        power,
+        allowed_k,
+        limit_c,
+        ambient_c,
+        confidence,
+        cautions,
+        exponent,
     )
 
 
@@ -210,6 +227,7 @@ def _capacity(
     ambient_c: float,
     confidence: float,
     cautions: list[str],
+    exponent: float = 1.0,
 ) -> Capacity:
     return Capacity(
         power_w=value,
@@ -222,6 +240,7 @@ def _capacity(
         ambient_c=float(ambient_c),
         confidence=confidence,
         cautions=tuple(cautions),
+        exponent=exponent,
     )
 
 

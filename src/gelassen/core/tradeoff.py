@@ -17,10 +17,10 @@ class Tradeoff(Result):
     Attributes
     ----------
     table : DataFrame
-        setup, x, y, y_low, y_high, unbeaten, beaten_by; sorted by x. `beaten_by` names a setup that is
-        no worse in x and, beyond its interval, better in y.
+        setup, x, y, y_low, y_high, y_per_x, unbeaten, beaten_by; sorted by x. `beaten_by` names a setup
+        that is no worse in x and, beyond its interval, better in y.
     x_name, y_name
-        What is traded, each in words with its unit; less of either is better.
+        What is traded, each in words with its unit.
     """
 
     table: pd.DataFrame
@@ -86,11 +86,13 @@ def tradeoff(
             names[j] for j in np.flatnonzero(known)
             if j != k and side_x * xs[j] <= side_x * xs[k] and best_high[j] < best_low[k]
         ]  # fmt: skip
+        per = ys[k] / xs[k] if xs[k] else float("nan")
         rows.append(
-            (names[k], xs[k], ys[k], low[k], high[k], not beaten, beaten[0] if beaten else "")
+            (names[k], xs[k], ys[k], low[k], high[k], per, not beaten, beaten[0] if beaten else "")
         )
     table = pd.DataFrame(
-        rows, columns=["setup", "x", "y", "y_low", "y_high", "unbeaten", "beaten_by"]
+        rows,
+        columns=["setup", "x", "y", "y_low", "y_high", "y_per_x", "unbeaten", "beaten_by"],
     )
     return Tradeoff(
         table=table.sort_values("x", kind="stable").reset_index(drop=True), x_name=x_name, y_name=y_name,

@@ -21,24 +21,37 @@ def comparison_text(comparison: StudyComparison) -> str:
     title = comparison.title + (f"   ({MADE_UP})" if comparison.made_up else "")
     parts = ["\n".join([title, *(_wrapped(s) for s in sentences(comparison))])]
     parts.append(aligned(*table(comparison)))
+    parts.append(aligned(*conditions(comparison)))
     parts.append(_legend(comparison))
-    notes = [f"left out: {run}: {reason}" for run, reason in comparison.left_out]
-    notes += list(comparison.cautions)
-    if notes:
-        parts.append("\n".join(["cautions", *(f"  - {text}" for text in notes)]))
+    for heading, lines in _sections(comparison):
+        parts.append("\n".join([heading, *(f"  - {text}" for text in lines)]))
     return "\n\n".join(parts)
+
+
+def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
+    """Return what follows the tables: left out, not comparable, cautions, what to measure next."""
+    sections = [
+        ("left out", [f"{run}: {reason}" for run, reason in comparison.left_out]),
+        ("were the runs comparable?", unequal(comparison)),
+        ("cautions", list(comparison.cautions)),
+        ("what to measure next", next_steps(comparison)),
+    ]
+    return [(heading, lines) for heading, lines in sections if lines]
 
 
 def comparison_markdown(comparison: StudyComparison) -> str:
     """Return the comparison as Markdown."""
     title = comparison.title + (f" ({MADE_UP})" if comparison.made_up else "")
     words = "\n".join(f"- {sentence}" for sentence in sentences(comparison))
-    notes = [f"- left out: {run}: {reason}" for run, reason in comparison.left_out]
-    notes += [f"- caution: {text}" for text in comparison.cautions]
+    notes = [
+        "\n".join([f"### {heading}", "", *(f"- {text}" for text in lines)])
+        for heading, lines in _sections(comparison)
+    ]
     return "\n\n".join(
         part
         for part in (
-            f"## {title}", words, markdown(*table(comparison)), _legend(comparison), "\n".join(notes),
+            f"## {title}", words, markdown(*table(comparison)),
+            markdown(*conditions(comparison)), _legend(comparison), *notes,
         )
         if part
     )  # fmt: skip
@@ -58,7 +71,6 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
     header[2] = f"{100 * comparison.confidence:g} % interval"
     if against:
         header += ["difference", "interval", "told apart"]
-    header += ["by heat", "by limit", "power W", "clock MHz", "fan rpm"]
     rows = []
     for row in setups.to_dict("records"):
         at_limit = bool(row["at_limit"])
@@ -78,15 +90,97 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
                     _plain_interval(row["difference_low_k"], row["difference_high_k"]),
                     _verdict(row),
                 ]
-        cells += [
-            share(row["thermal_share"]),
-            share(row["power_share"]),
-            fixed(row["power_w"]),
-            fixed(row["clock_mhz"], 0),
-            fixed(row["fan_rpm"], 0),
-        ]
         rows.append(cells)
     return header, rows
+
+
+def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
+    """Return header and rows of the second table: under which conditions each setup was so warm."""
+    setups = comparison.setups
+    header = ["setup", "power W", "clock MHz", "fan rpm", "work /s", "by heat", "by limit"]
+    equal = setups["equal_power_k"].notna().sum() > 1 and comparison.unit == "K"
+    if equal:
+        header.append("at equal power K")
+    if comparison.room_c is not None:
+        header.append(f"°C in {comparison.room_c:g} °C")
+    rows = []
+    for row in setups.to_dict("records"):
+        cells = [
+            str(row["setup"]), fixed(row["power_w"]), fixed(row["clock_mhz"], 0),
+            fixed(row["fan_rpm"], 0), fixed(row["work_per_s"], 0), share(row["thermal_share"]),
+            share(row["power_share"]),
+        ]  # fmt: skip
+        if equal:
+            cells.append(fixed(row["equal_power_k"]))
+        if comparison.room_c is not None:
+            cells.append(fixed(row["temperature_c"]) + ("*" if row["at_limit"] else ""))
+        rows.append(cells)
+    return header, rows
+
+
+_MOST_LINES = 8
+
+
+def unequal(comparison: StudyComparison) -> list[str]:
+    """Return what differed between runs besides what was to differ."""
+    found = comparison.comparability
+    if found is None:
+        return []
+    lines = [str(words) for words in found.odd_runs["words"]]
+    for row in found.corrected.to_dict("records"):
+        if 0 < row["runs_left"] < row["runs"]:
+            lines.append(
+                f"without its odd runs, {row['setup']} is at {row['without_odd']:.1f} K instead of "
+                f"{row['mean']:.1f} K ({row['runs_left']} of {row['runs']} runs left)"
+            )
+    pairs = found.pairs[~found.pairs["expected"]]
+    if comparison.baseline is not None:
+        own = comparison.baseline
+        pairs = pairs[(pairs["setup"] == own) | (pairs["versus"] == own)]
+    lines += [str(words) for words in pairs["words"]]
+    more = len(lines) - _MOST_LINES
+    if more > 0:
+        lines = [*lines[:_MOST_LINES], f"and {more} more: see comparability in --format json"]
+    if len(found.odd_runs):
+        lines.append("to leave a run out: --leave-out RUN=WHY, or [left_out] in study.toml")
+    return lines
+
+
+def next_steps(comparison: StudyComparison) -> list[str]:
+    """Return what to measure next, made from what stayed open."""
+    steps: list[str] = []
+    setups = comparison.setups
+    limited = setups.loc[setups["at_limit"], "setup"]
+    if len(limited):
+        steps.append(
+            f"a lower power limit for {_listed(limited)}: at the limit, temperature says nothing"
+        )
+    once = setups.loc[setups["runs"] < 2, "setup"]
+    if len(once) and len(setups) > 1:
+        steps.append(f"a second and third run of {_listed(once)}, remounted each time")
+    open_pairs = comparison.differences[~comparison.differences["distinguishable"].astype(bool)]
+    needed = open_pairs[open_pairs["runs_needed"].gt(0)].sort_values("runs_needed")
+    for row in needed.head(2).to_dict("records"):
+        steps.append(
+            f"{row['runs_needed']:.0f} more run{'s' * (row['runs_needed'] != 1)} each of "
+            f"{row['setup']} and {row['versus']} would probably tell them apart"
+        )
+    close = int((open_pairs["runs_needed"].isna() & open_pairs["smallest"].notna()).sum())
+    if close:
+        steps.append(
+            f"nothing for {close} pair{'s' * (close != 1)} of setups: they are nearer to each other "
+            "than 50 more runs could tell"
+        )
+    smallest = comparison.differences["smallest"].dropna()
+    if len(smallest):
+        steps.append(
+            f"as it stands, a true difference of {smallest.median():.1f} K would be found 4 times in 5"
+        )
+    if comparison.unit != "K":
+        steps.append(
+            "the room temperature, so that runs in rooms of different warmth can be compared"
+        )
+    return steps
 
 
 def _quantity(comparison: StudyComparison) -> str:

@@ -1,0 +1,55 @@
+"""`gelassen capacity`: what power each setup is good for."""
+
+from pathlib import Path
+
+import click
+
+from gelassen.commands.common import confidence_option, format_option, say, tell
+from gelassen.commands.compare import leave_out_option, opened
+
+
+@click.command()
+@click.argument("study", type=click.Path(path_type=Path))
+@click.option(
+    "--limit",
+    "limit_c",
+    type=float,
+    default=None,
+    help="Limit, °C; the machine's own if not given.",
+)
+@click.option(
+    "--room", "room_c", type=float, default=25.0, show_default=True, help="Room to answer for, °C."
+)
+@click.option(
+    "--passes", "at_power_w", type=float, default=None, metavar="W", help="Say who sustains this."
+)
+@format_option
+@confidence_option
+@leave_out_option
+@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
+@click.option("--no-figure", is_flag=True, help="Draw nothing.")
+def capacity(
+    study: Path, limit_c: float | None, room_c: float, at_power_w: float | None, form: str,
+    confidence: float, left: tuple[str, ...], figure: Path | None, no_figure: bool,
+) -> None:  # fmt: skip
+    """Say how much power each setup of STUDY sustains below the limit temperature."""
+    from gelassen.show.capacity_text import capacity_markdown, capacity_text
+    from gelassen.show.plots import save_plot
+    from gelassen.show.tables import as_csv, as_json
+
+    opened_study, out = opened(study, confidence, left)
+    found = opened_study.capacity(
+        limit_c=limit_c, room_c=room_c, at_power_w=at_power_w, confidence=confidence, leave_out=out
+    )
+    if form == "json":
+        click.echo(as_json(found))
+    elif form == "csv":
+        click.echo(as_csv(found.setups))
+    elif form == "markdown":
+        click.echo(capacity_markdown(found))
+    else:
+        tell(capacity_text(found))
+    if not no_figure:
+        path = figure or study / "figures" / "capacity.png"
+        save_plot(found, path)
+        say(f"figure: {path}")

@@ -1,0 +1,212 @@
+"""Effects, courses, trade-offs, drift, parts and repeatability: a sentence, then a table."""
+
+import math
+from collections.abc import Sequence
+
+import pandas as pd
+
+from gelassen.core.effects import Effects
+from gelassen.core.machinedrift import MachineDrift
+from gelassen.core.response import Response
+from gelassen.core.rig import Repeatability
+from gelassen.core.tradeoff import Tradeoff
+from gelassen.show.numbers import fixed, warmer, warmer_interval
+from gelassen.show.tables import aligned
+
+_MOST_ROWS = 40
+
+
+def effects_text(found: Effects) -> str:
+    """Return effects for people: in words, then as tables."""
+    parts = ["\n".join(_effect_sentences(found))]
+    header = ["factor", "level", "instead of", "effect K", "interval", "told apart"]
+    rows = [
+        [
+            r.factor,
+            r.level,
+            r.versus,
+            f"{r.effect:+.1f}",
+            _span(r.low, r.high),
+            _told(r.distinguishable, r.low),
+        ]
+        for r in found.main.itertuples()
+    ]
+    parts.append(aligned(header, rows))
+    if len(found.conditional):
+        rows = [
+            [r.factor, r.level, r.versus, r.where, f"{r.effect:+.1f}", _span(r.low, r.high),
+             _told(r.distinguishable, r.low)]
+            for r in found.conditional.head(_MOST_ROWS).itertuples()
+        ]  # fmt: skip
+        parts.append(
+            aligned(
+                ["factor", "level", "instead of", "where", "effect K", "interval", "told apart"],
+                rows,
+            )
+        )
+    return "\n\n".join([*parts, *_cautions(found.cautions)])
+
+
+def _effect_sentences(found: Effects) -> list[str]:
+    said = []
+    for row in found.main.itertuples():
+        size = f"{warmer(row.effect)} than {row.versus} ({warmer_interval(row.low, row.high)})"
+        if math.isinf(row.low):
+            said.append(
+                f"{row.factor}: {row.level} reads {warmer(row.effect)} than {row.versus}; "
+                f"without repeats it cannot be told whether that means anything."
+            )
+        elif row.distinguishable:
+            said.append(f"{row.factor}: {row.level} is {size}, evenly over the rest.")
+        else:
+            said.append(
+                f"{row.factor}: {row.level} cannot be told from {row.versus} "
+                f"({warmer_interval(row.low, row.high)})."
+            )
+    for row in found.interactions[found.interactions["distinguishable"].astype(bool)].itertuples():
+        here = _at(found.conditional, row, row.other_level)
+        there = _at(found.conditional, row, row.other_versus)
+        if here and there:
+            said.append(
+                f"It depends: with {row.other} {row.other_level}, {row.level} is {here} than "
+                f"{row.versus}; with {row.other_versus}, {there}."
+            )
+    return said[:8]
+
+
+def _at(conditional: pd.DataFrame, row: object, where: str) -> str:
+    """Return the effect at one level of another factor, averaged over what else there is."""
+    same = conditional[
+        (conditional["factor"] == row.factor) & (conditional["level"] == row.level)  # type: ignore[attr-defined]
+        & (conditional["versus"] == row.versus)  # type: ignore[attr-defined]
+        & [where in text.split(", ") for text in conditional["where"]]
+    ]  # fmt: skip
+    if same.empty:
+        return ""
+    clear = bool(same["distinguishable"].any())
+    return warmer(float(same["effect"].mean())) if clear else "no different beyond chance"
+
+
+def response_text(found: Response, name: str) -> str:
+    """Return a course along a scale."""
+    rows = [
+        [f"{r.x:g}", f"{r.mean:.1f}", _span(r.low, r.high, sign=False), str(r.runs)]
+        for r in found.levels.itertuples()
+    ]
+    steps = [
+        [f"{r.x:g} to {r.next_x:g}", f"{r.change:+.1f}", _span(r.low, r.high), r.pays]
+        for r in found.steps.itertuples()
+    ]
+    worth = f" more than {found.worth:g} K" if found.worth else ""
+    if found.stops_paying_at is None:
+        said = f"Every step of {name} up to the last one pays{worth}."
+    elif found.stops_paying_at == found.levels["x"].iloc[0]:
+        said = f"No step of {name} is known to pay{worth}."
+    else:
+        said = f"Beyond {name} {found.stops_paying_at:g}, no step is known to pay{worth}."
+    if math.isfinite(found.best_x):
+        said += (
+            f" It is coolest at {found.best_x:.3g} ({found.best_low:.3g} to {found.best_high:.3g})."
+        )
+    levels = aligned([name, "rise K", "interval", "runs"], rows)
+    changes = aligned(["step", "change K", "interval", "pays"], steps)
+    return "\n\n".join([said, levels, changes, *_cautions(found.cautions)])
+
+
+def tradeoff_text(found: Tradeoff) -> str:
+    """Return a trade-off."""
+    rows = [
+        [
+            r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False), f"{r.y_per_x:.3g}",
+            "yes" if r.unbeaten else f"no: {r.beaten_by}",
+        ]
+        for r in found.table.itertuples()
+    ]  # fmt: skip
+    best = [str(name) for name in found.table.loc[found.table["unbeaten"], "setup"]]
+    said = f"Nothing is better in both {found.x_name} and {found.y_name} than: {'; '.join(best)}."
+    header = ["setup", found.x_name, found.y_name, "interval", "second per first", "unbeaten"]
+    table = aligned(header, rows)
+    return "\n\n".join([said, table, *_cautions(found.cautions)])
+
+
+def drift_text(found: MachineDrift, setup: str) -> str:
+    """Return the drift of a machine in words."""
+    if not math.isfinite(found.low):
+        return f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
+    size = f"{found.over_all:+.2f} K from the first to the last of {found.runs} runs of {setup}"
+    span = f"{found.per_day:+.2f} K a day ({found.low:+.2f} to {found.high:+.2f})"
+    if found.distinguishable:
+        return f"The machine drifted: {size}, {span}. Values can be corrected to the middle of that time."
+    return f"No drift of the machine beyond chance: {size}, {span}."
+
+
+def repeatability_text(found: Repeatability) -> str:
+    """Return what a rig scatters by, in words."""
+    if not math.isfinite(found.total):
+        return f"Repeatability cannot be told: {found.cautions[0]}."
+    lines = [
+        f"Runs of one setup scatter by {found.total:.2f} K ({found.low:.2f} to {found.high:.2f} "
+        f"K; standard "
+        f"deviation, {found.runs} runs of {found.setups} setups)."
+    ]
+    for words, value in (
+        ("Of that, runs of the same mount scatter by", found.same_mount),
+        ("Remounting adds", found.remount),
+        ("Another day adds", found.day),
+    ):
+        if math.isfinite(value):
+            lines.append(f"{words} {value:.2f} K.")
+    return "\n\n".join(["\n".join(lines), *_cautions(found.cautions)])
+
+
+def parts_text(table: pd.DataFrame) -> str:
+    """Return parts side by side; single cores are left to the other formats."""
+    shown = table[~table["part"].str.match(r"cpu\.core\d")]
+    rows = [
+        [
+            r.setup, r.part, f"{r.hold_mean_c:.1f}", f"{r.hold_peak_c:.1f}", fixed(r.limit_c, 0),
+            fixed(r.headroom_k), fixed(r.comfort_k), "nearest" if r.first else "",
+        ]
+        for r in shown.itertuples()
+    ]  # fmt: skip
+    header = [
+        "setup",
+        "part",
+        "mean °C",
+        "peak °C",
+        "limit °C",
+        "headroom K",
+        "to comfort K",
+        "to limit",
+    ]
+    return aligned(header, rows)
+
+
+def equal_text(table: pd.DataFrame, quantity: str) -> str:
+    """Return setups at equal noise, fan speed or duty."""
+    rows = [
+        [
+            r.setup, fixed(r.rise_k),
+            "not reached" if math.isnan(r.rise_k) else _span(r.low_k, r.high_k, sign=False), str(r.levels),
+        ]
+        for r in table.sort_values("rise_k").itertuples()
+    ]  # fmt: skip
+    said = f"At {quantity} {table['at'].iloc[0]:.4g}, by straight lines between measured levels:"
+    return "\n\n".join([said, aligned(["setup", "rise K", "interval", "levels"], rows)])
+
+
+def _span(low: float, high: float, *, sign: bool = True) -> str:
+    if math.isinf(low) and math.isinf(high):
+        return "cannot tell"
+    form = "+.1f" if sign else ".1f"
+    if math.isinf(high):
+        return f"{low:{form}} or more"
+    return f"{low:{form}} to {high:{form}}"
+
+
+def _told(distinguishable: bool, low: float) -> str:
+    return "yes" if distinguishable else "cannot tell" if math.isinf(low) else "no"
+
+
+def _cautions(cautions: Sequence[str]) -> list[str]:
+    return ["\n".join(["cautions", *(f"  - {text}" for text in cautions)])] if cautions else []
