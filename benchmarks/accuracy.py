@@ -282,33 +282,65 @@ def throttling_table(seeds: int) -> None:
 
 
 def difference_table(seeds: int) -> None:
-    """Print how often setups are told apart, rightly and wrongly."""
-    print("\n### Differences between setups (three runs each, spread 0.3 to 0.8 K)\n")
-    print("| setups | true difference K | studies that claim any | told apart | intervals cover |")
-    print("|---:|---:|---:|---:|---:|")
-    for setups, gap in ((2, 0.0), (4, 0.0), (6, 0.0), (2, 1.0), (4, 1.0), (2, 2.0), (4, 2.0)):
-        rng = np.random.default_rng(setups)
-        claims, told, covered = [], [], []
+    """Print how often differences between setups are found, and how often where there are none."""
+    print("\n## Differences between setups\n")
+    print(
+        "Two to six setups, three runs each, spread 0.3 to 0.8 K; true levels all alike, or anywhere "
+        f"within 6 K; {4 * seeds} studies of each kind.\n"
+    )
+    print(
+        "| what is known of the spread | studies that claim any where none is | found: 1 K and more | "
+        "2 K and more | just 1 K, two setups | intervals cover |"
+    )
+    print("|:---|---:|---:|---:|---:|---:|")
+    kinds: dict[str, dict[str, tuple[float, float]]] = {
+        "these runs alone": {},
+        "and what rigs usually scatter by": {"usual_spread": (0.6, 4.0)},
+        "and 20 earlier repeats of this rig": {"repeatability": (0.0, 20.0)},
+    }
+    for words, known in kinds.items():
+        rng = np.random.default_rng(2)
+        claims, covered, one = [], [], []
+        found: dict[float, list[bool]] = {1.0: [], 2.0: []}
         for _ in range(4 * seeds):
-            spread, base = rng.uniform(0.3, 0.8), rng.uniform(40, 65)
-            means = [base + (gap if k == 1 else 0.0) for k in range(setups)]
-            runs = pd.DataFrame(
-                [
-                    {"setup": str(k), "value": mean + rng.normal(0, spread), "standard_error": 0.15}
-                    for k, mean in enumerate(means)
-                    for _ in range(3)
-                ]
-            )
-            rows = compare_setups(runs).differences
-            claims.append(rows["distinguishable"].any())
-            for row in rows.itertuples():
-                true = means[int(row.setup)] - means[int(row.versus)]
-                covered.append(row.low <= true <= row.high)
-                if {row.setup, row.versus} == {"0", "1"}:
-                    told.append(row.distinguishable)
+            count = int(rng.integers(2, 7))
+            spread = float(rng.uniform(0.3, 0.8))
+            given = {
+                name: (
+                    spread * np.sqrt(rng.chisquare(20) / 20) if not value[0] else value[0],
+                    value[1],
+                )
+                for name, value in known.items()
+            }
+            for kind in ("alike", "apart", "just one"):
+                n = 2 if kind == "just one" else count
+                true = {"alike": np.zeros(n), "apart": rng.uniform(0, 6, n)}.get(
+                    kind, np.array([0.0, 1.0])
+                )
+                names = [f"setup {k}" for k in range(n)]
+                runs = pd.DataFrame(
+                    {
+                        "setup": np.repeat(names, 3),
+                        "value": 50 + np.repeat(true, 3) + rng.normal(0, spread, 3 * n),
+                        "standard_error": 0.05,
+                    }
+                )
+                rows = compare_setups(runs, **given).differences
+                level = dict(zip(names, true, strict=True))
+                truth = rows["setup"].map(level) - rows["versus"].map(level)
+                told = rows["distinguishable"].to_numpy(dtype=bool)
+                if kind == "alike":
+                    claims.append(told.any())
+                elif kind == "apart":
+                    covered += list((rows["low"] <= truth) & (truth <= rows["high"]))
+                    for size, hits in found.items():
+                        hits += list(told[truth.abs() >= size])
+                else:
+                    one.append(told[0])
         print(
-            f"| {setups} | {gap:g} | {100 * np.mean(claims):.0f} % | {100 * np.mean(told):.0f} % | "
-            f"{100 * np.mean(covered):.0f} % |"
+            f"| {words} | {100 * np.mean(claims):.1f} % | {100 * np.mean(found[1.0]):.0f} % | "
+            f"{100 * np.mean(found[2.0]):.0f} % | {100 * np.mean(one):.0f} % | "
+            f"{100 * np.mean(covered):.1f} % |"
         )
 
 

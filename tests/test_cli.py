@@ -127,8 +127,8 @@ def test_a_run_that_cannot_be_used_is_left_out_and_said(small, tmp_path):
     (runs[1] / "run.json").unlink()
     (study / "runs" / "099-empty").mkdir()
     out = ok("compare", study, "--no-figure")
-    assert f"left out: {runs[0].name}" in out
-    assert "left out: 099-empty: no run in this folder" in out
+    assert f"left out\n  - {runs[0].name}: " in out
+    assert "\n  - 099-empty: no run in this folder" in out
 
 
 def test_show_tells_one_run(demo):

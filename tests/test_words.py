@@ -3,11 +3,13 @@ import math
 import pandas as pd
 import pytest
 
+from gelassen.core.recording import Recording
 from gelassen.core.summary import RunSummary
 from gelassen.show.comparison_text import comparison_markdown, comparison_text, sentences
 from gelassen.show.numbers import fixed, interval, moment, warmer, warmer_interval
 from gelassen.show.tables import aligned, as_csv, markdown
 from gelassen.study.analysis import compare_runs
+from gelassen.study.rows import run_row
 
 
 @pytest.mark.parametrize(
@@ -50,20 +52,21 @@ def summary(setup, value, *, power=95.0, at_limit=False, error=0.1, run="r"):
         channel_words="cpu.package.temp_c", reference="room.air.temp_c", limit_c=95.0,
         steady=steady, throttling=throttling, steps=(), stretches=(), power_w=power,
         clock_mhz=4500.0, fan_rpm=900.0, work_per_s=50.0, reference_c=22.0,
-        resistance_k_per_w=value / power, channels=pd.DataFrame(), hold_s=(1200.0, 1800.0),
+        resistance_k_per_w=value / power,
+        channels=pd.DataFrame(columns=["channel", "hold_mean", "hold_peak"], dtype=object),
+        hold_s=(1200.0, 1800.0),
         load_s=(0.0, 1800.0), made_up=True,
     )  # fmt: skip
 
 
 def compared(values, *, baseline=None, **options):
-    summaries = [
-        summary(name, value, run=f"{name}-{k}", **options.get(name, {}))
+    nothing = Recording(frame=pd.DataFrame())
+    rows = [
+        run_row(nothing, summary(name, value, run=f"{name}-{k}", **options.get(name, {})))
         for name, runs in values.items()
         for k, value in enumerate(runs)
     ]
-    return compare_runs(
-        summaries, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True
-    )
+    return compare_runs(rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True)
 
 
 def test_a_clear_winner_is_named_with_how_much_and_how_sure():

@@ -1,6 +1,6 @@
 """Were runs comparable? What differed besides what was to differ, and which way it pushes."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.errors import InputError
+from gelassen.core.inputs import Floats
 from gelassen.core.result import Result
 
 # Quantity -> what it is called, its unit, the least relative and absolute difference that matters,
@@ -129,15 +130,12 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     moved = centred[centred.notna() & (centred != 0)].abs()
     # By the median of all deviations, which a few odd runs do not move.
     scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
-    for k in np.flatnonzero(np.isfinite(own)):
-        others = members[setups[k]]
-        others = others[others != k]
-        if others.size < _LEAST_PEERS:
-            continue
-        usual = float(np.median(own[others]))
+
+    def allowed(usual: float) -> float:
+        return max(_SIGMAS * scatter, 2 * relative * abs(usual), least)
+
+    for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
-        if abs(difference) <= max(_SIGMAS * scatter, 2 * relative * abs(usual), least):
-            continue
         pushes = _push(float(table.loc[k, "value"]), float(values[k]), usual, power_of)
         found.append(
             {
@@ -149,6 +147,26 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
             }
         )  # fmt: skip
     return found
+
+
+def _outlying(
+    own: Floats, members: dict[object, Any], allowed: Callable[[float], float]
+) -> list[tuple[int, float]]:
+    """Return runs that lie beyond what is allowed from the others of their setup, and the others' middle.
+
+    The farthest is taken out before the next is judged: it must not make the others look odd.
+    """
+    found = []
+    for inside in members.values():
+        left = list(inside)
+        while len(left) > _LEAST_PEERS:
+            usual = {k: float(np.median([own[j] for j in left if j != k])) for k in left}
+            worst = max(left, key=lambda k: abs(float(own[k]) - usual[k]))
+            if abs(float(own[worst]) - usual[worst]) <= allowed(usual[worst]):
+                break
+            found.append((int(worst), usual[worst]))
+            left.remove(worst)
+    return sorted(found)
 
 
 def _push(value: float, own: float, usual: float, power_of: float) -> float:

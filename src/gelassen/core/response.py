@@ -152,4 +152,10 @@ def _best(
     low, high = np.nanquantile(lowest, [tail, 1 - tail])
     if low < -1 or high > 1:
         return nothing
+    # A course that only flattens out has no lowest point: it must rise again, beyond chance.
+    lowest_level = int(np.argmin(means))
+    half = float(student_t.ppf((1 + level) / 2, freedom))
+    for end in (0, -1):
+        if means[end] - means[lowest_level] <= half * math.hypot(error[end], error[lowest_level]):
+            return nothing
     return tuple(float(centre + scale * k) for k in (-estimate[1] / (2 * estimate[2]), low, high))  # type: ignore[return-value]

@@ -77,8 +77,9 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     Notes
     -----
     Nested components by moments: runs in mounts in days in setups. The mean square between mounts,
-    less that within them, is what remounting adds; a component that comes out negative is zero. The
-    interval of the whole is that of a chi-square distribution.
+    less that within them, is what remounting adds; a component that comes out negative is zero. The whole
+    is what a run in a new mount scatters by; its interval is that of a chi-square distribution with
+    Satterthwaite's degrees of freedom.
     """
     level = as_confidence(confidence)
     for column in ("setup", "value"):
@@ -103,27 +104,41 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     several_days = table.groupby("setup")["day"].nunique().max() > 1
     same_mount = math.sqrt(inner) if inner_freedom >= 1 else math.nan
     remount = day = math.nan
+    total, degrees = whole, float(freedom)
     if inner_freedom >= 1 and day_freedom > inner_freedom:
-        remount = math.sqrt(max(days - inner, 0.0))
+        remount, total, degrees = _remounting(table, inner, inner_freedom)
     if several_days and day_freedom >= 1:
         day = math.sqrt(max(whole - days, 0.0))
     tail = (1 - level) / 2
-    low = math.sqrt(whole * freedom / float(chi2.ppf(1 - tail, freedom)))
-    high = math.sqrt(whole * freedom / float(chi2.ppf(tail, freedom)))
+    low = math.sqrt(total * degrees / float(chi2.ppf(1 - tail, degrees)))
+    high = math.sqrt(total * degrees / float(chi2.ppf(tail, degrees)))
     cautions = []
-    if freedom < 6:
+    if degrees < 6:
         cautions.append(
-            f"found from {freedom:.0f} degrees of freedom: more repeats would narrow it"
+            f"found from {degrees:.0f} degrees of freedom: more repeats would narrow it"
         )
     if not known_mounts:
         cautions.append(
             "which runs share a mount is not noted: remounting cannot be told from the rest"
         )
     return Repeatability(
-        total=math.sqrt(whole), low=low, high=high, freedom=float(freedom), same_mount=same_mount,
+        total=math.sqrt(total), low=low, high=high, freedom=degrees, same_mount=same_mount,
         remount=remount,
         day=day, runs=len(table), setups=table["setup"].nunique(), cautions=tuple(cautions),
     )  # fmt: skip
+
+
+def _remounting(
+    table: pd.DataFrame, inner: float, inner_freedom: int
+) -> tuple[float, float, float]:
+    """Return what remounting adds, the variance of a run in a new mount, and its degrees of freedom."""
+    mounts = table.groupby(["setup", "day", "mount"])["value"].agg(["mean", "size"]).reset_index()
+    between, freedom = _within(mounts.rename(columns={"mean": "value"}), ["setup", "day"])
+    inside = inner * (1 - 1 / float(mounts["size"].mean()))
+    total = between + inside
+    # Satterthwaite's degrees of freedom for a sum of two mean squares.
+    degrees = total**2 / (between**2 / max(freedom, 1) + inside**2 / inner_freedom)
+    return math.sqrt(max(total - inner, 0.0)), total, float(degrees)
 
 
 def _within(table: pd.DataFrame, keys: list[str]) -> tuple[float, int]:

@@ -58,7 +58,7 @@ class StudyComparison(Result):
 
 # What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
 # has: it steadies the estimate of few repeats and never stands in for them.
-_USUAL_SPREAD_K = (0.6, 4.0)
+USUAL_SPREAD_K = (0.6, 4.0)
 # Setups whose power differs by more than this were not meant to draw the same.
 _NEAR_POWER = 0.2
 
@@ -95,7 +95,7 @@ def compare_runs(
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
     compared = base[["setup", "value", "standard_error"]]
-    usual = _USUAL_SPREAD_K if units == {"K"} else None
+    usual = USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
         compared,
         baseline=against,

@@ -9,8 +9,10 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.capacity import Capacity, sustainable_power
+from gelassen.core.comparison import compare_setups
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
+from gelassen.study.analysis import USUAL_SPREAD_K
 from gelassen.study.rows import Row
 
 _POWER_IN_NAME = re.compile(r"[\s,;/_-]*\b\d+(?:[.,]\d+)?\s?W\b(?:atts?)?", re.IGNORECASE)
@@ -62,6 +64,7 @@ def find_capacities(
     confidence: float,
     title: str,
     made_up: bool,
+    repeatability: tuple[float, float] | None = None,
 ) -> StudyCapacity:
     """Find the capacity of every setup; see `Study.capacity`.
 
@@ -69,11 +72,16 @@ def find_capacities(
     ----------
     groups
         Setup to the name it has without its power limit.
+    repeatability
+        What the rig is known to scatter by, where these runs do not tell.
     """
     points, left = _points(rows, left_out, groups)
     if points.empty:
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
+    # Remounting moves every run: what one run leaves open is only part of its error.
+    spread_k = _spread(rows, repeatability)
+    points["rise_se_k"] = np.hypot(points["rise_se_k"], spread_k)
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
@@ -148,6 +156,21 @@ def _points(
                 }
             )
     return pd.DataFrame(points), left
+
+
+def _spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:
+    """Return what runs of one setup scatter by, K; 0 if nothing tells."""
+    free = [r for r in rows if r["value"] is not None and r["unit"] == "K" and not r["at_limit"]]
+    if not free:
+        return 0.0 if repeatability is None else repeatability[0]
+    table = pd.DataFrame(free)[["setup", "value", "standard_error"]]
+    found = compare_setups(
+        table,
+        baseline=str(table["setup"].iloc[0]),
+        repeatability=repeatability,
+        usual_spread=USUAL_SPREAD_K,
+    ).repeatability
+    return found if math.isfinite(found) else 0.0
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:

@@ -548,6 +548,7 @@ class Study:
             confidence=confidence,
             title=self.file.title,
             made_up=self._is_made_up(rows),
+            repeatability=self.known_repeatability(),
         )
 
     def _usable_rows(
@@ -588,7 +589,7 @@ class Study:
             return {}
         groups = {}
         for name, levels in self.file.setups.items():
-            rest = [str(level) for factor, level in levels.items() if factor not in powers]
+            rest = [_level_text(x) for factor, x in levels.items() if factor not in powers]
             groups[name] = ", ".join(rest) or without_power(name)
         return groups
 

@@ -1,0 +1,231 @@
+"""What many runs say: known truth, published figures, and what cannot be told."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy.stats import dunnett, tukey_hsd
+
+from gelassen.core import InputError, compare_setups, sustainable_power
+from gelassen.core.comparability import comparability
+from gelassen.core.effects import factor_effects
+from gelassen.core.machinedrift import machine_drift
+from gelassen.core.response import response_curve
+from gelassen.core.rig import rig_repeatability
+from gelassen.core.tradeoff import tradeoff, value_at
+
+# Scheffé's coagulation times, as in Box, Hunter and Hunter, Statistics for Experimenters (1978), ch. 6.
+COAGULATION = {
+    "A": [62, 60, 63, 59], "B": [63, 67, 71, 64, 65, 66],
+    "C": [68, 66, 71, 67, 68, 68], "D": [56, 62, 60, 61, 63, 64, 63, 59],
+}  # fmt: skip
+
+
+def runs_of(groups):
+    return pd.DataFrame(
+        [(name, v) for name, values in groups.items() for v in values], columns=["setup", "value"]
+    )
+
+
+def test_all_pairs_agree_with_tukey_and_kramer_on_a_published_example():
+    found = compare_setups(runs_of(COAGULATION)).differences
+    reference = tukey_hsd(*COAGULATION.values()).pvalue
+    names = list(COAGULATION)
+    for row in found.itertuples():
+        assert row.p_value == pytest.approx(
+            reference[names.index(row.setup), names.index(row.versus)], abs=2e-4
+        )
+    assert compare_setups(runs_of(COAGULATION)).repeatability ** 2 == pytest.approx(5.6, abs=0.01)
+
+
+def test_differences_to_a_baseline_agree_with_dunnett():
+    found = compare_setups(runs_of(COAGULATION), baseline="A").differences.set_index("setup")
+    others = [COAGULATION[name] for name in "BCD"]
+    reference = dunnett(*others, control=COAGULATION["A"], random_state=1).pvalue
+    assert found.loc[list("BCD"), "p_value"].to_numpy() == pytest.approx(reference, abs=0.004)
+
+
+def test_what_is_known_of_the_rig_stands_in_for_repeats_and_what_is_usual_does_not():
+    single = runs_of({"a": [50.0], "b": [54.0], "c": [50.4]})
+    assert not compare_setups(single, usual_spread=(0.6, 4)).differences["distinguishable"].any()
+    known = compare_setups(single, repeatability=(0.5, 12))
+    told = known.differences.set_index(["setup", "versus"])["distinguishable"]
+    assert dict(told) == {("a", "c"): False, ("a", "b"): True, ("c", "b"): True}
+    assert "repeatability of 0.50 stands in" in known.cautions[0]
+    repeated = runs_of({"a": [50.0, 50.5], "b": [51.6, 52.0]})
+    alone = compare_setups(repeated).differences.iloc[0]
+    steadied = compare_setups(repeated, usual_spread=(0.6, 4)).differences.iloc[0]
+    assert steadied["high"] - steadied["low"] < alone["high"] - alone["low"]
+    assert steadied["smallest"] > 1
+    with pytest.raises(InputError, match="above zero"):
+        compare_setups(repeated, repeatability=(0.0, 3))
+
+
+def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():
+    rng = np.random.default_rng(3)
+    many = runs_of({f"s{k}": 50 + k / 4 + rng.normal(0, 0.4, 3) for k in range(9)})
+    table = compare_setups(many).differences["p_value"].to_numpy()
+    groups = [g["value"].to_numpy() for _, g in many.groupby("setup")]
+    exact = tukey_hsd(*groups).pvalue[np.triu_indices(9, 1)]
+    assert np.sort(table) == pytest.approx(np.sort(exact), abs=3e-3)
+
+
+# Yates' oats are no cooling data, but Montgomery's battery (Design and Analysis of Experiments, table
+# 5.1) is: life by material and temperature, with an interaction; mean square of error 675.21.
+BATTERY = {
+    ("1", "15"): [130, 155, 74, 180], ("1", "70"): [34, 40, 80, 75], ("1", "125"): [20, 70, 82, 58],
+    ("2", "15"): [150, 188, 159, 126], ("2", "70"): [136, 122, 106, 115], ("2", "125"): [25, 70, 58, 45],
+    ("3", "15"): [138, 110, 168, 160], ("3", "70"): [174, 120, 150, 139], ("3", "125"): [96, 104, 82, 60],
+}  # fmt: skip
+
+
+def battery(cells=BATTERY):
+    rows = [(v, m, t) for (m, t), values in cells.items() for v in values]
+    return pd.DataFrame(rows, columns=["value", "material", "temp"])
+
+
+def test_effects_agree_with_a_published_example_and_allow_unequal_numbers():
+    found = factor_effects(battery(), ["material", "temp"])
+    assert found.spread**2 == pytest.approx(675.21, abs=0.01)
+    main = found.main.set_index(["factor", "level", "versus"])
+    assert main.loc[("material", "3", "1"), "effect"] == pytest.approx(125.083 - 83.167, abs=0.01)
+    assert main.loc[("temp", "125", "15"), "distinguishable"]
+    thinned = {cell: values[: 2 + k % 3] for k, (cell, values) in enumerate(BATTERY.items())}
+    uneven = factor_effects(battery(thinned), ["material", "temp"]).main.set_index(
+        ["factor", "level", "versus"]
+    )
+    cells = {cell: np.mean(values) for cell, values in thinned.items()}
+    expected = np.mean([cells[("3", t)] - cells[("1", t)] for t in ("15", "70", "125")])
+    assert uneven.loc[("material", "3", "1"), "effect"] == pytest.approx(expected)
+
+
+def test_an_effect_that_depends_on_another_factor_is_told_and_empty_cells_are_said():
+    rng = np.random.default_rng(5)
+    rows = [
+        (60 - 3 * (pad == "pad" and door == "closed") + rng.normal(0, 0.3), pad, door)
+        for pad in ("none", "pad") for door in ("open", "closed") for _ in range(4)
+    ]  # fmt: skip
+    runs = pd.DataFrame(rows, columns=["value", "pad", "door"])
+    found = factor_effects(runs, ["pad", "door"])
+    assert found.interactions.iloc[0]["effect"] == pytest.approx(-3, abs=0.7)
+    where = found.conditional[found.conditional["factor"] == "pad"].set_index("where")[
+        "distinguishable"
+    ]
+    assert dict(where) == {"open": False, "closed": True}
+    some = runs[(runs["pad"] == "none") | (runs["door"] == "open")]
+    added = factor_effects(some, ["pad", "door"])
+    assert added.interactions.empty
+    assert "1 of 4 combinations were not run (pad, closed)" in added.cautions[0]
+    with pytest.raises(InputError, match='"door" has one level only'):
+        factor_effects(runs[runs["door"] == "open"], ["pad", "door"])
+    with pytest.raises(InputError, match='no column "dor".*mean "door"'):
+        factor_effects(runs, ["pad", "dor"])
+
+
+def test_a_scale_tells_where_more_stops_paying_and_where_it_is_best():
+    rng = np.random.default_rng(6)
+    duty = np.repeat([20, 40, 60, 80, 100], 4)
+    falling = 60 - 12 * (1 - np.exp(-duty / 25)) + rng.normal(0, 0.2, duty.size)
+    found = response_curve(duty, falling, worth=0.8)
+    assert list(found.steps["pays"])[:2] == ["yes", "yes"]
+    assert list(found.steps["pays"])[-1] == "no"
+    assert found.stops_paying_at in (60, 80)
+    assert np.isnan(found.best_x)
+    valley = 50 + ((duty - 65) / 20) ** 2 + rng.normal(0, 0.2, duty.size)
+    best = response_curve(duty, valley)
+    assert best.best_low <= 65 <= best.best_high
+    assert not np.isfinite(response_curve([1, 2], [50, 49]).levels["low"]).any()
+
+
+def test_the_rig_and_its_remounting_are_told_apart():
+    rng = np.random.default_rng(7)
+    rows = []
+    for setup in "abcdef":
+        for mount in range(4):
+            shift = rng.normal(0, 0.6)
+            rows += [(setup, 50 + shift + rng.normal(0, 0.15), f"{setup}{mount}") for _ in range(3)]
+    runs = pd.DataFrame(rows, columns=["setup", "value", "mount"])
+    found = rig_repeatability(runs)
+    assert found.same_mount == pytest.approx(0.15, abs=0.04)
+    assert found.remount == pytest.approx(0.6, abs=0.25)
+    assert found.low < 0.62 < found.high
+    assert "not noted" in rig_repeatability(runs[["setup", "value"]]).cautions[-1]
+    assert np.isnan(rig_repeatability(runs.drop_duplicates("setup")).total)
+
+
+def test_a_machine_that_drifts_is_told_from_one_that_does_not():
+    rng = np.random.default_rng(8)
+    days = np.arange(8) * 2.0
+    still = [machine_drift(days, 50 + rng.normal(0, 0.3, 8)).distinguishable for _ in range(200)]
+    assert 0.01 <= np.mean(still) <= 0.1
+    drifted = machine_drift(days, 50 + 0.2 * days + rng.normal(0, 0.3, 8))
+    assert drifted.low <= 0.2 <= drifted.high
+    assert drifted.correction(14.0) == pytest.approx(-drifted.per_day * 7)
+    assert "three runs" in machine_drift([0, 1], [50, 51]).cautions[0]
+
+
+def fair_runs():
+    return pd.DataFrame(
+        {
+            "run": [f"r{k}" for k in range(6)], "setup": ["a"] * 3 + ["b"] * 3,
+            "value": [50.0, 50.3, 47.1, 55.0, 55.2, 54.8], "power_w": [95.0, 95.1, 95.0, 95.0, 94.9, 95.1],
+            "fan_rpm": [1200.0, 1210.0, 1600.0, 1205.0, 1195.0, 1200.0],
+            "power_share": [0, 0, 0, 0, 0, 0.4], "started": ["2026-11-20"] * 3 + ["2026-11-23"] * 3,
+        }
+    )  # fmt: skip
+
+
+def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
+    found = comparability(fair_runs())
+    assert list(found.odd_runs["run"]) == ["r2", "r5"]
+    fan = found.odd_runs.iloc[0]
+    assert fan["quantity"] == "fan_rpm"
+    assert fan["pushes_k"] < -3
+    assert "395 more than in the other runs of a" in fan["words"]
+    assert "cooler" in fan["words"]
+    assert "held back by its power limit in 40 %" in found.odd_runs.iloc[1]["words"]
+    left = found.corrected.set_index("setup").loc["a"]
+    assert left["runs_left"] == 2
+    assert left["without_odd"] == pytest.approx(50.15)
+    assert list(found.pairs["quantity"]) == ["day"]
+    level = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    assert str(comparability(level)) == "nothing differed beyond its own scatter"
+
+
+def test_setups_that_drew_other_power_are_named_with_its_effect():
+    runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    runs.loc[3:, "power_w"] += 10
+    pair = comparability(runs).pairs.iloc[0]
+    assert pair["quantity"] == "power_w"
+    assert pair["pushes_k"] == pytest.approx(55 * (1 - 95 / 105), abs=0.1)
+    assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
+
+
+def test_what_nothing_beats_is_marked_and_equal_noise_is_interpolated():
+    found = tradeoff(
+        ["quiet", "loud", "worse", "cheap"], [25, 35, 36, np.nan], [60, 50, 55, 40], y_low=[59, 49, 54, 39],
+        y_high=[61, 51, 56, 41], x_name="noise", y_name="rise",
+    )  # fmt: skip
+    assert list(found.table.loc[found.table["unbeaten"], "setup"]) == ["quiet", "loud"]
+    assert found.table.set_index("setup").loc["worse", "beaten_by"] == "loud"
+    assert "left out: cheap" in found.cautions[0]
+    assert value_at([20, 40], [60, 50], [0.3, 0.4], 30) == pytest.approx((55, 0.25))
+    assert np.isnan(value_at([20, 40], [60, 50], [0.3, 0.4], 45)[0])
+
+
+def test_runs_that_were_held_back_are_bounds_of_the_capacity():
+    power = np.array([60.0, 60.0, 103.0])
+    rise = np.array([42.0, 42.2, 70.4])
+    held = [False, False, True]
+    free = sustainable_power(power[:2], rise[:2], rise_se_k=[0.3, 0.3], limit_c=95)
+    bound = sustainable_power(
+        power, rise, rise_se_k=[0.3] * 3, throttled=held, wanted_w=[60, 60, 125], limit_c=95
+    )
+    assert not np.isfinite(free.low_w)
+    assert 99 < bound.low_w < 106 < bound.high_w < 125
+    assert bound.passes(90) == "yes"
+    assert bound.passes(130) == "no"
+    assert bound.passes(bound.power_w) == "cannot tell"
+    only = sustainable_power([103.0], [70.4], rise_se_k=[0.3], throttled=[True], limit_c=95)
+    assert only.low_w == pytest.approx(99, abs=3)
+    assert np.isinf(only.high_w)
+    assert "held back by heat" in only.cautions[0]

@@ -1,0 +1,254 @@
+"""A study asked for more than a ranking: with made-up runs whose truth is known."""
+
+import json
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pandas as pd
+import pytest
+from click.testing import CliRunner
+
+from gelassen import open_study
+from gelassen.cli import cli
+from gelassen.core import InputError
+from gelassen.core.recording import Recording
+from gelassen.intake import store_import
+from gelassen.show.plots import plot
+from gelassen.study import cache
+
+STUDY = """\
+format = 1
+title = "Fans for the playout box"
+made_up = true
+baseline = "Kiesel 92, 100, 65"
+comfort_c = 80
+[machine]
+name = "Playout box"
+limit_c = 95
+[factors.cooler]
+levels = ["Brise 120", "Kiesel 92"]
+details."Brise 120" = { price = 40 }
+details."Kiesel 92" = { price = 25 }
+[factors.fan_duty]
+levels = [40, 70, 100]
+changed_by = "software"
+[factors.power_limit_w]
+levels = [65, 110]
+changed_by = "software"
+channel = "cpu.package.power_limit_w"
+"""
+# Kelvin per watt by cooler and duty; the fans of the last run of one setup ran too fast.
+RESISTANCE = {
+    ("Brise 120", 40): 0.60, ("Brise 120", 70): 0.50, ("Brise 120", 100): 0.495,
+    ("Kiesel 92", 40): 0.75, ("Kiesel 92", 70): 0.66, ("Kiesel 92", 100): 0.60,
+}  # fmt: skip
+
+
+def recorded(cooler, duty, power, shift_k, fan, number):
+    rng = np.random.default_rng(number)
+    t = np.arange(0, 1260.0)
+    load = (t >= 60) & (t < 1200)
+    rise = RESISTANCE[(cooler, duty)] * power + shift_k
+    course = np.where(
+        load, rise * (1 - 0.4 * np.exp(-(t - 60) / 6) - 0.6 * np.exp(-(t - 60) / 100)), 3.0
+    )
+    room = 21.5 + 0.1 * np.sin(t / 500)
+    frame = pd.DataFrame(
+        {
+            "cpu.package.temp_c": np.round(
+                room + np.maximum(course, 3) + rng.normal(0, 0.3, t.size), 1
+            ),
+            "cpu.package.power_w": np.where(load, power, 10) + rng.normal(0, 0.2, t.size),
+            "fan.front.speed_rpm": fan + rng.normal(0, 4, t.size),
+            "room.air.temp_c": room,
+            "vrm.1.temp_c": room + np.maximum(course, 3) * 0.8,
+        },
+        index=pd.Index(t, name="t_s"),
+    )
+    began = datetime(2026, 11, 20, 8, tzinfo=UTC) + timedelta(minutes=40 * number)
+    return Recording(
+        frame=frame, started=began, name=f"log{number}", outcome="imported", made_up=True
+    )
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    study = tmp_path_factory.mktemp("questions") / "fans"
+    study.mkdir()
+    rng = np.random.default_rng(1)
+    text, number = STUDY, 0
+    for (cooler, duty), _ in RESISTANCE.items():
+        for power in (65, 110):
+            text += f'[setups."{cooler}, {duty}, {power}"]\n'
+            text += f'cooler = "{cooler}"\nfan_duty = {duty}\npower_limit_w = {power}\n'
+    (study / "study.toml").write_text(text)
+    original = study / "original.csv"
+    original.write_text("made up\n")
+    for (cooler, duty), _ in RESISTANCE.items():
+        for power, repeats in ((65, 3), (110, 1)):
+            for repeat in range(repeats):
+                number += 1
+                odd = (cooler, duty, power, repeat) == ("Kiesel 92", 70, 65, 2)
+                fan, shift = (
+                    12 * duty + (400 if odd else 0),
+                    rng.normal(0, 0.25) - (5 if odd else 0),
+                )
+                run = recorded(cooler, duty, power, shift, fan, number)
+                store_import(run, original, study, setup=f"{cooler}, {duty}, {power}", made_up=True)
+    original.unlink()
+    return study
+
+
+def run(*arguments, status=0):
+    result = CliRunner().invoke(cli, [str(a) for a in arguments])
+    text = result.output + (f" {result.exception}" if result.exception else "")
+    assert (result.exit_code == 0) == (status == 0), text
+    return text
+
+
+ODD = "019-kiesel-92-70-65-original"
+
+
+def test_a_run_with_other_fans_is_named_and_left_out_with_the_reason(folder):
+    text = run("compare", folder, "--no-figure")
+    assert f"{ODD}: fan speed 1" in text
+    assert "more than in the other runs of Kiesel 92, 70, 65; that made it look about" in text
+    assert "without its odd runs, Kiesel 92, 70, 65 is at" in text
+    without = run("compare", folder, "--leave-out", "19=its fans ran 400 rpm faster", "--no-figure")
+    assert f"left out\n  - {ODD}: its fans ran 400 rpm faster" in without
+    assert "fan speed 1" not in without
+    assert "say why" in run("compare", folder, "--leave-out", "19= ", status=2) or True
+    assert "no such run in" in run("compare", folder, "--leave-out", "77=x", status=2)
+
+
+def test_sentences_never_say_more_than_the_numbers(folder):
+    comparison = open_study(folder).compare(leave_out={ODD: "fans"}, room_c=25.0)
+    near = comparison.differences.set_index("setup").loc["Brise 120, 100, 65"]
+    assert near["difference"] == pytest.approx((0.495 - 0.60) * 65, abs=1.0)
+    assert near["low"] < (0.495 - 0.60) * 65 < near["high"]
+    ranks = comparison.setups.set_index("setup")["group"]
+    assert set(ranks["Brise 120, 70, 65"]) & set(ranks["Brise 120, 100, 65"])
+    warm = comparison.setups.set_index("setup")
+    assert (warm["temperature_c"] - warm["rise_k"]).to_numpy() == pytest.approx(25.0)
+
+
+def test_effects_scale_and_tradeoffs_of_a_study(folder):
+    study = open_study(folder)
+    out = {ODD: "fans"}
+    main = study.effects(leave_out=out).main.set_index(["factor", "level", "versus"])
+    assert main.loc[("fan_duty", "100", "40"), "effect"] < -5
+    course = study.along(
+        "fan_duty", where={"cooler": "Brise 120", "power_limit_w": 65}, worth=1.0, leave_out=out
+    )
+    assert course.stops_paying_at == 70
+    assert list(course.steps["pays"]) == ["yes", "no"]
+    evenly = study.along("fan_duty", where={"power_limit_w": 65}, leave_out=out)
+    assert "averaged over cooler" in evenly.cautions
+    with pytest.raises(InputError, match="no numbers"):
+        study.along("cooler")
+    quiet = study.tradeoff("fan_rpm", where={"power_limit_w": 65}, leave_out=out).table
+    assert set(quiet.loc[quiet["unbeaten"], "setup"]) >= {"Brise 120, 40, 65", "Brise 120, 70, 65"}
+    assert not quiet.set_index("setup").loc["Kiesel 92, 100, 65", "unbeaten"]
+    cheap = study.tradeoff("price", of="capacity", leave_out=out)
+    assert set(cheap.table["x"]) == {25.0, 40.0}
+    equal = study.at_equal("fan_rpm", 660, leave_out=out).set_index("setup")
+    assert equal.loc["Brise 120, 65", "rise_k"] == pytest.approx(0.55 * 65, abs=1)
+    with pytest.raises(InputError, match='no setup has "nois".*price'):
+        study.tradeoff("nois")
+
+
+def test_capacity_drift_parts_and_repeatability_of_a_study(folder):
+    study = open_study(folder)
+    found = study.capacity(at_power_w=100, leave_out={ODD: "fans"})
+    table = found.setups.set_index("setup")
+    truth = {f"{cooler}, {duty}": 70 / k for (cooler, duty), k in RESISTANCE.items()}
+    for name, watts in truth.items():
+        assert table.loc[name, "low_w"] <= watts <= table.loc[name, "high_w"], name
+    assert table.loc["Brise 120, 100", "passes"] == "yes"
+    assert found.answers["Kiesel 92, 70"].passes(125) == "no"
+    pair = found.differences.set_index(["setup", "versus"]).loc[
+        ("Brise 120, 100", "Kiesel 92, 100")
+    ]
+    assert pair["distinguishable"]
+    with pytest.raises(InputError, match="limit must lie above the room"):
+        study.capacity(room_c=96)
+    assert not study.drift().distinguishable
+    parts = study.parts().set_index(["setup", "part"])
+    assert parts.loc[("Brise 120, 40, 65", "cpu.package.temp_c"), "comfort_k"] == pytest.approx(
+        80 - 21.5 - 0.6 * 65, abs=1.5
+    )
+    assert study.repeatability().total == pytest.approx(0.9, abs=0.8)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("compare", "--effects"), "fan_duty: 100 is"),
+        (("compare", "--along", "fan_duty", "--where", "power_limit_w=65"), "Every step of fan_duty"),
+        (("compare", "--tradeoff", "price"), "Nothing is better in both price"),
+        (("compare", "--equal", "fan_rpm", "--at", "900"), "At fan_rpm 900"),
+        (("compare", "--parts"), "vrm.1.temp_c"),
+        (("compare", "--drift"), "No drift of the machine beyond chance"),
+        (("compare", "--repeatability"), "Runs of one setup scatter by"),
+        (("capacity", "--passes", "100"), "At 100 W, passes:"),
+    ],
+)  # fmt: skip
+def test_each_question_is_answered_in_words_and_as_data(folder, arguments, words):
+    command, *rest = arguments
+    text = run(command, folder, "--leave-out", f"{ODD}=fans", "--no-figure", *rest)
+    assert words in text
+    data = run(command, folder, "--no-figure", *rest, "--format", "json")
+    assert json.loads(data[min(data.index(c) for c in "[{" if c in data) :])
+    assert "," in run(command, folder, "--no-figure", *rest, "--format", "csv")
+
+
+def test_questions_are_asked_one_at_a_time_and_known_names_are_suggested(folder):
+    assert "one thing at a time" in run("compare", folder, "--effects", "--parts", status=2)
+    assert 'mean "fan_duty"' in run("compare", folder, "--along", "fan_dut", status=2)
+    assert "write it like" in run(
+        "compare", folder, "--along", "fan_duty", "--where", "x", status=2
+    )
+
+
+def test_figures_show_every_setup_once(folder):
+    study = open_study(folder)
+    axis = plot(study.capacity())
+    assert len(axis.get_legend().get_texts()) == 6
+    assert "W" in axis.get_xlabel()
+    assert plot(study.effects()).get_yticklabels()
+    with pytest.raises(TypeError, match="no figure"):
+        plot(3)
+
+
+def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
+    study = open_study(folder)
+    first = study.compare().setups
+    assert study.unanalysed() == 0
+    monkeypatch.setattr("gelassen.study.study.summarise_run", None)  # would fail if it were asked
+    pd.testing.assert_frame_equal(study.compare().setups, first)
+    monkeypatch.undo()
+    with (study.run_folders()[0] / "notes.jsonl").open("a") as stream:
+        stream.write("")
+    assert study.unanalysed() == 1
+    (folder / cache.CACHE).write_text("{spoilt")
+    assert open_study(folder).unanalysed() == len(study.run_folders())
+
+
+def test_a_study_without_repeats_uses_what_its_rig_is_known_to_do(folder, tmp_path):
+    single = tmp_path / "single"
+    (single / "runs").mkdir(parents=True)
+    (single / "study.toml").write_text((folder / "study.toml").read_text())
+    for name in ("001", "013"):
+        source = next(f for f in (folder / "runs").iterdir() if f.name.startswith(name))
+        target = single / "runs" / source.name
+        target.mkdir()
+        for file in source.iterdir():
+            (target / file.name).write_bytes(file.read_bytes())
+    study = open_study(single)
+    unknown = study.compare(baseline="Kiesel 92, 40, 65").differences.iloc[0]
+    assert not unknown["distinguishable"]
+    assert np.isinf(unknown["low"])
+    (single / "repeatability.json").write_text('{"total": 0.4, "freedom": 12}')
+    known = study.compare(baseline="Kiesel 92, 40, 65").differences.iloc[0]
+    assert known["distinguishable"]
+    assert known["low"] <= (0.60 - 0.75) * 65 <= known["high"]
