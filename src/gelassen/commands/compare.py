@@ -122,7 +122,8 @@ def compare(
         from gelassen.show.plots import save_plot
 
         path = figure or study / "figures" / f"{name}.png"
-        save_plot(result, path)
+        made_up = "   (made-up sample data)" if opened_study.file.made_up else ""
+        save_plot(result, path, about=opened_study.file.title + made_up)
         say(f"figure: {path}")
 
 

@@ -181,10 +181,12 @@ def _(result: Tradeoff, ax: "Axes | None" = None) -> "Axes":
     return axis
 
 
-def save_plot(result: Any, path: Path) -> None:
-    """Draw a result and save it."""
+def save_plot(result: Any, path: Path, *, about: str = "") -> None:
+    """Draw a result and save it; `about` says above it which study it is of."""
     from matplotlib import rc_context
 
     with rc_context({"text.parse_math": False}):
         axis = plot(result)
+        if about:
+            axis.set_title(f"{about}\n{axis.get_title()}", fontsize=11)
         save(axis.figure, path)  # type: ignore[arg-type]
