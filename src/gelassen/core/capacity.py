@@ -197,6 +197,13 @@ def sustainable_power(
         f"rise grows less than power (power to the {exponent:.2f})"
     )  # fmt: skip
     low, value, high = quantiles
+    for held_w, held_k, _ in zip(*bounds, strict=True):
+        expected_k = allowed_k * (held_w / value) ** exponent
+        if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
+            cautions.append(
+                f"a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the others let expect "
+                f"{expected_k:.0f} K: was it the same setup, and was it settled?"
+            )
     if value > 1.25 * power.max() or value < 0.75 * power.min():
         cautions.append(
             f"far from the measured {power.min():.0f} to {power.max():.0f} W: measure nearer to it"

@@ -55,10 +55,25 @@ class StudyComparison(Result):
     comparability: Comparability | None = None
     room_c: float | None = None
 
+    def __str__(self) -> str:
+        lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
+        for row in self.setups.to_dict("records"):
+            if row["at_limit"]:
+                span = "at the limit: it would be warmer"
+            elif np.isfinite([row["low_k"], row["high_k"]]).all():
+                span = f"{row['low_k']:.1f} to {row['high_k']:.1f}"
+            else:
+                span = "cannot tell"
+            plural = "" if row["runs"] == 1 else "s"
+            lines.append(
+                f"{row['setup']}: {row['rise_k']:.1f} {self.unit} ({span}), {row['runs']} run{plural}"
+            )
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
 
 # What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
 # has: it steadies the estimate of few repeats and never stands in for them.
-USUAL_SPREAD_K = (0.6, 4.0)
+USUAL_SPREAD_K = (0.5, 4.0)
 # Setups whose power differs by more than this were not meant to draw the same.
 _NEAR_POWER = 0.2
 
@@ -127,6 +142,7 @@ def compare_runs(
     if len(units) > 1:
         cautions.append("some runs have no room temperature: their values are not rises")
     cautions += _power_cautions(setups, baseline)
+    cautions += _room_cautions(table, room_c)
     fair = comparability(free, expected=expected) if len(free) else None
     limits = table["limit_c"].dropna()
     return StudyComparison(
@@ -267,6 +283,24 @@ def _with_baseline(
         "runs_needed",
     ]  # fmt: skip
     return setups.merge(named[columns], on="setup", how="left")
+
+
+# In a warmer room fans on curves run faster and free convection works better: on the simulated bench
+# the rise falls by 0.1 to 0.3 K for each kelvin of room.
+_ROOM_EFFECT = 0.2
+
+
+def _room_cautions(table: pd.DataFrame, room_c: float | None) -> list[str]:
+    """Say what error bringing runs to one room leaves."""
+    rooms = table["reference_c"].dropna()
+    if room_c is None or rooms.empty:
+        return []
+    apart = float((rooms - room_c).abs().max())
+    return [
+        f"brought from rooms of {rooms.min():.1f} to {rooms.max():.1f} °C to {room_c:g} °C with "
+        f"the same rise: "
+        f"fans on curves and free convection make this wrong by up to about {_ROOM_EFFECT * apart:.1f} K"
+    ]
 
 
 def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[str]:

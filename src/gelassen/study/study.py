@@ -23,7 +23,7 @@ from gelassen.core.rig import Repeatability, rig_repeatability
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
 from gelassen.core.tradeoff import Tradeoff, tradeoff, value_at
-from gelassen.study.analysis import StudyComparison, compare_runs, run_table
+from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities, without_power
@@ -469,8 +469,11 @@ class Study:
             else pd.Series("all", table.index)
         )
         free = table[~table["at_limit"].astype(bool)]
-        spread = compare_setups(free[["setup", "value", "standard_error"]], confidence=confidence)
-        scatter = spread.repeatability if math.isfinite(spread.repeatability) else 0.0
+        spread = compare_setups(
+            free[["setup", "value", "standard_error"]], confidence=confidence,
+            repeatability=self.known_repeatability(), usual_spread=USUAL_SPREAD_K,
+        )  # fmt: skip
+        scatter = spread.repeatability if math.isfinite(spread.repeatability) else math.inf
         groups = {
             name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("value", "size"))
             for name, runs in free.groupby(keys[free.index], sort=False)
@@ -484,7 +487,9 @@ class Study:
         factor = float(norm.ppf((1 + confidence) / 2))
         rows = []
         for name, group in groups.items():
-            value, error = value_at(group["x"], group["y"], scatter / np.sqrt(group["n"]), at)
+            own = 1.0 if math.isinf(scatter) else scatter  # unknown: only the value is of use
+            value, error = value_at(group["x"], group["y"], own / np.sqrt(group["n"]), at)
+            error = math.inf if math.isinf(scatter) and math.isfinite(value) else error
             rows.append(
                 (name, at, value, value - factor * error, value + factor * error, len(group))
             )
