@@ -354,6 +354,8 @@ def capacity_table(seeds: int) -> None:
     cases = (
         ("Brise 120", True, (45.0, 65.0, 95.0, 125.0)),
         ("Brise 120", False, (45.0, 65.0, 95.0, 125.0)),
+        ("Kiesel 92", False, (35.0, 50.0, 70.0, 90.0)),
+        ("Tarn 240", False, (65.0, 90.0, 115.0, 140.0)),
         ("Steg", True, (20.0, 35.0, 50.0, 65.0)),
     )
     for cooler, fixed, levels in cases:

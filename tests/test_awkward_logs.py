@@ -222,6 +222,25 @@ def test_headers_say_what_a_column_is_or_it_is_left_alone(
         assert understood.recording.frame[channel].iloc[0] == pytest.approx(reading)
 
 
+def test_a_temperature_without_a_part_is_taken_for_the_processors_if_it_follows_the_load(tmp_path):
+    power = np.where((T > 100) & (T < 300), 95.0, 12.0)
+    warm = 40 + 30 * np.convolve(power > 50, np.exp(-np.arange(200) / 20) / 20)[:N]
+    rows = "".join(
+        f"{t:g},{a:.1f},{p:.1f},{25 + t / 400:.2f}\n"
+        for t, a, p in zip(T, warm, power, strict=True)
+    )
+    read = gelassen.read_log(
+        stored(tmp_path, f"Time [s],Probe [°C],CPU Power [W],Room [°C]\n{rows}")
+    )
+    assert read.channels["cpu.package.temp_c"].header == "Probe [°C]"
+    assert any("it follows the load" in caution for caution in read.cautions)
+    flat = "".join(f"{t:g},{40 + t % 3},{p:.1f},25\n" for t, p in zip(T, power, strict=True))
+    still = gelassen.read_log(
+        stored(tmp_path, f"Time [s],Probe [°C],CPU Power [W],Room [°C]\n{flat}")
+    )
+    assert "cpu.package.temp_c" not in still.frame
+
+
 @settings(max_examples=150, deadline=None)
 @given(
     st.one_of(

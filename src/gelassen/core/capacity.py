@@ -15,6 +15,11 @@ _EXPONENTS = np.linspace(0.6, 1.08, 49)
 _EXPONENT_USUAL, _EXPONENT_SPREAD = 0.95, 0.12
 # Other sources warm the air a little before it meets the heatsink, whatever the chip does.
 _OFFSET_SHARE = 0.03
+# Fans on curves bend the course in ways no power law follows: by this share of the whole rise, alike over
+# powers whose logarithms lie this near.
+_BEND_SHARE, _BEND_LENGTH = 0.004, 0.35
+# Exponents below this tell of fans on a curve, surely so when lower by that; at full speed they are back.
+_FANS_BELOW, _FANS_OVER, _FULL_SPEED = 0.84, 0.08, 0.97
 _DRAWS = 6000
 # A run at its limit rides on it to within this.
 _BOUND_K = 0.7
@@ -118,7 +123,9 @@ def sustainable_power(
     Fits ``rise = a * power^m + b`` for all exponents m from 0.6 to 1.08 and averages them by their
     evidence, with a prior that prefers m near 1 and b near 0. Free convection and radiation make a
     passive heatsink better as it gets hotter (m about 0.8 to 0.9 [1]_). Where errors are not given,
-    or the points scatter by more than they say, the scatter about the curve takes their place. Curves
+    or the points scatter by more than they say, the scatter about the curve takes their place. Beyond
+    what was measured, courses with an exponent that only fans on curves explain bend back towards that
+    of fans at full speed. Departures from a smooth course are a Gaussian process (kriging). Curves
     that put more rise on the power a held-back run held than it showed are weighed down.
 
     References
@@ -290,14 +297,16 @@ def _draw(
     """Draw capacities from the average over exponents; NaN where a draw never meets the limit."""
     scale = float(power.max())
     offset_k = max(_OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
+    bend = _bend(power, power) * (_BEND_SHARE * allowed_k) ** 2
+    inverse = np.asarray(np.linalg.inv(np.diag(variance) + bend), dtype=float)
     parts = []
     for exponent in _EXPONENTS:
         design = np.column_stack([(power / scale) ** exponent, np.ones_like(power)])
-        hessian = design.T @ (design / variance[:, None])
+        hessian = design.T @ inverse @ design
         hessian[1, 1] += offset_k**-2
-        target = design.T @ (rise / variance)
+        target = design.T @ inverse @ rise
         estimate = np.linalg.solve(hessian, target)
-        misfit = float(rise @ (rise / variance) - estimate @ target)
+        misfit = float(rise @ inverse @ rise - estimate @ target)
         # Student's t instead of a normal distribution, where the scatter itself is an estimate.
         fit = -(freedom + power.size) / 2 * np.log1p(misfit / freedom)
         prior = -0.5 * ((exponent - _EXPONENT_USUAL) / _EXPONENT_SPREAD) ** 2
@@ -316,7 +325,13 @@ def _draw(
     theta += np.einsum("nij,nj->ni", np.array([parts[k][2] for k in picked]), noise)
     exponents = _EXPONENTS[picked]
     share = (allowed_k - theta[:, 1]) / np.where(theta[:, 0] > 0, theta[:, 0], np.nan)
-    capacity = scale * np.where(share > 0, share, np.nan) ** (1 / exponents)
+    # Free convection and radiation do not bend a course that much: fans speed up with heat, and end
+    # at full speed somewhere beyond what was measured.
+    like_fans = np.clip((_FANS_BELOW - exponents) / _FANS_OVER, 0.0, 1.0)
+    beyond = exponents + rng.beta(3, 4, _DRAWS) * like_fans * (_FULL_SPEED - exponents)
+    power_of = np.where(share > 1, beyond, exponents)
+    capacity = scale * np.where(share > 0, share, np.nan) ** (1 / power_of)
+    capacity = _bent(capacity, theta, exponents, scale, power, rise, inverse, allowed_k, rng)
     weights = np.full(_DRAWS, 1 / _DRAWS)
     for held_w, held_k, wanted_w in zip(*bounds, strict=True):
         predicted = theta[:, 0] * (held_w / scale) ** exponents + theta[:, 1]
@@ -326,6 +341,41 @@ def _draw(
             weights *= norm.cdf((predicted - held_k) / _BOUND_K)
     total = weights.sum()
     return capacity, weights / total if total > 0 else np.full(_DRAWS, 1 / _DRAWS), exponents
+
+
+def _bend(first: Floats, second: Floats) -> Floats:
+    """Return how alike the departures from a smooth course are at two powers."""
+    apart = np.log(first[:, None] / second) / _BEND_LENGTH
+    return np.asarray(np.exp(-0.5 * apart**2), dtype=float)
+
+
+def _bent(
+    capacity: Floats,
+    theta: Floats,
+    exponents: Floats,
+    scale: float,
+    power: Floats,
+    rise: Floats,
+    inverse: Floats,
+    allowed_k: float,
+    rng: np.random.Generator,
+) -> Floats:
+    """Move drawn capacities by what the real course departs from a power law there.
+
+    Kriging: the departure at the capacity, given those at the measured powers.
+    """
+    good = np.isfinite(capacity) & (capacity > 0)
+    at = capacity[good]
+    size = (_BEND_SHARE * allowed_k) ** 2
+    alike = size * _bend(at, power)
+    course = theta[good, :1] * (power / scale) ** exponents[good, None] + theta[good, 1:]
+    mean = np.einsum("nk,kj,nj->n", alike, inverse, rise - course)
+    variance = np.maximum(size - np.einsum("nk,kj,nj->n", alike, inverse, alike), 0.0)
+    departure = mean + np.sqrt(variance) * rng.standard_normal(at.size)
+    slope = theta[good, 0] * exponents[good] * (at / scale) ** exponents[good] / at
+    moved = capacity.copy()
+    moved[good] = np.maximum(at - departure / slope, 1e-3)
+    return moved
 
 
 def _only_bounds(

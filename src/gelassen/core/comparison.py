@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
+from scipy.optimize import brentq
 from scipy.special import stdtr
 from scipy.stats import bartlett, nct, norm, studentized_range
 from scipy.stats import t as student_t
@@ -401,11 +402,14 @@ class _Adjustment:
         """Return how many standard errors a difference must be for this level."""
         key = round(level, 9)
         if key not in self._critical:
-            low, high = 0.0, 200.0
-            for _ in range(40):
-                middle = (low + high) / 2
-                low, high = (middle, high) if self.p_value(middle) > level else (low, middle)
-            self._critical[key] = high
+            # Three digits are enough for counting runs; each look costs an integral.
+            alone = _quantile(1 - level / 2, self._freedom)
+            high = alone
+            while self.p_value(high) > level:
+                high *= 1.4
+            low = 0.5 * alone
+            found = brentq(lambda size: self.p_value(size) - level, low, high, xtol=2e-3, rtol=1e-3)
+            self._critical[key] = float(found) if high > alone else alone
         return self._critical[key]
 
 

@@ -2,17 +2,22 @@
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
+import numpy as np
+
 from gelassen.core.channels import UNITS, parse_channel
 from gelassen.core.errors import InputError
 from gelassen.core.units import Conversion, factors
-from gelassen.intake.cells import Decimal, is_missing
+from gelassen.intake.cells import Decimal, is_missing, read_value
 from gelassen.intake.columns import IGNORE, TIME, Target
 from gelassen.intake.headers import STATE, Header
-from gelassen.intake.recognise import Guess, recognise
+from gelassen.intake.recognise import NO_PART, Guess, recognise
 from gelassen.intake.rows import Column
 from gelassen.intake.sampling import spread_of, unit_behind
 from gelassen.intake.understanding import ColumnWords
 from gelassen.intake.unitguess import Spread, guess_unit
+
+# How closely a temperature must go with power or load to be taken for the processor's.
+_FOLLOWS = 0.6
 
 
 def plan_columns(
@@ -59,6 +64,12 @@ def plan_columns(
             strict=True,
         )
     )
+    follower = _follows_load(guesses, samples, marks, {t.channel for t in assigned.values()})
+    if follower is not None:
+        guesses[follower] = Guess(
+            "cpu.package.temp_c", seen[follower].unit, "likely",
+            "its header does not say of which part it is; it follows the load",
+        )  # fmt: skip
     plans: list[Column] = []
     words: list[ColumnWords] = []
     conversions: list[Conversion] = []
@@ -78,6 +89,35 @@ def plan_columns(
         conversions.append(conversion)
         plans.append(_column(entry, conversion, marks[k], spreads.get(k)))
     return plans, words, conversions
+
+
+def _follows_load(
+    guesses: Mapping[int, Guess],
+    samples: Sequence[Sequence[str]],
+    marks: Sequence[Decimal],
+    told: Collection[str],
+) -> int | None:
+    """Return the one temperature without a part that follows the processor's power or load."""
+    channels = [*(g.channel for g in guesses.values() if g.channel), *told]
+    if any(c.startswith("cpu.") and c.endswith(".temp_c") for c in channels):
+        return None
+    nameless = [k for k, g in guesses.items() if g.why == NO_PART and g.unit == "c"]
+    levels = [
+        k for k, g in guesses.items()
+        if g.channel in ("cpu.package.power_w", "cpu.all.load_pct", "wall.supply.power_w")
+    ]  # fmt: skip
+    if len(nameless) != 1 or not levels:
+        return None
+    pair = [_numbers(samples[k], marks[k]) for k in (nameless[0], levels[0])]
+    good = np.isfinite(pair[0]) & np.isfinite(pair[1])
+    if good.sum() < 30 or min(np.ptp(x[good]) for x in pair) <= 0:
+        return None
+    return nameless[0] if np.corrcoef(pair[0][good], pair[1][good])[0, 1] > _FOLLOWS else None
+
+
+def _numbers(cells: Sequence[str], mark: Decimal) -> np.ndarray:
+    read = (read_value(cell, mark) for cell in cells)
+    return np.array([np.nan if value is None else value.number for value in read])
 
 
 def _need_numbers(key: str, cells: Sequence[str]) -> None:

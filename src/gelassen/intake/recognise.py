@@ -13,6 +13,7 @@ from gelassen.intake.headers import STATE, Header
 from gelassen.intake.unitguess import Spread, guess_unit, plausible
 
 SURE, LIKELY = "sure", "likely"
+NO_PART = "of which part it is is not clear"
 _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 
@@ -156,7 +157,8 @@ def _quantity(
 def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: bool) -> Guess:
     left = _left_alone(r, spread)
     if left:
-        return Guess(None, why=left)
+        own = "c" if left == NO_PART and r.quantity == "temperature" and r.header.unit else ""
+        return Guess(None, own, why=left)
     unit, confidence, why = r.header.unit, SURE, ""
     if r.quantity in ("throttle",):
         return _throttle(r, spread)
@@ -200,7 +202,7 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
         return "what it measures is not clear"
     without = r.part == "" and r.quantity not in ("flow", "noise", "rate")
     if without:
-        return "of which part it is is not clear"
+        return NO_PART
     statistics = (words.AVERAGE, words.LOWEST, words.HIGHEST)
     over_cores = r.part == "cpu" and (
         words.found(words.CORE[:4], r.text) or words.found(("cores",), r.text)
