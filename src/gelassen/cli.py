@@ -13,6 +13,7 @@ from gelassen.commands.leftovers import settings_left_behind
 _HOMES = {
     "demo": ("demo", "demo"),
     "channels": ("channels", "channels"),
+    "run": ("run", "run"),
     "record": ("record", "record"),
     "note": ("note", "note"),
     "import": ("take_over", "import_logs"),

@@ -2,6 +2,8 @@
 
 import signal
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -208,6 +210,16 @@ def _tell(folder: Path) -> None:
         return
     tell(run_text(summarise_run(recording), recording))
     click.echo(f"\nrun: {folder}")
+
+
+@contextmanager
+def endings() -> Iterator[None]:
+    """Make Ctrl-C and the like end a run and keep it, also where a shell switched them off."""
+    _on_endings(_interrupt)
+    try:
+        yield
+    finally:
+        _on_endings(signal.SIG_DFL)
 
 
 def _on_endings(handler: Any) -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pandas as pd
+import tomlkit
 from scipy.stats import norm
 
 from gelassen.core.comparability import Comparability, comparability
@@ -145,6 +146,25 @@ class Study:
         kept = kept_rows(self.folder)
         folders = self.run_folders()
         return sum(kept.get(f.name, ("",))[0] != fingerprint(f, said) for f in folders)
+
+    def left_out(self) -> dict[str, str]:
+        """Return the folder names of runs that the study leaves out, with the reason."""
+        return self._left_out({})
+
+    def discard(self, run: str, why: str) -> str:
+        """Leave a run out from now on: noted in the study file, nothing is deleted.
+
+        Returns the name of its folder.
+        """
+        (name,) = set(self._left_out({run: why})) - set(self.left_out()) or {run}
+        path = self.folder / STUDY_FILE
+        document = tomlkit.parse(path.read_text(encoding="utf-8"))
+        table = document.setdefault("left_out", tomlkit.table())
+        table[name] = why
+        draft = path.with_suffix(".toml.part")
+        draft.write_text(tomlkit.dumps(document), encoding="utf-8")
+        draft.replace(path)
+        return name
 
     def _left_out(self, more: Mapping[str, str]) -> dict[str, str]:
         """Return the folder names of runs that the tester leaves out, with the reason."""

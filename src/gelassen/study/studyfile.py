@@ -59,6 +59,12 @@ class Protocol(_Table):
     cooldown: Duration = 300.0
     interval: Duration = 1.0
     repeats: int = Field(3, ge=1)
+    remount: bool = Field(True, description="whether each repeat is a new pass over all mountings")
+    baseline_again: bool = Field(True, description="run the baseline again at the end of each pass")
+    hand_change: Duration = Field(
+        900.0, description="what a change by hand takes, for the estimate"
+    )
+    seed: int = Field(1, description="of the order of runs: the same seed, the same order")
 
 
 class LoadTable(_Table):
