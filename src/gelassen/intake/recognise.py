@@ -90,7 +90,28 @@ def recognise(
         _guess(r, spreads.get(k), many_cpus=many, fahrenheit=fahrenheit)
         for k, r in enumerate(readings)
     ]
+    for quantity in ("clock", "load"):
+        _the_only_one(quantity, readings, guesses, taken)
     return _each_once(headers, guesses, taken)
+
+
+def _the_only_one(
+    quantity: str, readings: Sequence[_Reading], guesses: list[Guess], taken: Collection[str]
+) -> None:
+    """Take the only clock or load for the processor's, where its header names no part."""
+    suffix = _SUFFIX[quantity]
+    of_processor = [*(g.channel for g in guesses if g.channel), *taken]
+    if any(c.startswith("cpu.") and c.endswith(suffix) for c in of_processor):
+        return
+    alone = [
+        k for k, r in enumerate(readings) if r.quantity == quantity and guesses[k].why == NO_PART
+    ]
+    if len(alone) != 1 or not readings[alone[0]].header.unit:
+        return
+    unit = readings[alone[0]].header.unit
+    guesses[alone[0]] = Guess(
+        f"cpu.all.{suffix}", unit, LIKELY, f"the only {quantity}: taken for that of the processor"
+    )
 
 
 def _read(header: Header, spread: Spread | None) -> _Reading:
