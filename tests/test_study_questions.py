@@ -252,3 +252,25 @@ def test_a_study_without_repeats_uses_what_its_rig_is_known_to_do(folder, tmp_pa
     known = study.compare(baseline="Kiesel 92, 40, 65").differences.iloc[0]
     assert known["distinguishable"]
     assert known["low"] <= (0.60 - 0.75) * 65 <= known["high"]
+
+
+def test_a_drift_of_the_machine_is_taken_out_when_asked(tmp_path):
+    study = tmp_path / "drifting"
+    study.mkdir()
+    (study / "study.toml").write_text(
+        'format = 1\ntitle = "t"\nbaseline = "a"\n[machine]\nname = "m"\nlimit_c = '
+        "95\n[setups.a]\n[setups.b]\n"
+    )
+    original = study / "log.csv"
+    original.write_text("made up\n")
+    for number in range(10):
+        setup = "b" if number in (8, 9) else "a"
+        run_ = recorded("Brise 120", 70, 65, 0.6 * number - (2 if setup == "b" else 0), 840, number)
+        store_import(run_, original, study, setup=setup, mount=f"m{number // 2}")
+    plain, corrected = (open_study(study).compare(correct_drift=c) for c in (False, True))
+    assert plain.differences.iloc[0]["difference"] > 0
+    fixed = corrected.differences.iloc[0]
+    assert fixed["low"] <= -2 <= fixed["high"]
+    assert "corrected for a drift of the machine of +4" in corrected.cautions[0]
+    rig = open_study(study).repeatability()
+    assert not any("not noted" in caution for caution in rig.cautions)

@@ -77,6 +77,7 @@ def opened(
 @click.option(
     "--drift", is_flag=True, help="Look for a trend of the machine in the baseline's runs."
 )
+@click.option("--correct-drift", is_flag=True, help="Take such a trend out of all values.")
 @click.option("--repeatability", is_flag=True, help="Say what the rig scatters by, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
@@ -84,7 +85,7 @@ def compare(
     study: Path, baseline: str | None, form: str, confidence: float, left: tuple[str, ...],
     room_c: float | None, effects: bool, along: str | None, worth: float, where: tuple[str, ...],
     tradeoff: str | None, of: str, equal: str | None, at: float | None, parts: bool, drift: bool,
-    repeatability: bool, figure: Path | None,
+    correct_drift: bool, repeatability: bool, figure: Path | None,
     no_figure: bool,
 ) -> None:  # fmt: skip
     """Say which setup of STUDY is cooler, by how much, and how sure that is."""
@@ -100,7 +101,9 @@ def compare(
         )
     opened_study, out = opened(study, confidence, left)
     if not any(asked):
-        _compare(opened_study, baseline, form, confidence, out, room_c, figure, no_figure)
+        _compare(
+            opened_study, baseline, form, confidence, out, room_c, correct_drift, figure, no_figure
+        )
         return
     if parts:
         from gelassen.show.findings_text import parts_text
@@ -129,14 +132,18 @@ def compare(
 
 def _compare(
     study: "Study", baseline: str | None, form: str, confidence: float, out: dict[str, str],
-    room_c: float | None, figure: Path | None, no_figure: bool,
+    room_c: float | None, correct_drift: bool, figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
     from gelassen.show.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
     comparison = study.compare(
-        baseline=baseline, confidence=confidence, leave_out=out, room_c=room_c
+        baseline=baseline,
+        confidence=confidence,
+        leave_out=out,
+        room_c=room_c,
+        correct_drift=correct_drift,
     )
     if form == "json":
         click.echo(as_json(comparison))

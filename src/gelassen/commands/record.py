@@ -78,6 +78,7 @@ _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length 
 @click.option(
     "--by-hand", is_flag=True, help="The setup's settings are made by hand; set none of them."
 )
+@click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option(
     "--limit", "limit_c", type=float, default=None, help="Limit temperature of the chip, °C."
 )
@@ -96,7 +97,7 @@ def record(
     interval: float | None, load: str | None, load_command: str | None, score: str | None,
     workers: int | None, cores: str | None, duty: float | None, period: float | None,
     staircase: float | None, pause: float, settings: tuple[str, ...], by_hand: bool,
-    limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
+    mount: str | None, limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
 ) -> None:  # fmt: skip
     """Idle, load and cool this machine, and record every channel."""
     from dataclasses import replace
@@ -151,7 +152,7 @@ def record(
         folder, outcome = record_run(
             bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
             power_limit_w=power_limit_w, reference=reference,
-            progress=progress,
+            mount=mount, progress=progress,
         )  # fmt: skip
     _on_endings(signal.SIG_DFL)
     _tell(folder)

@@ -22,6 +22,7 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 @click.option("--study", type=click.Path(path_type=Path), default=None, help="Study; made if new.")
 @click.option("--setup", default=None, help="Setup that was on the bench.")
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
+@click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
     "--column", "pairs", multiple=True, metavar="HEADER=CHANNEL",
@@ -72,7 +73,8 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
 @click.option("--yes", is_flag=True, help="Do not ask before storing.")
 def import_logs(
-    files: tuple[Path, ...], study: Path | None, setup: str | None, new_setup: bool, limit_c: float | None,
+    files: tuple[Path, ...], study: Path | None, setup: str | None, new_setup: bool, mount: str | None,
+    limit_c: float | None,
     pairs: tuple[str, ...], mapping: Path | None, write_columns: Path | None, encoding: str | None,
     delimiter: str | None, decimal: str | None, dates: Any, zone: str | None, part: int | None,
     load_start: float | None, load_end: float | None, hold: tuple[float, float] | None, merge: bool | None,
@@ -119,7 +121,13 @@ def import_logs(
         sys.exit(FAILED)
     for recording, originals in jobs:
         folder = store_import(
-            recording, originals, study, setup=setup, limit_c=limit_c, new_setup=new_setup
+            recording,
+            originals,
+            study,
+            setup=setup,
+            limit_c=limit_c,
+            new_setup=new_setup,
+            mount=mount,
         )
         click.echo(f"stored as {folder}")
         for entry in joined:

@@ -26,6 +26,7 @@ def record_run(
     power_limit_w: float | None = None,
     reference: str | None = None,
     made_up: bool = False,
+    mount: str | None = None,
     started: datetime | None = None,
     progress: Callable[[Progress], None] | None = None,
 ) -> tuple[Path, RunOutcome]:
@@ -49,6 +50,7 @@ def record_run(
             power_limit_w=power_limit_w,
             reference=reference,
             made_up=made_up,
+            mount=mount,
             channels={
                 info.name: OriginEntry(
                     header=info.source or info.what,

@@ -55,6 +55,8 @@ class Recording:
         What weakens the recording.
     limits_c : mapping
         Temperature channel to its own limit in °C, where one is known (regulators, graphics).
+    mount : str or None
+        Which mounting it was; runs with the same were not remounted between.
     """
 
     frame: "pd.DataFrame"
@@ -71,6 +73,7 @@ class Recording:
     outcome: str = "finished"
     made_up: bool = False
     limits_c: Mapping[str, float] = field(default_factory=dict)
+    mount: str | None = None
 
     def table(self, *, tidy: bool = False) -> "pd.DataFrame":
         """Return the samples with `t_s` as a column: one column a channel, or tidy.

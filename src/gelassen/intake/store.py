@@ -23,6 +23,7 @@ def store_import(
     limit_c: float | None = None,
     new_setup: bool = False,
     made_up: bool = False,
+    mount: str | None = None,
 ) -> Path:
     """Store an imported log as a run of `study` and return its folder.
 
@@ -45,6 +46,7 @@ def store_import(
         setup=setup,
         limit_c=limit_c,
         made_up=made_up,
+        mount=mount,
         channels={
             name: OriginEntry(header=origin.header, conversion=origin.conversion)
             for name, origin in recording.channels.items()

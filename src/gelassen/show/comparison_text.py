@@ -292,8 +292,8 @@ def sentences(comparison: StudyComparison) -> list[str]:
         )
     if math.isfinite(comparison.repeatability_k):
         said.append(
-            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K (standard deviation, "
-            "estimated over all setups)."
+            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K (standard deviation "
+            "over all setups, steadied by what remounting usually does)."
         )
     return said[:6]
 

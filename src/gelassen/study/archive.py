@@ -98,6 +98,7 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         reference=run.reference,
         outcome=outcome,
         made_up=run.made_up,
+        mount=run.mount,
         limits_c={
             name: entry.limit
             for name, entry in run.channels.items()

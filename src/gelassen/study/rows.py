@@ -45,6 +45,7 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "made_up": bool(summary.made_up),
         "hold_length_s": summary.hold_s[1] - summary.hold_s[0],
         "load_length_s": summary.load_s[1] - summary.load_s[0],
+        "mount": recording.mount,
         "started": recording.started.isoformat() if recording.started else None,
         "noise_dba": _hold_mean(summary, ".level_dba"),
         "duty_pct": _hold_mean(summary, ".duty_pct"),

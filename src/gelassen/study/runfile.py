@@ -55,6 +55,7 @@ class RunFile(BaseModel):
     started: str | None = Field(None, description="RFC 3339 with offset")
     setup: str | None = None
     levels: dict[str, str | float] = Field(default_factory=dict)
+    mount: str | None = Field(None, description="runs with the same were not remounted between")
     load: str | None = None
     settings: dict[str, float] = Field(
         default_factory=dict, description="what was set for the run and put back after it"

@@ -190,6 +190,7 @@ class Study:
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
         room_c: float | None = None,
+        correct_drift: bool = False,
     ) -> StudyComparison:
         """Compare the setups by steady rise over the reference.
 
@@ -205,6 +206,8 @@ class Study:
             Run (its folder or number) to the reason why it is not compared.
         room_c : float, optional
             A room temperature to which all setups are brought, beside their rise.
+        correct_drift : bool
+            Take a drift of the machine that the baseline's repeats show out of all values.
 
         Raises
         ------
@@ -215,7 +218,10 @@ class Study:
         if against is not None and self.file.setups:
             check_setup_name(self.file, against)
         rows, left_out = self._usable_rows(confidence, executor, leave_out)
-        return compare_runs(
+        said = ""
+        if correct_drift:
+            rows, said = self._without_drift(rows, against, confidence)
+        found = compare_runs(
             rows,
             left_out,
             title=self.file.title,
@@ -225,6 +231,27 @@ class Study:
             repeatability=self.known_repeatability(),
             room_c=room_c,
             expected=self._expected(),
+        )
+        return replace(found, cautions=(said, *found.cautions)) if said else found
+
+    def _without_drift(
+        self, rows: Sequence[Row], baseline: str | None, confidence: float
+    ) -> tuple[list[Row], str]:
+        """Return rows freed from the drift of the baseline's repeats, and what was done."""
+        drift = self.drift(baseline, confidence=confidence)
+        if not drift.distinguishable:
+            return list(rows), "no drift of the machine beyond chance: nothing was corrected"
+        corrected: list[Row] = []
+        for row in rows:
+            days = started_days(row)
+            shift = 0.0 if math.isnan(days) else drift.correction(days)
+            moved = {
+                k: None if row[k] is None else row[k] + shift for k in ("value", "low", "high")
+            }
+            corrected.append({**row, **moved})
+        return corrected, (
+            f"corrected for a drift of the machine of {drift.over_all:+.1f} K over the baseline's "
+            f"repeats ({drift.per_day:+.2f} K a day)"
         )
 
     def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
