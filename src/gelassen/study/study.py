@@ -7,41 +7,34 @@ from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
 import pandas as pd
 import tomlkit
-from scipy.stats import norm
 
 from gelassen.core.comparability import Comparability, comparability
-from gelassen.core.comparison import compare_setups
 from gelassen.core.effects import Effects, factor_effects
 from gelassen.core.errors import FileError, GelassenError, InputError
 from gelassen.core.judging import MEAN_OF_CORES, core_channels
 from gelassen.core.machinedrift import MachineDrift, machine_drift
 from gelassen.core.recording import Recording
-from gelassen.core.response import Response, response_curve
+from gelassen.core.response import Response
 from gelassen.core.rig import Repeatability, rig_repeatability
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
-from gelassen.core.tradeoff import Tradeoff, tradeoff, value_at
-from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison, compare_runs, run_table
+from gelassen.core.tradeoff import Tradeoff
+from gelassen.study.analysis import StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
-from gelassen.study.capacities import StudyCapacity, find_capacities, without_power
+from gelassen.study.capacities import StudyCapacity, find_capacities
+from gelassen.study.levels import expected_quantities, setups_without_power
 from gelassen.study.partsview import parts_table
 from gelassen.study.rows import Row, run_row, started_days
 from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
+from gelassen.study.scale import along_scale
 from gelassen.study.studyfile import STUDY_FILE, StudyFile, check_setup_name, read_study_file
+from gelassen.study.trading import compare_at_equal, trade_capacity, trade_rise
 from gelassen.study.writer import RUN_JSON, write_json
 
 REPEATABILITY = "repeatability.json"
-_MORE = ("work_per_s", "clock_mhz", "capacity")  # of these, more is better
-_FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
-_NAMES = {
-    "rise": "rise, K", "capacity": "capacity, W", "noise_dba": "noise, dB(A)", "fan_rpm": "fan speed, rpm",
-    "power_w": "power, W", "work_per_s": "work, 1/s", "clock_mhz": "clock, MHz", "duty_pct": "duty, %",
-}  # fmt: skip
-_POWER_FACTORS = ("power", "power_w", "power_limit_w")
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,7 +223,7 @@ class Study:
             made_up=self._is_made_up(rows),
             repeatability=self.known_repeatability(),
             room_c=room_c,
-            expected=self._expected(),
+            expected=expected_quantities(self.file),
         )
         return replace(found, cautions=(said, *found.cautions)) if said else found
 
@@ -257,7 +250,7 @@ class Study:
     def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
         """Say what differed between runs and between setups besides what was to differ."""
         table = self.table(leave_out=leave_out)
-        return comparability(table, expected=self._expected())
+        return comparability(table, expected=expected_quantities(self.file))
 
     def repeatability(self, *, confidence: float = 0.95, store: bool = False) -> Repeatability:
         """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
@@ -360,42 +353,11 @@ class Study:
         worth : float
             A step pays if it lowers the rise by more than this, K.
         """
-        table = self.table(confidence=confidence, leave_out=leave_out)
-        for name, level in (where or {}).items():
-            if name not in table.columns:
-                raise InputError(
-                    f'"{name}" is no factor of this study.' + nearest(name, self.file.factors)
-                )
-            table = table[table[name].map(_level_text) == _level_text(level)]
-        if factor not in table.columns:
-            raise InputError(
-                f'"{factor}" is no factor of this study.' + nearest(factor, self.file.factors)
-            )
-        if table.empty:
-            raise InputError("no run has these levels")
-        x = pd.to_numeric(table[factor], errors="coerce")
-        if x.isna().all():
-            raise InputError(
-                f'the levels of "{factor}" are no numbers: there is no scale to go along'
-            )
-        free = table[~table["at_limit"].astype(bool)]
-        cautions = [] if len(free) == len(table) else [
-            f"{len(table) - len(free)} runs at the limit are left out: their rise says no more than that"
-        ]  # fmt: skip
-        if factor in self.file.factors:
-            others = [
-                n for n in self.file.factors if n != factor and len(set(free[n].dropna())) > 1
-            ]
-            values, more = _evenly(free, factor, others)
-            cautions += more
-        else:  # logged: the runs of one setup stand at one place
-            x = x.groupby(table["setup"]).transform("mean")
-            values = free["value"]
-        found = response_curve(
-            x[values.index], values, worth=worth, confidence=confidence,
+        return along_scale(
+            self.table(confidence=confidence, leave_out=leave_out), self.file, factor,
+            where=where or {}, worth=worth, confidence=confidence,
             repeatability=self.known_repeatability(),
         )  # fmt: skip
-        return replace(found, cautions=(*found.cautions, *cautions))
 
     def tradeoff(
         self,
@@ -421,64 +383,11 @@ class Study:
         where : mapping, optional
             Levels of factors that setups must have.
         """
+        comparison = self.compare(confidence=confidence, leave_out=leave_out)
         if of == "capacity":
-            return self._capacity_tradeoff(against, room_c, confidence, leave_out)
-        comparison = self.compare(confidence=confidence, leave_out=leave_out)
-        setups = comparison.setups
-        for factor, level in (where or {}).items():
-            if factor not in self.file.factors:
-                raise InputError(
-                    f'"{factor}" is no factor of this study.' + nearest(factor, self.file.factors)
-                )
-            own = [self.file.setups.get(str(n), {}).get(factor) for n in setups["setup"]]
-            setups = setups[[_level_text(x) == _level_text(level) for x in own]]
-        names = [str(name) for name in setups["setup"]]
-        x = self._quantity(against, comparison, names)
-        wanted = {
-            "rise": "rise_k",
-            "work_per_s": "work_per_s",
-            "clock_mhz": "clock_mhz",
-            "power_w": "power_w",
-        }
-        if of not in wanted:
-            raise InputError(
-                f'"{of}" cannot be traded ({", ".join([*wanted, "capacity"])}).'
-                + nearest(of, wanted)
-            )
-        rise = of == "rise"
-        found = tradeoff(
-            names, x, setups[wanted[of]], y_low=setups["low_k"] if rise else None,
-            y_high=setups["high_k"] if rise else None, x_name=_named(against), y_name=_named(of),
-            more_x=against in _MORE, more_y=of in _MORE,
-        )  # fmt: skip
-        powers = setups["power_w"].dropna()
-        if rise and len(powers) and powers.max() > 1.2 * powers.min():
-            more = (
-                f"these setups drew {powers.min():.0f} to {powers.max():.0f} W: compare those "
-                f"of one power, "
-                "--where FACTOR=LEVEL"
-            )
-            found = replace(found, cautions=(more, *found.cautions))
-        return found
-
-    def _capacity_tradeoff(
-        self, against: str, room_c: float, confidence: float, leave_out: Mapping[str, str] | None
-    ) -> Tradeoff:
-        found = self.capacity(room_c=room_c, confidence=confidence, leave_out=leave_out)
-        comparison = self.compare(confidence=confidence, leave_out=leave_out)
-        groups = self._without_power()
-        members: dict[str, list[str]] = {}
-        for name in comparison.setups["setup"]:
-            members.setdefault(groups.get(str(name)) or without_power(str(name)), []).append(
-                str(name)
-            )
-        names = [str(n) for n in found.setups["setup"]]
-        x = [float(np.nanmean(self._quantity(against, comparison, members[n]))) for n in names]
-        return tradeoff(
-            names, x, found.setups["capacity_w"], y_low=found.setups["low_w"],
-            y_high=found.setups["high_w"],
-            x_name=_named(against), y_name=_named("capacity"), more_x=against in _MORE, more_y=True,
-        )  # fmt: skip
+            capacity = self.capacity(room_c=room_c, confidence=confidence, leave_out=leave_out)
+            return trade_capacity(comparison, capacity, self.file, against)
+        return trade_rise(comparison, self.file, against, of=of, where=where or {})
 
     def at_equal(
         self,
@@ -503,44 +412,10 @@ class Study:
             setup, at, rise_k, low_k, high_k, levels; NaN where a setup does not reach that far. Setups
             are grouped by all factors but those that move fans.
         """
-        table = self.table(confidence=confidence, leave_out=leave_out)
-        if quantity not in table.columns or table[quantity].isna().all():
-            raise InputError(f'"{quantity}" was not logged (noise_dba, fan_rpm, duty_pct)')
-        moved = [n for n in self.file.factors if any(w in n for w in _FAN_WORDS)]
-        if not moved:
-            raise InputError("no factor of this study moves the fans: there is nothing to go along")
-        still = [n for n in self.file.factors if n not in moved]
-        keys = (
-            table[still].map(_level_text).agg(", ".join, axis=1)
-            if still
-            else pd.Series("all", table.index)
-        )
-        free = table[~table["at_limit"].astype(bool)]
-        spread = compare_setups(
-            free[["setup", "value", "standard_error"]], confidence=confidence,
-            repeatability=self.known_repeatability(), usual_spread=USUAL_SPREAD_K,
+        return compare_at_equal(
+            self.table(confidence=confidence, leave_out=leave_out), self.file, quantity, at,
+            confidence=confidence, repeatability=self.known_repeatability(),
         )  # fmt: skip
-        scatter = spread.repeatability if math.isfinite(spread.repeatability) else math.inf
-        groups = {
-            name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("value", "size"))
-            for name, runs in free.groupby(keys[free.index], sort=False)
-        }  # fmt: skip
-        if at is None:
-            low = max(float(group["x"].min()) for group in groups.values())
-            high = min(float(group["x"].max()) for group in groups.values())
-            if low > high:
-                raise InputError(f"the setups have no {quantity} in common: say where to compare")
-            at = (low + high) / 2
-        factor = float(norm.ppf((1 + confidence) / 2))
-        rows = []
-        for name, group in groups.items():
-            own = 1.0 if math.isinf(scatter) else scatter  # unknown: only the value is of use
-            value, error = value_at(group["x"], group["y"], own / np.sqrt(group["n"]), at)
-            error = math.inf if math.isinf(scatter) and math.isfinite(value) else error
-            rows.append(
-                (name, at, value, value - factor * error, value + factor * error, len(group))
-            )
-        return pd.DataFrame(rows, columns=["setup", "at", "rise_k", "low_k", "high_k", "levels"])
 
     def drift(self, setup: str | None = None, *, confidence: float = 0.95) -> MachineDrift:
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
@@ -593,7 +468,7 @@ class Study:
         return find_capacities(
             rows,
             left_out,
-            groups=self._without_power(),
+            groups=setups_without_power(self.file),
             limit_c=self.file.machine.limit_c if limit_c is None else limit_c,
             room_c=room_c,
             at_power_w=at_power_w,
@@ -618,100 +493,6 @@ class Study:
     def _setups_of_runs(self) -> list[str]:
         """Return the setup of each analysed run, without analysing any."""
         return [str(row.get("setup")) for _, row in kept_rows(self.folder).values()]
-
-    def _expected(self) -> list[str]:
-        """Return the quantities that some factor is meant to change."""
-        words = " ".join(
-            [*self.file.factors, *(f.channel or "" for f in self.file.factors.values())]
-        )
-        expected = []
-        if any(stem in words for stem in _FAN_WORDS):
-            expected += ["fan_rpm", "duty_pct"]
-        if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
-            expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
-        return expected
-
-    def _without_power(self) -> dict[str, str]:
-        """Return setup to its levels without the power limit, where factors say which that is."""
-        powers = [
-            name for name, factor in self.file.factors.items()
-            if (factor.channel or "").endswith(".power_limit_w") or name in _POWER_FACTORS
-        ]  # fmt: skip
-        if not powers:
-            return {}
-        groups = {}
-        for name, levels in self.file.setups.items():
-            rest = [_level_text(x) for factor, x in levels.items() if factor not in powers]
-            groups[name] = ", ".join(rest) or without_power(name)
-        return groups
-
-    def _quantity(
-        self, against: str, comparison: StudyComparison, names: Sequence[str]
-    ) -> list[float]:
-        setups = comparison.setups.set_index("setup")
-        if against in setups.columns:
-            return [float(setups.loc[name, against]) for name in names]
-        if against in comparison.runs.columns:
-            means = comparison.runs.groupby("setup")[against].mean()
-            return [float(means[name]) for name in names]
-        found = [self._detail(name, against) for name in names]
-        if all(math.isnan(x) for x in found):
-            details = sorted(
-                {k for f in self.file.factors.values() for d in f.details.values() for k in d}
-            )
-            raise InputError(
-                f'no setup has "{against}". Logged: noise_dba, fan_rpm, power_w, work_per_s; in the '
-                f"study file: {', '.join(details) or 'no details'}." + nearest(against, details)
-            )
-        return found
-
-    def _detail(self, setup: str, name: str) -> float:
-        """Return the sum of a detail over the levels of a setup; NaN if none has it."""
-        values = []
-        for factor, level in self.file.setups.get(setup, {}).items():
-            text = f"{level:g}" if isinstance(level, float) else str(level)
-            value = self.file.factors[factor].details.get(text, {}).get(name)
-            if isinstance(value, (int, float)):
-                values.append(float(value))
-        return sum(values) if values else math.nan
-
-
-def _named(quantity: str) -> str:
-    return _NAMES.get(quantity, quantity)
-
-
-def _level_text(level: object) -> str:
-    """Return a level as people write it: 125, not 125.0."""
-    try:
-        return f"{float(level):g}"  # type: ignore[arg-type]
-    except (TypeError, ValueError):
-        return str(level)
-
-
-def _evenly(
-    runs: pd.DataFrame, factor: str, others: Sequence[str]
-) -> tuple["pd.Series[float]", list[str]]:
-    """Return values freed from what other factors do, where these were run at every level."""
-    if not others:
-        return runs["value"], []
-    levels = runs[factor].nunique()
-    complete = runs.groupby(list(others))[factor].transform("nunique") == levels
-    good = runs[complete]
-    if good.empty:
-        raise InputError(
-            f"no combination of {', '.join(others)} was run at every level of {factor}: choose one with "
-            "--where FACTOR=LEVEL"
-        )
-    # Each level counts once in its combination, however often it was run.
-    middle = good.groupby([*others, factor])["value"].transform("mean")
-    cells = good.assign(middle=middle).drop_duplicates([*others, factor])
-    means = cells.groupby(list(others))["middle"].mean()
-    keys = good[list(others)].apply(tuple, axis=1)
-    own = keys.map({k if isinstance(k, tuple) else (k,): v for k, v in means.items()})
-    note = [f"averaged over {', '.join(others)}"]
-    if len(good) < len(runs):
-        note.append(f"{len(runs) - len(good)} runs of combinations that lack a level are left out")
-    return good["value"] - own.astype(float) + float(means.mean()), note
 
 
 def _row(job: tuple[Study, Path, float]) -> Row | str:

@@ -1,0 +1,53 @@
+"""Levels of factors: as people write them, what they are meant to change, what is known of them."""
+
+import math
+
+from gelassen.study.capacities import without_power
+from gelassen.study.studyfile import StudyFile
+
+FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
+_POWER_FACTORS = ("power", "power_w", "power_limit_w")
+
+
+def level_text(level: object) -> str:
+    """Return a level as people write it: 125, not 125.0."""
+    try:
+        return f"{float(level):g}"  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        return str(level)
+
+
+def expected_quantities(file: StudyFile) -> list[str]:
+    """Return the quantities that some factor is meant to change."""
+    words = " ".join([*file.factors, *(f.channel or "" for f in file.factors.values())])
+    expected = []
+    if any(stem in words for stem in FAN_WORDS):
+        expected += ["fan_rpm", "duty_pct"]
+    if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
+        expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
+    return expected
+
+
+def setups_without_power(file: StudyFile) -> dict[str, str]:
+    """Return setup to its levels without the power limit, where factors say which that is."""
+    powers = [
+        name for name, factor in file.factors.items()
+        if (factor.channel or "").endswith(".power_limit_w") or name in _POWER_FACTORS
+    ]  # fmt: skip
+    if not powers:
+        return {}
+    groups = {}
+    for name, levels in file.setups.items():
+        rest = [level_text(x) for factor, x in levels.items() if factor not in powers]
+        groups[name] = ", ".join(rest) or without_power(name)
+    return groups
+
+
+def detail(file: StudyFile, setup: str, name: str) -> float:
+    """Return the sum of a detail over the levels of a setup; NaN if none has it."""
+    values = []
+    for factor, level in file.setups.get(setup, {}).items():
+        value = file.factors[factor].details.get(level_text(level), {}).get(name)
+        if isinstance(value, (int, float)):
+            values.append(float(value))
+    return sum(values) if values else math.nan

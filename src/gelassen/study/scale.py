@@ -1,0 +1,78 @@
+"""The rise along a factor with numbers, or along a logged quantity."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import pandas as pd
+
+from gelassen.core.errors import InputError
+from gelassen.core.response import Response, response_curve
+from gelassen.core.spelling import nearest
+from gelassen.study.levels import level_text
+from gelassen.study.studyfile import StudyFile
+
+
+def along_scale(
+    table: pd.DataFrame,
+    file: StudyFile,
+    factor: str,
+    *,
+    where: Mapping[str, str | float],
+    worth: float,
+    confidence: float,
+    repeatability: tuple[float, float] | None,
+) -> Response:
+    """Say how the rise falls along a scale; see `Study.along`."""
+    for name, level in where.items():
+        if name not in table.columns:
+            raise InputError(f'"{name}" is no factor of this study.' + nearest(name, file.factors))
+        table = table[table[name].map(level_text) == level_text(level)]
+    if factor not in table.columns:
+        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
+    if table.empty:
+        raise InputError("no run has these levels")
+    x = pd.to_numeric(table[factor], errors="coerce")
+    if x.isna().all():
+        raise InputError(f'the levels of "{factor}" are no numbers: there is no scale to go along')
+    free = table[~table["at_limit"].astype(bool)]
+    cautions = [] if len(free) == len(table) else [
+        f"{len(table) - len(free)} runs at the limit are left out: their rise says no more than that"
+    ]  # fmt: skip
+    if factor in file.factors:
+        others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
+        values, more = _evenly(free, factor, others)
+        cautions += more
+    else:  # logged: the runs of one setup stand at one place
+        x = x.groupby(table["setup"]).transform("mean")
+        values = free["value"]
+    found = response_curve(
+        x[values.index], values, worth=worth, confidence=confidence,
+        repeatability=repeatability,
+    )  # fmt: skip
+    return replace(found, cautions=(*found.cautions, *cautions))
+
+
+def _evenly(
+    runs: pd.DataFrame, factor: str, others: Sequence[str]
+) -> tuple["pd.Series[float]", list[str]]:
+    """Return values freed from what other factors do, where these were run at every level."""
+    if not others:
+        return runs["value"], []
+    levels = runs[factor].nunique()
+    complete = runs.groupby(list(others))[factor].transform("nunique") == levels
+    good = runs[complete]
+    if good.empty:
+        raise InputError(
+            f"no combination of {', '.join(others)} was run at every level of {factor}: choose one with "
+            "--where FACTOR=LEVEL"
+        )
+    # Each level counts once in its combination, however often it was run.
+    middle = good.groupby([*others, factor])["value"].transform("mean")
+    cells = good.assign(middle=middle).drop_duplicates([*others, factor])
+    means = cells.groupby(list(others))["middle"].mean()
+    keys = good[list(others)].apply(tuple, axis=1)
+    own = keys.map({k if isinstance(k, tuple) else (k,): v for k, v in means.items()})
+    note = [f"averaged over {', '.join(others)}"]
+    if len(good) < len(runs):
+        note.append(f"{len(runs) - len(good)} runs of combinations that lack a level are left out")
+    return good["value"] - own.astype(float) + float(means.mean()), note

@@ -1,0 +1,157 @@
+"""Two wishes at once: the rise or the capacity against noise, price, fan speed; and at equal noise."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+import pandas as pd
+from scipy.stats import norm
+
+from gelassen.core.comparison import compare_setups
+from gelassen.core.errors import InputError
+from gelassen.core.spelling import nearest
+from gelassen.core.tradeoff import Tradeoff, tradeoff, value_at
+from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison
+from gelassen.study.capacities import StudyCapacity, without_power
+from gelassen.study.levels import FAN_WORDS, detail, level_text, setups_without_power
+from gelassen.study.studyfile import StudyFile
+
+_MORE = ("work_per_s", "clock_mhz", "capacity")  # of these, more is better
+_NAMES = {
+    "rise": "rise, K", "capacity": "capacity, W", "noise_dba": "noise, dB(A)", "fan_rpm": "fan speed, rpm",
+    "power_w": "power, W", "work_per_s": "work, 1/s", "clock_mhz": "clock, MHz", "duty_pct": "duty, %",
+}  # fmt: skip
+
+
+def trade_rise(
+    comparison: StudyComparison,
+    file: StudyFile,
+    against: str,
+    *,
+    of: str,
+    where: Mapping[str, str | float],
+) -> Tradeoff:
+    """Set the rise, or work, against something; see `Study.tradeoff`."""
+    setups = comparison.setups
+    for factor, level in where.items():
+        if factor not in file.factors:
+            raise InputError(
+                f'"{factor}" is no factor of this study.' + nearest(factor, file.factors)
+            )
+        own = [file.setups.get(str(n), {}).get(factor) for n in setups["setup"]]
+        setups = setups[[level_text(x) == level_text(level) for x in own]]
+    names = [str(name) for name in setups["setup"]]
+    x = _quantity(file, against, comparison, names)
+    wanted = {
+        "rise": "rise_k",
+        "work_per_s": "work_per_s",
+        "clock_mhz": "clock_mhz",
+        "power_w": "power_w",
+    }
+    if of not in wanted:
+        raise InputError(
+            f'"{of}" cannot be traded ({", ".join([*wanted, "capacity"])}).' + nearest(of, wanted)
+        )
+    rise = of == "rise"
+    found = tradeoff(
+        names, x, setups[wanted[of]], y_low=setups["low_k"] if rise else None,
+        y_high=setups["high_k"] if rise else None, x_name=_named(against), y_name=_named(of),
+        more_x=against in _MORE, more_y=of in _MORE,
+    )  # fmt: skip
+    powers = setups["power_w"].dropna()
+    if rise and len(powers) and powers.max() > 1.2 * powers.min():
+        more = (
+            f"these setups drew {powers.min():.0f} to {powers.max():.0f} W: compare those "
+            f"of one power, "
+            "--where FACTOR=LEVEL"
+        )
+        found = replace(found, cautions=(more, *found.cautions))
+    return found
+
+
+def trade_capacity(
+    comparison: StudyComparison, found: StudyCapacity, file: StudyFile, against: str
+) -> Tradeoff:
+    """Set the capacity against something; see `Study.tradeoff`."""
+    groups = setups_without_power(file)
+    members: dict[str, list[str]] = {}
+    for name in comparison.setups["setup"]:
+        members.setdefault(groups.get(str(name)) or without_power(str(name)), []).append(str(name))
+    names = [str(n) for n in found.setups["setup"]]
+    x = [float(np.nanmean(_quantity(file, against, comparison, members[n]))) for n in names]
+    return tradeoff(
+        names, x, found.setups["capacity_w"], y_low=found.setups["low_w"],
+        y_high=found.setups["high_w"],
+        x_name=_named(against), y_name=_named("capacity"), more_x=against in _MORE, more_y=True,
+    )  # fmt: skip
+
+
+def compare_at_equal(
+    table: pd.DataFrame,
+    file: StudyFile,
+    quantity: str,
+    at: float | None,
+    *,
+    confidence: float,
+    repeatability: tuple[float, float] | None,
+) -> pd.DataFrame:
+    """Compare setups at equal noise, fan speed or duty; see `Study.at_equal`."""
+    if quantity not in table.columns or table[quantity].isna().all():
+        raise InputError(f'"{quantity}" was not logged (noise_dba, fan_rpm, duty_pct)')
+    moved = [n for n in file.factors if any(w in n for w in FAN_WORDS)]
+    if not moved:
+        raise InputError("no factor of this study moves the fans: there is nothing to go along")
+    still = [n for n in file.factors if n not in moved]
+    keys = (
+        table[still].map(level_text).agg(", ".join, axis=1)
+        if still
+        else pd.Series("all", table.index)
+    )
+    free = table[~table["at_limit"].astype(bool)]
+    spread = compare_setups(
+        free[["setup", "value", "standard_error"]], confidence=confidence,
+        repeatability=repeatability, usual_spread=USUAL_SPREAD_K,
+    )  # fmt: skip
+    scatter = spread.repeatability if math.isfinite(spread.repeatability) else math.inf
+    groups = {
+        name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("value", "size"))
+        for name, runs in free.groupby(keys[free.index], sort=False)
+    }  # fmt: skip
+    if at is None:
+        low = max(float(group["x"].min()) for group in groups.values())
+        high = min(float(group["x"].max()) for group in groups.values())
+        if low > high:
+            raise InputError(f"the setups have no {quantity} in common: say where to compare")
+        at = (low + high) / 2
+    factor = float(norm.ppf((1 + confidence) / 2))
+    rows = []
+    for name, group in groups.items():
+        own = 1.0 if math.isinf(scatter) else scatter  # unknown: only the value is of use
+        value, error = value_at(group["x"], group["y"], own / np.sqrt(group["n"]), at)
+        error = math.inf if math.isinf(scatter) and math.isfinite(value) else error
+        rows.append((name, at, value, value - factor * error, value + factor * error, len(group)))
+    return pd.DataFrame(rows, columns=["setup", "at", "rise_k", "low_k", "high_k", "levels"])
+
+
+def _quantity(
+    file: StudyFile, against: str, comparison: StudyComparison, names: Sequence[str]
+) -> list[float]:
+    setups = comparison.setups.set_index("setup")
+    if against in setups.columns:
+        return [float(setups.loc[name, against]) for name in names]
+    if against in comparison.runs.columns:
+        means = comparison.runs.groupby("setup")[against].mean()
+        return [float(means[name]) for name in names]
+    found = [detail(file, name, against) for name in names]
+    if all(math.isnan(x) for x in found):
+        details = sorted({k for f in file.factors.values() for d in f.details.values() for k in d})
+        raise InputError(
+            f'no setup has "{against}". Logged: noise_dba, fan_rpm, power_w, work_per_s; in the '
+            f"study file: {', '.join(details) or 'no details'}." + nearest(against, details)
+        )
+    return found
+
+
+def _named(quantity: str) -> str:
+    return _NAMES.get(quantity, quantity)
