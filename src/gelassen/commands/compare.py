@@ -37,7 +37,7 @@ def opened(
         if not sign or not why.strip():
             raise InputError(f'--leave-out "{text}": write it like "7=its fans ran faster"')
         out[run.strip()] = why.strip()
-    new = study.unanalysed()
+    new = study.unanalysed(confidence=confidence)
     if new >= _FEW:
         say(f"analysing {new} runs")
     with process_pool() if new >= _FEW else nullcontext() as pool:
@@ -108,13 +108,13 @@ def compare(
     if parts:
         from gelassen.show.findings_text import parts_text
 
-        _give_table(opened_study.parts(leave_out=out), form, parts_text)
+        _give_table(opened_study, out, opened_study.parts(leave_out=out), form, parts_text)
         return
     if equal is not None:
         from gelassen.show.findings_text import equal_text
 
         table = opened_study.at_equal(equal, at, confidence=confidence, leave_out=out)
-        _give_table(table, form, lambda found: equal_text(found, equal))
+        _give_table(opened_study, out, table, form, lambda found: equal_text(found, equal))
         return
     result, text, name = _asked(
         opened_study, confidence, out, effects=effects, along=along, worth=worth, where=where,
@@ -184,9 +184,9 @@ def _asked(
         return traded, words.tradeoff_text, "tradeoff"
     if drift:
         setup = baseline or study.file.baseline
-        trend = study.drift(baseline, confidence=confidence)
+        trend = study.drift(baseline, confidence=confidence, leave_out=out)
         return trend, lambda result: words.drift_text(result, setup or "the setup run most"), ""
-    rig = study.repeatability(confidence=confidence, store=True)
+    rig = study.repeatability(confidence=confidence, store=True, leave_out=out)
     return rig, words.repeatability_text, ""
 
 
@@ -207,7 +207,9 @@ def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
         tell(f"```\n{words}\n```" if form == "markdown" else words)
 
 
-def _give_table(table: Any, form: str, text: Callable[[Any], str]) -> None:
+def _give_table(
+    study: "Study", out: dict[str, str], table: Any, form: str, text: Callable[[Any], str]
+) -> None:
     import json
 
     from gelassen.core.result import plain
@@ -218,5 +220,6 @@ def _give_table(table: Any, form: str, text: Callable[[Any], str]) -> None:
     elif form == "csv":
         click.echo(as_csv(table))
     else:
-        words = text(table)
+        left = [f"  - {run}: {why}" for run, why in study.rows(leave_out=out)[1]]
+        words = "\n".join([text(table), *(["", "left out", *left] if left else [])])
         tell(f"```\n{words}\n```" if form == "markdown" else words)

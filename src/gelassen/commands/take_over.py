@@ -166,7 +166,7 @@ def _words(path: Path, one: "Understanding") -> str:
     for phase in one.recording.phases:
         lines.append(f"  {phase.name}: {phase.start_s:g} to {phase.end_s:g} s ({phase.ended_by})")
     rows = [
-        (c.header[:48], c.channel, c.conversion, c.confidence + (f": {c.why}" if c.why else ""))
+        (c.header[:48], c.channel, c.conversion, c.confidence)
         for c in one.columns if c.channel is not None
     ]  # fmt: skip
     table = aligned(("column", "channel", "values", "how sure"), rows) if rows else ""

@@ -155,6 +155,7 @@ def _study_toml() -> str:
         "[protocol]",
         *(f'{phase.name} = "{phase.duration_s:.0f} s"' for phase in _PHASES),
         f"repeats = {_REPEATS}",
+        "baseline_again = false",
         "",
         "[guard.stop_c]",
         '"cpu.package.temp_c" = 105',

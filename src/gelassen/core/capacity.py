@@ -211,16 +211,17 @@ def sustainable_power(
                 f"a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the others let expect "
                 f"{expected_k:.0f} K: was it the same setup, and was it settled?"
             )
-    if value > 1.25 * power.max() or value < 0.75 * power.min():
+    measured = np.concatenate([power, bounds[0]])
+    if value > 1.25 * measured.max() or value < 0.75 * measured.min():
         cautions.append(
-            f"far from the measured {power.min():.0f} to {power.max():.0f} W: measure nearer to it"
+            f"far from the measured {measured.min():.0f} to {measured.max():.0f} W: measure nearer to it"
         )
     return _capacity(
         value,
         low,
         high,
         model,
-        power,
+        measured,
         allowed_k,
         limit_c,
         ambient_c,
@@ -333,12 +334,15 @@ def _draw(
     capacity = scale * np.where(share > 0, share, np.nan) ** (1 / power_of)
     capacity = _bent(capacity, theta, exponents, scale, power, rise, inverse, allowed_k, rng)
     weights = np.full(_DRAWS, 1 / _DRAWS)
+
+    def rise_at(power_w: float) -> Floats:
+        bent = beyond if power_w > scale else exponents
+        return np.asarray(theta[:, 0] * (power_w / scale) ** bent + theta[:, 1], dtype=float)
+
     for held_w, held_k, wanted_w in zip(*bounds, strict=True):
-        predicted = theta[:, 0] * (held_w / scale) ** exponents + theta[:, 1]
-        weights *= norm.cdf((held_k - predicted) / _BOUND_K)
+        weights *= norm.cdf((held_k - rise_at(held_w)) / _BOUND_K)
         if np.isfinite(wanted_w) and wanted_w > held_w:
-            predicted = theta[:, 0] * (wanted_w / scale) ** exponents + theta[:, 1]
-            weights *= norm.cdf((predicted - held_k) / _BOUND_K)
+            weights *= norm.cdf((rise_at(wanted_w) - held_k) / _BOUND_K)
     total = weights.sum()
     return capacity, weights / total if total > 0 else np.full(_DRAWS, 1 / _DRAWS), exponents
 

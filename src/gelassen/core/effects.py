@@ -1,6 +1,6 @@
 """What each factor does by itself, and what it does depending on another."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations, product
 
@@ -117,7 +117,8 @@ def factor_effects(
             f"taken to add up, and "
             "whether they depend on each other cannot be told"
         )
-    design = np.array([_indicator(cell, levels, cells, additive) for cell in filled])
+    table_of = _Cells(levels, cells, additive)
+    design = np.array([table_of.row(cell) for cell in filled])
     average = {_key(k): float(v) for k, v in groups.mean().items()}
     means = np.array([average[cell] for cell in filled])
     weight = np.array([counts[cell] for cell in filled], dtype=float)
@@ -138,19 +139,13 @@ def factor_effects(
         cautions.append("no combination was run twice: how sure an effect is cannot be told")
     estimate, covariance = _solve(design, weight, means)
     model = _Fit(estimate, covariance * variance, freedom, level)
-    rows = []
-    for factor in factors:
-        for b, a in combinations(levels[factor], 2):
-            contrast = _main(factor, a, levels, cells, additive)
-            contrast = contrast - _main(factor, b, levels, cells, additive)
-            rows.append((factor, a, b, *model.verdict(contrast)))
-    main = pd.DataFrame(rows, columns=["factor", "level", "versus", *_VERDICT])
+    main = pd.DataFrame(_main(table_of, model), columns=["factor", "level", "versus", *_VERDICT])
     interactions = pd.DataFrame(
-        [] if additive else _interactions(factors, levels, cells, model),
+        [] if additive else _interactions(table_of, model),
         columns=["factor", "level", "versus", "other", "other_level", "other_versus", *_VERDICT],
     )
     conditional = pd.DataFrame(
-        [] if additive or len(factors) < 2 else _conditional(factors, levels, cells, model),
+        [] if additive or len(factors) < 2 else _conditional(table_of, model),
         columns=["factor", "level", "versus", "where", *_VERDICT],
     )
     for frame in (main, interactions, conditional):
@@ -202,90 +197,71 @@ def _key(key: object) -> tuple[str, ...]:
     return tuple(str(k) for k in key) if isinstance(key, tuple) else (str(key),)
 
 
-def _indicator(
-    cell: tuple[str, ...],
-    levels: dict[str, list[str]],
-    cells: list[tuple[str, ...]],
-    additive: bool,
-) -> Floats:
-    """Return the row of the design for one combination."""
-    if not additive:
-        return np.array([float(cell == other) for other in cells])
-    row = [1.0]
-    for name, own in zip(levels, cell, strict=True):
-        row += [float(own == level) for level in levels[name][1:]]
-    return np.array(row)
-
-
 def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Floats]:
     weighted = design * weight[:, None]
     covariance = np.asarray(np.linalg.inv(design.T @ weighted), dtype=float)
     return covariance @ (weighted.T @ means), covariance
 
 
-def _main(
-    factor: str,
-    level: str,
-    levels: dict[str, list[str]],
-    cells: list[tuple[str, ...]],
-    additive: bool,
-) -> Floats:
-    """Return the contrast for the mean at one level, evenly over the other factors."""
-    place = list(levels).index(factor)
-    rows = [_indicator(cell, levels, cells, additive) for cell in cells if cell[place] == level]
-    return np.asarray(np.mean(rows, axis=0))
+@dataclass(frozen=True, slots=True)
+class _Cells:
+    """All combinations of levels, and the contrasts that stand for means over some of them."""
+
+    levels: dict[str, list[str]]
+    all: list[tuple[str, ...]]
+    additive: bool
+
+    def row(self, cell: tuple[str, ...]) -> Floats:
+        """Return the row of the design for one combination."""
+        if not self.additive:
+            return np.array([float(cell == other) for other in self.all])
+        row = [1.0]
+        for name, own in zip(self.levels, cell, strict=True):
+            row += [float(own == level) for level in self.levels[name][1:]]
+        return np.array(row)
+
+    def mean(self, at: dict[str, str]) -> Floats:
+        """Return the contrast for the mean at these levels, evenly over the other factors."""
+        names = list(self.levels)
+        wanted = [(names.index(factor), level) for factor, level in at.items()]
+        inside = [cell for cell in self.all if all(cell[k] == level for k, level in wanted)]
+        return np.asarray(np.mean([self.row(cell) for cell in inside], axis=0), dtype=float)
+
+    def changes(self) -> Iterator[tuple[str, str, str]]:
+        """Yield factor, level, and the level it is set against."""
+        for factor, levels in self.levels.items():
+            for before, after in combinations(levels, 2):
+                yield factor, after, before
 
 
-def _interactions(
-    factors: Sequence[str],
-    levels: dict[str, list[str]],
-    cells: list[tuple[str, ...]],
-    model: "_Fit",
-) -> list[tuple[object, ...]]:
+def _main(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
+    return [
+        (factor, a, b, *model.verdict(cells.mean({factor: a}) - cells.mean({factor: b})))
+        for factor, a, b in cells.changes()
+    ]
+
+
+def _interactions(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
     rows: list[tuple[object, ...]] = []
-    names = list(levels)
-    for factor, other in combinations(factors, 2):
-        i, j = names.index(factor), names.index(other)
-
-        def mean(a: str, c: str, i: int = i, j: int = j) -> Floats:
-            return np.asarray(
-                np.mean(
-                    [
-                        _indicator(cell, levels, cells, False)
-                        for cell in cells
-                        if (cell[i], cell[j]) == (a, c)
-                    ],
-                    axis=0,
-                )
-            )
-
-        for b, a in combinations(levels[factor], 2):
-            for d, c in combinations(levels[other], 2):
-                contrast = (mean(a, c) - mean(b, c)) - (mean(a, d) - mean(b, d))
-                rows.append((factor, a, b, other, c, d, *model.verdict(contrast)))
+    order = list(cells.levels)
+    for factor, a, b in cells.changes():
+        for other, c, d in cells.changes():
+            if order.index(other) <= order.index(factor):
+                continue
+            here = cells.mean({factor: a, other: c}) - cells.mean({factor: b, other: c})
+            there = cells.mean({factor: a, other: d}) - cells.mean({factor: b, other: d})
+            rows.append((factor, a, b, other, c, d, *model.verdict(here - there)))
     return rows
 
 
-def _conditional(
-    factors: Sequence[str],
-    levels: dict[str, list[str]],
-    cells: list[tuple[str, ...]],
-    model: "_Fit",
-) -> list[tuple[object, ...]]:
+def _conditional(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
     rows: list[tuple[object, ...]] = []
-    names = list(levels)
-    for factor in factors:
-        place = names.index(factor)
-        others = [levels[name] for name in names if name != factor]
-        for b, a in combinations(levels[factor], 2):
-            for where in product(*others):
-                first, second = list(where), list(where)
-                first.insert(place, a)
-                second.insert(place, b)
-                contrast = _indicator(tuple(first), levels, cells, False) - _indicator(
-                    tuple(second), levels, cells, False
-                )
-                rows.append((factor, a, b, ", ".join(where), *model.verdict(contrast)))
+    for factor, a, b in cells.changes():
+        others = {name: levels for name, levels in cells.levels.items() if name != factor}
+        for where in product(*others.values()):
+            at = dict(zip(others, where, strict=True))
+            contrast = cells.mean({**at, factor: a}) - cells.mean({**at, factor: b})
+            rows.append((factor, a, b, ", ".join(where), *model.verdict(contrast)))
     return rows
 
 

@@ -159,6 +159,8 @@ def _as_told(
     if target.channel == IGNORE:
         return ColumnWords(key, None, why="left alone, as told"), Conversion()
     own = parse_channel(target.channel).unit
+    if key == target.channel:  # one of our own names
+        return ColumnWords(key, key, "as it is", "", "sure"), Conversion()
     if target.unit:
         found = factors(target.unit, own)
         if found is None:

@@ -85,6 +85,10 @@ class Form:
         The form for people.
     has_offset
         Whether each stamp states its offset from UTC.
+    twelve_hours
+        Whether they are on a 12-hour clock.
+    guessed
+        What could be meant otherwise; "" if nothing.
     """
 
     kind: Literal["moment", "date", "of day", "duration"]
@@ -92,6 +96,7 @@ class Form:
     order: Order = "ymd"
     has_offset: bool = False
     twelve_hours: bool = False
+    guessed: str = ""
 
 
 def clean(cell: str) -> str:
@@ -160,6 +165,7 @@ def find_form(
                 "ymd",
                 False,
                 halves,
+                "hours and minutes, not minutes and seconds" if short else "",
             )
     if durations >= max(1, 0.6 * len(texts)):
         return Form("duration", "elapsed hours, minutes, seconds")

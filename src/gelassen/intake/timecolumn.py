@@ -120,7 +120,9 @@ def find_time(
     for group in (durations, of_day):
         if group:
             k = _best(group, named)
-            return TimeColumn((k,), (forms[k],), "stamps", forms[k].words)
+            doubt = forms[k].guessed
+            guessed = f'"{headers[k].text}" is taken for {doubt}' if doubt else ""
+            return TimeColumn((k,), (forms[k],), "stamps", forms[k].words, guessed=guessed)
     if days:
         raise FileError(
             f'{where}: column "{headers[days[0]].text}" holds dates, but no column the time of day. '

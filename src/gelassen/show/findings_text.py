@@ -115,16 +115,19 @@ def response_text(found: Response, name: str) -> str:
 
 def tradeoff_text(found: Tradeoff) -> str:
     """Return a trade-off."""
+    # What one gets of something per unit of the other; a rise per unit of anything says nothing.
+    gain = not found.y_name.startswith("rise")
     rows = [
         [
-            r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False), f"{r.y_per_x:.3g}",
-            "yes" if r.unbeaten else f"no: {r.beaten_by}",
+            r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False),
+            *([f"{r.y_per_x:.3g}"] if gain else []), "yes" if r.unbeaten else f"no: {r.beaten_by}",
         ]
         for r in found.table.itertuples()
     ]  # fmt: skip
     best = [str(name) for name in found.table.loc[found.table["unbeaten"], "setup"]]
     said = f"Nothing is better in both {found.x_name} and {found.y_name} than: {'; '.join(best)}."
-    header = ["setup", found.x_name, found.y_name, "interval", "second per first", "unbeaten"]
+    per = [f"{found.y_name.split(',')[0]} per {found.x_name.split(',')[0]}"] if gain else []
+    header = ["setup", found.x_name, found.y_name, "interval", *per, "unbeaten"]
     table = aligned(header, rows)
     return "\n\n".join([said, table, *_cautions(found.cautions)])
 
@@ -132,12 +135,14 @@ def tradeoff_text(found: Tradeoff) -> str:
 def drift_text(found: MachineDrift, setup: str) -> str:
     """Return the drift of a machine in words."""
     if not math.isfinite(found.low):
-        return f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
+        words = f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
+        return "\n\n".join([words, *_cautions(found.cautions[1:])])
     size = f"{found.over_all:+.2f} K from the first to the last of {found.runs} runs of {setup}"
     span = f"{found.per_day:+.2f} K a day ({found.low:+.2f} to {found.high:+.2f})"
+    words = f"No drift of the machine beyond chance: {size}, {span}."
     if found.distinguishable:
-        return f"The machine drifted: {size}, {span}. Values can be corrected to the middle of that time."
-    return f"No drift of the machine beyond chance: {size}, {span}."
+        words = f"The machine drifted: {size}, {span}. To take it out: compare --correct-drift."
+    return "\n\n".join([words, *_cautions(found.cautions)])
 
 
 def repeatability_text(found: Repeatability) -> str:

@@ -2,7 +2,7 @@
 
 import json
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -133,9 +133,9 @@ class Study:
         file = self.file
         return [file.machine.limit_c, file.reference, file.compare, file.made_up, confidence]
 
-    def unanalysed(self) -> int:
+    def unanalysed(self, *, confidence: float = 0.95) -> int:
         """Return how many runs would have to be analysed anew."""
-        said = self._said(0.95)
+        said = self._said(confidence)
         kept = kept_rows(self.folder)
         folders = self.run_folders()
         return sum(kept.get(f.name, ("",))[0] != fingerprint(f, said) for f in folders)
@@ -213,7 +213,7 @@ class Study:
         rows, left_out = self._usable_rows(confidence, executor, leave_out)
         said = ""
         if correct_drift:
-            rows, said = self._without_drift(rows, against, confidence)
+            rows, said = self._without_drift(rows, against, confidence, leave_out)
         found = compare_runs(
             rows,
             left_out,
@@ -221,17 +221,21 @@ class Study:
             baseline=against,
             confidence=confidence,
             made_up=self._is_made_up(rows),
-            repeatability=self.known_repeatability(),
+            repeatability=self.known_repeatability(row["setup"] for row in rows),
             room_c=room_c,
             expected=expected_quantities(self.file),
         )
         return replace(found, cautions=(said, *found.cautions)) if said else found
 
     def _without_drift(
-        self, rows: Sequence[Row], baseline: str | None, confidence: float
+        self,
+        rows: Sequence[Row],
+        baseline: str | None,
+        confidence: float,
+        leave_out: Mapping[str, str] | None,
     ) -> tuple[list[Row], str]:
         """Return rows freed from the drift of the baseline's repeats, and what was done."""
-        drift = self.drift(baseline, confidence=confidence)
+        drift = self.drift(baseline, confidence=confidence, leave_out=leave_out)
         if not drift.distinguishable:
             return list(rows), "no drift of the machine beyond chance: nothing was corrected"
         corrected: list[Row] = []
@@ -252,9 +256,15 @@ class Study:
         table = self.table(leave_out=leave_out)
         return comparability(table, expected=expected_quantities(self.file))
 
-    def repeatability(self, *, confidence: float = 0.95, store: bool = False) -> Repeatability:
+    def repeatability(
+        self,
+        *,
+        confidence: float = 0.95,
+        store: bool = False,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> Repeatability:
         """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
-        table = self.table(confidence=confidence)
+        table, left_out = self._table(confidence, leave_out)
         table["day"] = table["started"].astype(object).map(lambda s: str(s)[:10] if s else "")
         free = table[~table["at_limit"].astype(bool)]
         if free.empty:
@@ -262,18 +272,22 @@ class Study:
         found = rig_repeatability(free, confidence=confidence)
         if store and found.freedom > 0:
             write_json(self.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
-        return found
+        return replace(found, cautions=(*left_out, *found.cautions))
 
-    def known_repeatability(self) -> tuple[float, float] | None:
-        """Return the repeatability stored with the study and its freedom, if runs do not tell it."""
+    def known_repeatability(self, setups: Iterable[str]) -> tuple[float, float] | None:
+        """Return the repeatability kept with the study and its freedom, for runs without a repeat.
+
+        Where a setup was run twice, the runs tell it themselves, and what is kept may come from them.
+        """
+        names = list(setups)
+        if len(names) > len(set(names)):
+            return None
         try:
             content = json.loads((self.folder / REPEATABILITY).read_text(encoding="utf-8"))
             spread, freedom = float(content["total"]), float(content["freedom"])
         except (OSError, ValueError, KeyError, TypeError):
             return None
-        setups = [row for row in self._setups_of_runs() if row]
-        repeated = len(setups) > len(set(setups))
-        return None if repeated or not (spread > 0 and freedom > 0) else (spread, freedom)
+        return (spread, freedom) if spread > 0 and freedom > 0 else None
 
     def table(
         self,
@@ -283,14 +297,24 @@ class Study:
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
         """Return one row a run that can be compared, with the level of each factor."""
-        rows, left_out = self._usable_rows(confidence, executor, leave_out)
-        table = run_table(rows, list(left_out))
+        return self._table(confidence, leave_out, executor)[0]
+
+    def _table(
+        self,
+        confidence: float,
+        leave_out: Mapping[str, str] | None,
+        executor: Executor | None = None,
+    ) -> tuple[pd.DataFrame, tuple[str, ...]]:
+        """Return the table, and a line for each run that is not in it."""
+        rows, given = self._usable_rows(confidence, executor, leave_out)
+        left_out = list(given)
+        table = run_table(rows, left_out)
         if table.empty:
             raise InputError(f"{self.folder}: no run can be compared")
         for factor in self.file.factors:
             levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
             table[factor] = table["setup"].map(levels)
-        return table
+        return table, tuple(f"left out: {run}: {why}" for run, why in left_out)
 
     def effects(
         self,
@@ -307,7 +331,7 @@ class Study:
         InputError
             Unknown factors, or factors with one level.
         """
-        table = self.table(confidence=confidence, leave_out=leave_out)
+        table, left_out = self._table(confidence, leave_out)
         known = list(self.file.factors)
         if factors is None:
             factors = [name for name in known if len(set(table[name].dropna())) > 1]
@@ -325,13 +349,14 @@ class Study:
             factors,
             value=value,
             confidence=confidence,
-            repeatability=self.known_repeatability(),
+            repeatability=self.known_repeatability(free["setup"]),
         )
-        held = len(table) - len(free)
-        if held:
-            more = f"{held} runs at the limit are left out: their rise says no more than that"
-            found = replace(found, cautions=(more, *found.cautions))
-        return found
+        cautions = [*left_out, *found.cautions]
+        if held := len(table) - len(free):
+            cautions.append(
+                f"{held} runs at the limit are left out: their rise says no more than that"
+            )
+        return replace(found, cautions=tuple(cautions))
 
     def along(
         self,
@@ -353,11 +378,12 @@ class Study:
         worth : float
             A step pays if it lowers the rise by more than this, K.
         """
-        return along_scale(
-            self.table(confidence=confidence, leave_out=leave_out), self.file, factor,
-            where=where or {}, worth=worth, confidence=confidence,
-            repeatability=self.known_repeatability(),
+        table, left_out = self._table(confidence, leave_out)
+        found = along_scale(
+            table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
+            repeatability=self.known_repeatability(table["setup"]),
         )  # fmt: skip
+        return replace(found, cautions=(*left_out, *found.cautions))
 
     def tradeoff(
         self,
@@ -386,8 +412,11 @@ class Study:
         comparison = self.compare(confidence=confidence, leave_out=leave_out)
         if of == "capacity":
             capacity = self.capacity(room_c=room_c, confidence=confidence, leave_out=leave_out)
-            return trade_capacity(comparison, capacity, self.file, against)
-        return trade_rise(comparison, self.file, against, of=of, where=where or {})
+            found = trade_capacity(comparison, capacity, self.file, against)
+        else:
+            found = trade_rise(comparison, self.file, against, of=of, where=where or {})
+        left_out = [f"left out: {run}: {why}" for run, why in comparison.left_out]
+        return replace(found, cautions=(*left_out, *found.cautions))
 
     def at_equal(
         self,
@@ -412,14 +441,21 @@ class Study:
             setup, at, rise_k, low_k, high_k, levels; NaN where a setup does not reach that far. Setups
             are grouped by all factors but those that move fans.
         """
+        table = self.table(confidence=confidence, leave_out=leave_out)
         return compare_at_equal(
-            self.table(confidence=confidence, leave_out=leave_out), self.file, quantity, at,
-            confidence=confidence, repeatability=self.known_repeatability(),
+            table, self.file, quantity, at, confidence=confidence,
+            repeatability=self.known_repeatability(table["setup"]),
         )  # fmt: skip
 
-    def drift(self, setup: str | None = None, *, confidence: float = 0.95) -> MachineDrift:
+    def drift(
+        self,
+        setup: str | None = None,
+        *,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> MachineDrift:
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
-        table = self.table(confidence=confidence)
+        table, left_out = self._table(confidence, leave_out)
         name = setup or self.file.baseline or str(table["setup"].mode().iloc[0])
         runs = table[table["setup"] == name]
         if runs.empty:
@@ -427,7 +463,8 @@ class Study:
                 f'there is no run of "{name}".' + nearest(name, table["setup"].unique())
             )
         days = [started_days(row) for row in runs.to_dict("records")]
-        return machine_drift(days, runs["value"], confidence=confidence)
+        found = machine_drift(days, runs["value"], confidence=confidence)
+        return replace(found, cautions=(*found.cautions, *left_out))
 
     def parts(self, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
         """Return each part's temperature under load by setup, and its headroom.
@@ -475,7 +512,7 @@ class Study:
             confidence=confidence,
             title=self.file.title,
             made_up=self._is_made_up(rows),
-            repeatability=self.known_repeatability(),
+            repeatability=self.known_repeatability(row["setup"] for row in rows),
         )
 
     def _usable_rows(
@@ -489,10 +526,6 @@ class Study:
 
     def _is_made_up(self, rows: Sequence[Row]) -> bool:
         return self.file.made_up or any(row["made_up"] for row in rows)
-
-    def _setups_of_runs(self) -> list[str]:
-        """Return the setup of each analysed run, without analysing any."""
-        return [str(row.get("setup")) for _, row in kept_rows(self.folder).values()]
 
 
 def _row(job: tuple[Study, Path, float]) -> Row | str:
