@@ -87,13 +87,15 @@ def import_logs(
     from gelassen.core.errors import InputError
     from gelassen.intake.columnfile import write_columns as write
     from gelassen.intake.log import understand_log
-    from gelassen.intake.store import store_import
+    from gelassen.intake.store import store_import, stored_before
     from gelassen.intake.understanding import Told
 
     if not dry_run and not write_columns and (study is None or setup is None):
         raise InputError(
             "say where it goes: --study FOLDER --setup NAME, or only look with --dry-run"
         )
+    if len({path.resolve() for path in files}) < len(files):
+        raise InputError("a file is named twice")
     told = Told(
         encoding=encoding, delimiter=_DELIMITERS.get(delimiter or ""), decimal=_DECIMALS.get(decimal or ""),  # type: ignore[arg-type]
         dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
@@ -116,6 +118,13 @@ def import_logs(
         say(f"written: {write_columns}")
     if dry_run or study is None or setup is None:
         return
+    for _, originals in jobs:
+        earlier = stored_before(study, originals)
+        if earlier is not None:
+            raise InputError(
+                f"{originals[0]} is in this study already, as {earlier}. The same log twice would "
+                "pass for a repeat; nothing was stored"
+            )
     if not yes and sys.stdin.isatty() and not click.confirm("Store this?", default=True, err=True):
         say("nothing was stored")
         sys.exit(FAILED)

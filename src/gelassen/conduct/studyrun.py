@@ -10,14 +10,15 @@ from gelassen.conduct.order import PlannedRun, order_runs, remaining
 from gelassen.conduct.recording import record_run
 from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
 from gelassen.conduct.run import Progress, RunOutcome
-from gelassen.study.abandoned import close_abandoned
+from gelassen.study.abandoned import ENDED_WITHOUT_NOTICE, close_abandoned
+from gelassen.study.journal import goes_on
 from gelassen.study.runfile import read_run_file
 from gelassen.study.study import Study
 from gelassen.study.writer import RUN_JSON
 
 # What counts as a run that was made. A crash, a shutdown, a stop by the guard are results; a run that the
 # tester stopped, or that failed for want of disk or a load, is made again.
-_MADE = ("finished", "imported", "guard", "ended without notice")
+_MADE = ("finished", "imported", "guard", ENDED_WITHOUT_NOTICE)
 _POWER_LIMIT = "cpu.package.power_limit_w"
 
 
@@ -38,7 +39,10 @@ def runs_made(study: Study) -> Counter[str]:
         if folder.name in out or not (folder / RUN_JSON).exists():
             continue
         run = read_run_file(folder / RUN_JSON)
-        if run.setup is not None and run.outcome in _MADE:
+        outcome = run.outcome
+        if outcome == "recording" and not goes_on(folder):
+            outcome = ENDED_WITHOUT_NOTICE
+        if run.setup is not None and outcome in _MADE:
             made[run.setup] += 1
     return made
 

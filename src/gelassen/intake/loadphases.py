@@ -1,7 +1,5 @@
 """Idle, soak, hold and cooldown of a log that has no phases: told by the tester, or found."""
 
-from collections.abc import Sequence
-
 import numpy as np
 import pandas as pd
 
@@ -94,14 +92,3 @@ def _moves(frame: pd.DataFrame, name: str) -> bool:
         and bool(np.isfinite(level).sum() > 5)
         and float(np.nanmax(level) - np.nanmin(level)) > 0
     )
-
-
-def gaps(times: Sequence[float] | np.ndarray) -> tuple[float, list[tuple[float, float]]]:
-    """Return the usual interval of samples in s, and the gaps that are five times longer."""
-    moments = np.asarray(times, dtype=float)
-    steps = np.diff(moments)
-    if steps.size == 0:
-        return float("nan"), []
-    usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
-    wide = np.flatnonzero(steps > max(5 * usual, 1e-9)) if usual else np.zeros(0, dtype=int)
-    return usual, [(float(moments[k]), float(moments[k + 1])) for k in wide]

@@ -8,7 +8,7 @@ from gelassen.core.channels import UNITS, parse_channel
 from gelassen.core.errors import InputError
 from gelassen.core.units import Conversion, factors
 from gelassen.intake.cells import Decimal, is_missing, read_value
-from gelassen.intake.columns import IGNORE, TIME, Target
+from gelassen.intake.columns import IGNORE, Target
 from gelassen.intake.headers import STATE, Header
 from gelassen.intake.recognise import NO_PART, Guess, recognise
 from gelassen.intake.rows import Column
@@ -214,6 +214,3 @@ def _words(unit: str, own: str, target: Target) -> str:
     if target.scale != 1 or target.offset != 0:
         words = (words + ", then " if not plain else "") + target.conversion
     return words
-
-
-__all__ = ["TIME", "plan_columns"]

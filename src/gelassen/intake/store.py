@@ -1,5 +1,6 @@
 """An imported log becomes a run of a study, with the originals kept beside it."""
 
+import contextlib
 import hashlib
 import shutil
 from collections.abc import Sequence
@@ -10,8 +11,15 @@ from gelassen.core.errors import FileError
 from gelassen.core.recording import Recording
 from gelassen.study.archive import store_recording
 from gelassen.study.newstudy import ensure_setup
-from gelassen.study.runfile import EventEntry, OriginEntry, PhaseEntry, RunFile, versions
-from gelassen.study.writer import new_run_folder
+from gelassen.study.runfile import (
+    EventEntry,
+    OriginEntry,
+    PhaseEntry,
+    RunFile,
+    read_run_file,
+    versions,
+)
+from gelassen.study.writer import RUN_JSON, new_run_folder
 
 
 def store_import(
@@ -36,10 +44,41 @@ def store_import(
             raise FileError(f"{path} is a folder; import takes log files")
     ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup, made_up=made_up)
     folder = new_run_folder(study / "runs", f"{setup}-{originals[0].stem}")
-    kept = [
-        _keep(path, folder, k if len(originals) > 1 else 0)
-        for k, path in enumerate(originals, start=1)
-    ]
+    try:
+        _fill(folder, originals, recording, setup, limit_c, made_up, mount)
+    except BaseException as error:
+        shutil.rmtree(folder, ignore_errors=True)  # half a run is worse than none
+        if isinstance(error, OSError):
+            raise FileError(
+                f"{folder} could not be written ({error.strerror or error}); nothing of it was kept"
+            ) from None
+        raise
+    return folder
+
+
+def stored_before(study: Path, originals: Sequence[Path]) -> str | None:
+    """Return the run of a study that holds the first of these logs already, by its content."""
+    if not (study / "runs").is_dir():
+        return None
+    wanted = _digest(originals[0])
+    for folder in sorted((study / "runs").iterdir()):
+        with contextlib.suppress(FileError):
+            if read_run_file(folder / RUN_JSON).source.get("sha256") == wanted:
+                return folder.name
+    return None
+
+
+def _fill(
+    folder: Path,
+    originals: Sequence[Path],
+    recording: Recording,
+    setup: str,
+    limit_c: float | None,
+    made_up: bool,
+    mount: str | None,
+) -> None:
+    several = len(originals) > 1
+    kept = [_keep(path, folder, k if several else 0) for k, path in enumerate(originals, start=1)]
     run = RunFile(
         outcome="imported",
         started=recording.started.isoformat() if recording.started else None,
@@ -61,13 +100,15 @@ def store_import(
         versions=versions(),
     )
     store_recording(folder, recording, run)
-    return folder
 
 
 def _keep(path: Path, folder: Path, number: int) -> dict[str, Any]:
     """Copy an original beside the run, and return its name and hash."""
     kept = folder / f"original{f'-{number}' if number else ''}{path.suffix.lower()}"
     shutil.copyfile(path, kept)
-    with kept.open("rb") as stream:
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()
-    return {"file": path.name, "kept_as": kept.name, "sha256": digest}
+    return {"file": path.name, "kept_as": kept.name, "sha256": _digest(kept)}
+
+
+def _digest(path: Path) -> str:
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()

@@ -19,13 +19,13 @@ from gelassen.intake.decimals import decide_decimals
 from gelassen.intake.encoding import Decoded, decode, is_plain_utf8
 from gelassen.intake.headers import Header, read_header
 from gelassen.intake.layout import DELIMITERS, Layout, find_layout
-from gelassen.intake.loadphases import find_phases, gaps
+from gelassen.intake.loadphases import find_phases
 from gelassen.intake.plan import plan_columns
 from gelassen.intake.rows import LeftOut, Rows, read_rows, shown
 from gelassen.intake.sampling import sample_columns
 from gelassen.intake.stamps import offset_of, read_stamps
 from gelassen.intake.timecolumn import TimeColumn, find_time
-from gelassen.intake.timeline import Kind, straighten
+from gelassen.intake.timeline import Kind, gaps, straighten
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
 
 _HEAD_BYTES = 1 << 20

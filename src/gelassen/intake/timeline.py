@@ -1,6 +1,6 @@
 """Stamps of a log made into seconds that only go forward: midnight, daylight saving, clocks set anew."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Literal
@@ -209,3 +209,14 @@ def _one_part(
     return kept, [
         f"only part {part} of {len(starts)} is taken, from line {line_of(int(starts[part - 1]))}"
     ]
+
+
+def gaps(times: Sequence[float] | np.ndarray) -> tuple[float, list[tuple[float, float]]]:
+    """Return the usual interval of samples in s, and the gaps that are five times longer."""
+    moments = np.asarray(times, dtype=float)
+    steps = np.diff(moments)
+    if steps.size == 0:
+        return float("nan"), []
+    usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
+    wide = np.flatnonzero(steps > max(5 * usual, 1e-9)) if usual else np.zeros(0, dtype=int)
+    return usual, [(float(moments[k]), float(moments[k + 1])) for k in wide]

@@ -1,13 +1,10 @@
 """What was understood of a log, for people to see before it is taken."""
 
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from dataclasses import dataclass
 
 from gelassen.core.recording import Recording
 from gelassen.intake.cells import Decimal
 from gelassen.intake.stamps import Order
-
-Decision = Literal["told", "sure", "likely", ""]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,4 +57,3 @@ class Understanding:
     left_out: tuple[tuple[str, int, tuple[int, ...], str], ...] = ()
     time_headers: tuple[str, ...] = ()
     gaps: tuple[tuple[float, float], ...] = ()
-    details: dict[str, Any] = field(default_factory=dict)

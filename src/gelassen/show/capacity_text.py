@@ -15,7 +15,12 @@ def capacity_text(found: StudyCapacity) -> str:
     parts = [
         "\n".join([title + (f"   ({MADE_UP})" if found.made_up else ""), *sentences(found)]),
         aligned(*table(found)),
+        aligned(*resistances(found)),
     ]
+    marks = "*: beyond what was measured"
+    if found.points["throttled"].any():
+        marks += "; for a resistance: held back by heat, so at less power than its limit"
+    parts.append(marks)
     notes = [f"left out: {run}: {why}" for run, why in found.left_out] + list(found.cautions)
     if notes:
         parts.append("\n".join(["cautions", *(f"  - {text}" for text in notes)]))
@@ -27,7 +32,11 @@ def capacity_markdown(found: StudyCapacity) -> str:
     words = "\n".join(f"- {sentence}" for sentence in sentences(found))
     title = f"## {found.title}: capacity" + (f" ({MADE_UP})" if found.made_up else "")
     notes = "\n".join(f"- caution: {text}" for text in found.cautions)
-    return "\n\n".join(part for part in (title, words, markdown(*table(found)), notes) if part)
+    return "\n\n".join(
+        part
+        for part in (title, words, markdown(*table(found)), markdown(*resistances(found)), notes)
+        if part
+    )
 
 
 def sentences(found: StudyCapacity) -> list[str]:
@@ -97,6 +106,27 @@ def table(found: StudyCapacity) -> tuple[list[str], list[list[str]]]:
         if found.at_power_w is not None:
             cells.append({"yes": "passes", "no": "fails"}.get(str(row["passes"]), "cannot tell"))
         rows.append(cells)
+    return header, rows
+
+
+_MOST_LEVELS = 8
+
+
+def resistances(found: StudyCapacity) -> tuple[list[str], list[list[str]]]:
+    """Return thermal resistance by power, as measured: header and rows; "*" where held back by heat."""
+    levels = found.points["wanted_w"].fillna(found.points["power_w"]).round()
+    if levels.nunique() > _MOST_LEVELS:
+        levels = (levels / 10).round() * 10
+    shown = sorted(levels.unique())[:_MOST_LEVELS]
+    header = ["thermal resistance, K/W", *(f"at {level:.0f} W" for level in shown)]
+    rows = []
+    for name in found.setups["setup"]:
+        cells = []
+        for level in shown:
+            runs = found.points[(found.points["setup"] == name) & (levels == level)]
+            held = "*" if len(runs) and runs["throttled"].any() else ""
+            cells.append(f"{runs['resistance_k_per_w'].mean():.3f}{held}" if len(runs) else "–")
+        rows.append([str(name), *cells])
     return header, rows
 
 

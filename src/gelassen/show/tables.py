@@ -8,8 +8,6 @@ import pandas as pd
 
 from gelassen.core.result import Result, plain
 
-FORMATS = ("text", "json", "csv", "markdown")
-
 
 def aligned(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
     """Return a table in plain text; the first column to the left, numbers to the right."""
