@@ -229,3 +229,59 @@ def test_runs_that_were_held_back_are_bounds_of_the_capacity():
     assert only.low_w == pytest.approx(99, abs=3)
     assert np.isinf(only.high_w)
     assert "held back by heat" in only.cautions[0]
+
+
+def test_a_bound_holds_on_a_course_that_fans_bend():
+    # A low-profile cooler whose fans speed up: its bench gives 110.5 W at 25 °C and a limit of 95.
+    bound = sustainable_power(
+        [64.9, 64.9, 64.9, 113.8, 113.8], [47.4, 47.7, 47.1, 72.4, 72.6], rise_se_k=[0.4] * 5,
+        throttled=[False] * 3 + [True] * 2, wanted_w=[65, 65, 65, 125, 125], limit_c=95,
+    )  # fmt: skip
+    assert bound.low_w <= 110.5 <= bound.high_w
+    assert bound.low_w > 106
+    assert not bound.extrapolated  # 114 W were held
+    assert bound.resistance_at(bound.power_w) == pytest.approx(70 / bound.power_w)
+    odd = sustainable_power(
+        [50, 60, 40], [40, 48, 70], rise_se_k=[0.3] * 3, throttled=[False, False, True], limit_c=95
+    )
+    assert "a run was held back at 40 W and 70 K" in odd.cautions[0]
+
+
+def test_fans_at_full_speed_end_what_a_curve_gains():
+    power = np.array([45.0, 65.0, 95.0, 125.0])
+    curve = 70 * (power / 150) ** 0.72  # fans still speeding up at 125 W
+    found = sustainable_power(power, curve, rise_se_k=[0.3] * 4, limit_c=95)
+    assert found.power_w < 149
+    assert found.low_w < 145 < found.high_w
+    fixed = sustainable_power(power, power * 0.5, rise_se_k=[0.3] * 4, limit_c=95)
+    assert fixed.low_w <= 140 <= fixed.high_w
+    assert fixed.high_w - fixed.low_w < 8
+
+
+def test_one_setup_and_a_caution_for_copied_repeats():
+    assert "one setup only" in compare_setups(runs_of({"a": [1.0, 2.0]})).cautions[0]
+    copied = compare_setups(runs_of({"a": [1.0, 1.0], "b": [2.0, 2.0]}), usual_spread=(0.5, 4))
+    assert "were they copied" in copied.cautions[0]
+    assert not copied.differences["distinguishable"].any()
+
+
+@pytest.mark.parametrize("count", [2, 4])
+def test_identical_setups_are_rarely_told_apart_and_real_differences_mostly_are(count):
+    rng = np.random.default_rng(12)
+    claims, found, covered = [], [], []
+    for _ in range(60):
+        spread = rng.uniform(0.3, 0.8)
+        for gap in (0.0, 3.0):
+            level = gap * np.arange(count)
+            runs = runs_of(
+                {f"s{k}": 50 + level[k] + rng.normal(0, spread, 3) for k in range(count)}
+            )
+            rows = compare_setups(runs, baseline="s0", usual_spread=(0.5, 4)).differences
+            if gap:
+                found += list(rows["distinguishable"])
+                covered += list((rows["low"] <= level[1:]) & (level[1:] <= rows["high"]))
+            else:
+                claims.append(rows["distinguishable"].any())
+    assert np.mean(claims) <= 0.12
+    assert np.mean(found) >= 0.95
+    assert 0.9 <= np.mean(covered) <= 0.99

@@ -1,6 +1,7 @@
 """Several loggers of one run, mapping files, and what goes out again."""
 
 import tomllib
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -12,6 +13,7 @@ from gelassen.cli import cli
 from gelassen.core import InputError
 from gelassen.core.alignment import align_changes
 from gelassen.intake.merge import merge_logs
+from gelassen.intake.understanding import Told
 
 SENSORS, METER = "sensors.csv", "meter.csv"
 
@@ -136,3 +138,108 @@ def test_a_mapping_that_was_worked_out_serves_for_the_next_log(two_logs):
         "import", "odd.csv", "--dry-run", "--write-columns", "mine.toml", status=2
     )
     assert "say where it goes" in run("import", "odd.csv", "--columns", "mine.toml", status=2)
+
+
+def stamped(name, start_s, header, values):
+    rows = [
+        f"2026-11-23T12:{(start_s + k) // 60:02d}:{(start_s + k) % 60:02d}Z,{v}"
+        for k, v in enumerate(values)
+    ]
+    Path(name).write_text(header + "\n" + "\n".join(rows) + "\n", encoding="utf-8")
+
+
+def test_wall_clocks_lay_logs_together_and_a_clock_that_differs_is_named(two_logs):
+    power = [20 + 75 * (100 <= k < 300) for k in range(400)]
+    stamped("a.csv", 0, "Time,CPU Package [°C],CPU Power [W]", [f"{40 + p / 5},{p}" for p in power])
+    late = [power[max(k - 37, 0)] * 1.1 for k in range(400)]  # a clock 37 s slow
+    stamped("b.csv", 0, "Time,Wall Power [W],Room [°C]", [f"{p:.1f},21.5" for p in late])
+    logs = [gelassen.read_log(name) for name in ("a.csv", "b.csv")]
+    by_clock, (joined,) = merge_logs(logs)
+    assert joined.how == "wall clock"
+    assert joined.offset_s == 0
+    assert any("its clock seems to differ from that of a by +37" in c for c in by_clock.cautions)
+    _, (matched,) = merge_logs(logs, match=True)
+    assert matched.low_s <= -37 <= matched.high_s
+    text = run("import", "a.csv", "b.csv", "--dry-run", "--match")
+    assert "by matched changes" in text
+    assert "one run each" not in text
+
+
+def test_states_keep_their_value_and_gaps_stay_empty():
+    from gelassen.intake.merge import between_own_samples
+
+    grid = np.arange(0, 12.0)
+    times, values = np.array([1.0, 3.0, 4.0, 10.0]), np.array([0.0, 1.0, 1.0, 5.0])
+    straight = between_own_samples(grid, times, values, stepwise=False, longest_s=3)
+    assert straight[2] == 0.5
+    assert np.isnan(straight[[0, 5, 9, 11]]).all()
+    assert list(between_own_samples(grid, times, values, stepwise=True, longest_s=3)[1:4]) == [
+        0,
+        0,
+        1,
+    ]
+
+
+def test_a_log_that_is_stored_already_and_a_full_disk_leave_nothing_behind(two_logs, monkeypatch):
+    where = ("--study", "study", "--setup", "Brise 120", "--limit", 95, "--yes")
+    run("import", SENSORS, *where)
+    again = run("import", SENSORS, *where, status=2)
+    assert "in this study already, as 001-brise-120-sensors" in again
+    assert "named twice" in run("import", METER, METER, *where, status=2)
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("gelassen.intake.store.shutil.copyfile", full)
+    assert "nothing of it was kept" in run(
+        "import", METER, *where, "--column", "Wall Power [W]=cpu.package.power_w", status=2
+    )
+    assert [folder.name for folder in (two_logs / "study" / "runs").iterdir()] == [
+        "001-brise-120-sensors"
+    ]
+
+
+def test_what_steers_a_terminal_or_looks_like_a_formula_stays_text(two_logs):
+    (two_logs / "bad.csv").write_text(
+        'Time [s],CPU Package [°C],"=cmd()|\x1b[31m<b>"\n'
+        + "".join(f"{k},40,1\n" for k in range(9))
+        + "9,\x1b[2J,1\n"
+    )
+    text = run("import", "bad.csv", "--dry-run")
+    assert "\x1b" not in text
+    assert "=cmd()| [31m<b>" in text
+    assert "rows with text in the number column" in text
+
+
+def test_options_of_the_command_settle_what_is_open(two_logs):
+    (two_logs / "open.csv").write_text(
+        "Time;CPU Package [°C]\n"
+        + "".join(f"03/04/2026 12:00:{k:02d};{40 + k},5\n" for k in range(40))
+    )
+    assert "--dates" in run("import", "open.csv", "--dry-run", status=2)
+    told = run(
+        "import", "open.csv", "--dry-run", "--dates", "mdy", "--zone", "Europe/Vienna",
+        "--load-start", "10 s",
+        "--hold", "20 s", "39 s", "--delimiter", "semicolon", "--decimal", "comma", "--encoding", "utf-8",
+    )  # fmt: skip
+    assert "from 2026-03-04 12:00:00+01:00" in told
+    assert "hold: 20 to 39 s (told)" in told
+    assert "lies outside the log" in run(
+        "import", "open.csv", "--dry-run", "--dates", "mdy", "--load-start", "9 min", status=2
+    )
+    assert "does not lie in the load" in run(
+        "import", "open.csv", "--dry-run", "--dates", "mdy", "--hold", "30", "20", status=2
+    )
+
+
+def test_a_load_that_paused_is_found_and_another_stretch_can_be_taken(two_logs):
+    t = np.arange(0, 1200)
+    power = np.where(((t > 60) & (t < 600)) | ((t > 800) & (t < 1000)), 95, 12)
+    rows = "".join(f"{k},{40 + p / 5:.1f},{p}\n" for k, p in zip(t, power, strict=True))
+    (two_logs / "twice.csv").write_text("Time [s],CPU Package [°C],CPU Power [W]\n" + rows)
+    log = gelassen.read_log("twice.csv")
+    assert [p.name for p in log.phases] == ["idle", "soak", "hold", "cooldown"]
+    assert log.load_span_s() == pytest.approx((61, 599), abs=2)
+    assert any("the load paused: it was also on from 801 to 999 s" in c for c in log.cautions)
+    second = gelassen.read_log("twice.csv", told=Told(load_start_s=800))
+    assert second.load_span_s() == pytest.approx((800, 999), abs=2)

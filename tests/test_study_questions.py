@@ -10,9 +10,10 @@ from click.testing import CliRunner
 
 from gelassen import open_study
 from gelassen.cli import cli
-from gelassen.core import InputError
+from gelassen.core import FileError, InputError
 from gelassen.core.recording import Recording
 from gelassen.intake import store_import
+from gelassen.show.comparison_text import next_steps, unequal
 from gelassen.show.plots import plot
 from gelassen.study import cache
 
@@ -274,3 +275,58 @@ def test_a_drift_of_the_machine_is_taken_out_when_asked(tmp_path):
     assert "corrected for a drift of the machine of +4" in corrected.cautions[0]
     rig = open_study(study).repeatability()
     assert not any("not noted" in caution for caution in rig.cautions)
+
+
+def test_every_answer_names_the_runs_that_were_left_out(folder):
+    study, out = open_study(folder), {ODD: "its fans ran faster"}
+    line = f"left out: {ODD}: its fans ran faster"
+    answers = [
+        study.effects(leave_out=out), study.along("fan_duty", leave_out=out),
+        study.tradeoff("price", leave_out=out),
+        study.tradeoff("price", of="capacity", leave_out=out), study.drift(leave_out=out),
+        study.repeatability(leave_out=out),
+    ]  # fmt: skip
+    assert all(line in answer.cautions for answer in answers)
+    assert (ODD, "its fans ran faster") in study.compare(leave_out=out).left_out
+    assert (ODD, "its fans ran faster") in study.capacity(leave_out=out).left_out
+    for asked in ("--parts", "--equal=fan_rpm", "--effects"):
+        text = run(
+            "compare", folder, asked, "--leave-out", f"{ODD}=its fans ran faster", "--no-figure"
+        )
+        assert f"{ODD}: its fans ran faster" in text
+    # With the odd run in, the rig seems to scatter more.
+    assert study.repeatability().total > 1.5 * study.repeatability(leave_out=out).total
+
+
+def test_the_study_file_leaves_runs_out_and_refuses_levels_it_does_not_have(folder, tmp_path):
+    text = (folder / "study.toml").read_text()
+    study = tmp_path / "copy"
+    study.mkdir()
+    (study / "runs").symlink_to(folder / "runs")
+    (study / "study.toml").write_text(text + '[left_out]\n"019" = "its fans"\n')
+    assert (ODD, "its fans") in open_study(study).compare().left_out
+    (study / "study.toml").write_text(text.replace('details."Kiesel 92"', 'details."Kiesel 93"'))
+    with pytest.raises(FileError, match='"Kiesel 93" is not a level here.*mean "Kiesel 92"'):
+        open_study(study)
+
+
+def test_sections_say_what_was_not_comparable_and_what_to_measure_next(folder):
+    comparison = open_study(folder).compare()
+    lines = unequal(comparison)
+    assert lines[0].startswith(f"{ODD}: fan speed")
+    assert lines[-1].startswith("to leave a run out")
+    steps = next_steps(comparison)
+    assert any("remounted each time" in step for step in steps)  # the setups at 110 W were run once
+    assert "would be found 4 times in 5" in steps[-1]
+    assert str(comparison).splitlines()[0] == "Fans for the playout box   (made-up sample data)"
+    brought = open_study(folder).compare(room_c=31.5)
+    assert any("wrong by up to about 2.0 K" in caution for caution in brought.cautions)
+
+
+def test_capacity_is_said_in_words_with_resistances(folder):
+    text = run("capacity", folder, "--passes", "150", "--leave-out", f"{ODD}=fans", "--no-figure")
+    assert "is good for" in text
+    assert "thermal resistance, K/W" in text
+    assert "At 150 W, does not pass:" in text
+    hot = run("capacity", folder, "--limit", "20", status=2)
+    assert "the limit must lie above the room" in hot

@@ -12,6 +12,7 @@ from gelassen.cli import cli
 from gelassen.conduct.order import order_runs, remaining
 from gelassen.conduct.studyrun import conduct_study, runs_made, still_to_do
 from gelassen.core import InputError
+from gelassen.study.studyfile import read_study_file
 
 STUDY = """\
 format = 1
@@ -162,3 +163,28 @@ def test_a_real_run_of_a_plan_on_this_machine(folder):
     assert "finished: " in done.output
     assert runs_made(open_study(folder)) == {"now": 1}
     shutil.rmtree(folder / "runs")
+
+
+def test_a_run_that_was_killed_counts_as_the_result_it_is(folder):
+    study = open_study(folder)
+    made = next(iter(conduct_study(study, bench_of, most=1)))
+    path = made.folder / "run.json"
+    path.write_text(json.dumps({**json.loads(path.read_text()), "outcome": "recording"}))
+    assert still_to_do(open_study(folder)) == order_runs(study.file)[1:]
+
+
+def test_repeats_stay_on_one_mounting_where_nothing_is_remounted(folder):
+    path = folder / "study.toml"
+    path.write_text(
+        path.read_text().replace(
+            "repeats = 2", "repeats = 2\nremount = false\nbaseline_again = false"
+        )
+    )
+    runs = order_runs(open_study(folder).file)
+    assert len(runs) == 24
+    assert sum(bool(run.changes) for run in runs) == 4
+    assert [run.levels["power_limit_w"] for run in runs[:6]] == [45, 45, 65, 65, 95, 95]
+    empty = folder / "empty.toml"
+    empty.write_text(STUDY.replace('baseline = "Brise 120, upright, 45"\n', ""))
+    with pytest.raises(InputError, match="has no setups"):
+        order_runs(read_study_file(empty))

@@ -33,6 +33,9 @@ def read_header(text: str) -> Header:
         before, after = clean[:at].strip(), clean[at + 1 :].strip()
         if before and is_unit(after):
             return Header(text, before, after)
+    two = re.fullmatch(r"(.*\S)\s+(\S+\s\S+)", clean)  # "deg C"
+    if two and is_unit(two[2]):
+        return Header(text, two[1], two[2])
     last = re.fullmatch(r"(.*\S)\s+(?:in\s+)?(\S+)", clean)
     if (
         last
@@ -40,12 +43,12 @@ def read_header(text: str) -> Header:
         and (last[2].lower() not in _ALONE or last[2] == "%" or " in " in clean)
     ):
         return Header(text, last[1].removesuffix(" in"), last[2])
-    two = re.fullmatch(r"(.*\S)\s+(\S+\s\S+)", clean)  # "deg C"
-    if two and is_unit(two[2]):
-        return Header(text, two[1], two[2])
-    ending = re.fullmatch(r"(.*[^_\s])_([A-Za-z°%]+(?:_per_[a-z]+)?)", clean)
-    if ending and ending[2] not in ("min", "h") and is_unit(ending[2].replace("_per_", "/")):
-        return Header(text, ending[1], ending[2].replace("_per_", "/"))
+    rate = re.fullmatch(r"(.*[^_\s])_per_(s|sec|min)", clean)
+    if rate:
+        return Header(text, rate[1], f"1/{rate[2].removesuffix('ec')}")
+    ending = re.fullmatch(r"(.*[^_\s])_([A-Za-z°%]+)", clean)
+    if ending and ending[2] not in ("min", "h") and is_unit(ending[2]):
+        return Header(text, ending[1], ending[2])
     letter = re.fullmatch(r"(.*\S)\s+([CFKVAWs])", clean)
     if letter and _fits(letter[1], letter[2]):
         return Header(text, letter[1], letter[2])
