@@ -24,8 +24,8 @@ class Response(Result):
     levels : DataFrame
         x, mean, low, high, runs.
     steps : DataFrame
-        x, next_x, change, low, high, pays: what the step from one level to the next does. `pays`:
-        "yes", "no" or "cannot tell", against `worth`.
+        x, next_x, change, low, high, pays: what the step from one level to the next does; the intervals
+        allow for the number of steps. `pays`: "yes", "no" or "cannot tell", against `worth`.
     stops_paying_at
         The level after which no step is known to pay; None if the last step still does.
     best_x, best_low, best_high
@@ -110,10 +110,13 @@ def response_curve(
     levels = pd.DataFrame(
         {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}
     )
+    # One step in twenty would seem to pay by chance: their intervals allow for how many there are.
+    each = 1 - (1 - level) / (marks.size - 1)
+    of_steps = float(student_t.ppf((1 + each) / 2, freedom)) if freedom >= 1 else math.inf
     rows = []
     for a, b in pairwise(range(marks.size)):
         change = float(means[b] - means[a])
-        wide = factor * math.hypot(error[a], error[b]) if math.isfinite(factor) else math.inf
+        wide = of_steps * math.hypot(error[a], error[b]) if freedom >= 1 else math.inf
         low, high = change - wide, change + wide
         pays = "yes" if high < -worth else "no" if low > -worth else "cannot tell"
         rows.append((marks[a], marks[b], change, low, high, pays))

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 import pandas as pd
 
@@ -74,13 +75,14 @@ def _effect_sentences(found: Effects) -> list[str]:
     return said[:8]
 
 
-def _at(conditional: pd.DataFrame, row: object, where: str) -> str:
+def _at(conditional: pd.DataFrame, row: Any, where: str) -> str:
     """Return the effect at one level of another factor, averaged over what else there is."""
     same = conditional[
-        (conditional["factor"] == row.factor) & (conditional["level"] == row.level)  # type: ignore[attr-defined]
-        & (conditional["versus"] == row.versus)  # type: ignore[attr-defined]
-        & [where in text.split(", ") for text in conditional["where"]]
-    ]  # fmt: skip
+        (conditional["factor"] == row.factor)
+        & (conditional["level"] == row.level)
+        & (conditional["versus"] == row.versus)
+        & conditional["where"].map(lambda text: where in text.split(", "))
+    ]
     if same.empty:
         return ""
     clear = bool(same["distinguishable"].any())
