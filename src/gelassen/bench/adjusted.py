@@ -98,6 +98,11 @@ class AdjustedBench:
         """Return what else happened."""
         return self._bench.news()
 
+    def clock_synchronised(self) -> bool | None:
+        """Return whether a time server sets the wall clock; None where nothing tells."""
+        asked = getattr(self._bench, "clock_synchronised", None)
+        return None if asked is None else asked()
+
     def actuators(self) -> Mapping[str, Actuator]:
         """Return what can be set, under our names."""
         return {

@@ -1,5 +1,7 @@
 """Watches the clocks of a machine: a wall clock that is moved, and sleep of the whole machine."""
 
+import shutil
+import subprocess
 import time
 
 _JUMP_S = 1.0  # corrections of a synchronised clock are far smaller
@@ -38,3 +40,17 @@ def _asleep_s() -> float:
     if not hasattr(time, "CLOCK_BOOTTIME"):
         return 0.0
     return time.clock_gettime(time.CLOCK_BOOTTIME) - time.clock_gettime(time.CLOCK_MONOTONIC)
+
+
+def wall_clock_synchronised() -> bool | None:
+    """Return whether a time server sets the wall clock; None where nothing tells."""
+    if shutil.which("timedatectl") is None:
+        return None
+    try:
+        said = subprocess.run(
+            ["timedatectl", "show", "--property", "NTPSynchronized", "--value"],
+            capture_output=True, text=True, timeout=5, check=True,
+        ).stdout.strip()  # fmt: skip
+    except (OSError, subprocess.SubprocessError):
+        return None
+    return {"yes": True, "no": False}.get(said)

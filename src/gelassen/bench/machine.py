@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from gelassen.bench.actuators import find_actuators
-from gelassen.bench.clocks import ClockWatch
+from gelassen.bench.clocks import ClockWatch, wall_clock_synchronised
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
 from gelassen.bench.loads.command import CommandLoad
 from gelassen.bench.loads.cores import cores_for
@@ -74,6 +74,10 @@ class MachineBench:
     def news(self) -> Sequence[str]:
         """Return what happened to the clocks since the last call."""
         return self._clocks.news()
+
+    def clock_synchronised(self) -> bool | None:
+        """Return whether a time server sets the wall clock; None where nothing tells."""
+        return wall_clock_synchronised()
 
     def actuators(self) -> Mapping[str, Actuator]:
         """Return what can be set on this machine; only root may, as a rule."""

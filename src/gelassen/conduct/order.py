@@ -27,6 +27,10 @@ class PlannedRun:
         What must be changed by hand before it, in words; empty if nothing.
     again
         Whether it repeats the baseline, to catch a drift of the machine.
+    again_of
+        The run it repeats because the tester doubts that one.
+    problems
+        What the readings do not show of the change by hand, where the tester is asked again.
     """
 
     setup: str
@@ -34,6 +38,8 @@ class PlannedRun:
     block: int
     changes: tuple[str, ...] = ()
     again: bool = False
+    again_of: str | None = None
+    problems: tuple[str, ...] = ()
 
 
 def order_runs(study: StudyFile) -> list[PlannedRun]:

@@ -1,21 +1,31 @@
 """What a run is to do: phases, sampling, load, and when to stop."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gelassen.bench.loads.spec import LoadSpec
+from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.fancurve import FanCurve
+from gelassen.conduct.judged import Judged
 from gelassen.core.errors import InputError
 from gelassen.core.recording import PHASES
+from gelassen.study.gate import Gate, likely_s, longest_s
 
 _LOADED = ("soak", "hold")
 
 
 @dataclass(frozen=True, slots=True)
 class PlannedPhase:
-    """A phase and how long it lasts, in s."""
+    """A phase and how long it lasts at most, in s; with a gate, it may end before."""
 
     name: str
     duration_s: float
+    gate: Gate | None = None
+
+    @property
+    def likely_s(self) -> float:
+        """About how long it will last."""
+        return self.duration_s if self.gate is None else likely_s(self.gate)
 
     @property
     def loaded(self) -> bool:
@@ -55,6 +65,16 @@ class RunPlan:
         Channel to the temperature at which the run stops by itself, in °C.
     stop_each
         Whether one of these that falls silent stops the run, too; if not, only the silence of all.
+    stop_rise_k_per_s
+        How fast these may rise once the load has set in, in K/s; None: as fast as they do.
+    stop_fans
+        Which fans stop the run when they turned under load and stand still; None for any.
+    judged
+        What gates judge the run by.
+    fan_curves
+        Fan duty channel to the curve that software keeps it on.
+    climb
+        How the power climbs during the soak; None if it stays.
     load, workers
         What keeps the machine busy; a name alone stands for that load on `workers` cores.
     stairs
@@ -70,6 +90,11 @@ class RunPlan:
     stairs: tuple[Stair, ...] = ()
     stop_c: Mapping[str, float] = field(default_factory=dict)
     stop_each: bool = True
+    stop_rise_k_per_s: float | None = None
+    stop_fans: Sequence[str] | None = ()
+    judged: Judged = field(default_factory=Judged)
+    fan_curves: Mapping[str, FanCurve] = field(default_factory=dict)
+    climb: ClimbPlan | None = None
     settings: Mapping[str, float] = field(default_factory=dict)
 
     def stair_at(self, loaded_s: float) -> int:
@@ -82,18 +107,30 @@ class RunPlan:
         return len(self.stairs) - 1
 
     @property
+    def gated(self) -> bool:
+        """Whether what was read decides how it goes on."""
+        return self.climb is not None or any(phase.gate for phase in self.phases)
+
+    @property
     def duration_s(self) -> float:
-        """How long the run takes."""
+        """How long the run takes at most."""
         return sum(phase.duration_s for phase in self.phases)
 
+    @property
+    def likely_s(self) -> float:
+        """About how long the run takes."""
+        return sum(phase.likely_s for phase in self.phases)
 
-def plan_phases(idle: float, soak: float, hold: float, cooldown: float) -> tuple[PlannedPhase, ...]:
-    """Return the phases of a run from their lengths in s."""
+
+def plan_phases(
+    idle: float | Gate, soak: float | Gate, hold: float | Gate, cooldown: float | Gate
+) -> tuple[PlannedPhase, ...]:
+    """Return the phases of a run from their lengths in s, or from the gates that end them."""
     lengths = (idle, soak, hold, cooldown)
     phases = tuple(
-        PlannedPhase(name, length)
+        PlannedPhase(name, longest_s(length), length if isinstance(length, Gate) else None)
         for name, length in zip(PHASES, lengths, strict=True)
-        if length > 0
+        if longest_s(length) > 0
     )
     if not any(phase.loaded for phase in phases):
         raise InputError("a run needs a load: give soak or hold a length above zero")

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from gelassen.bench.interface import Bench
 from gelassen.conduct.plan import RunPlan
-from gelassen.conduct.run import Progress, RunOutcome, carry_out
+from gelassen.conduct.run import Progress, RunOutcome, Wish, carry_out
 from gelassen.core.recording import Recording
 from gelassen.study.archive import read_run
 from gelassen.study.runfile import OriginEntry, RunFile, versions
@@ -29,6 +29,9 @@ def record_run(
     mount: str | None = None,
     started: datetime | None = None,
     progress: Callable[[Progress], None] | None = None,
+    wish: Callable[[], Wish] | None = None,
+    again_of: str | None = None,
+    kind: str = "steady",
 ) -> tuple[Path, RunOutcome]:
     """Carry a plan out into a new folder below `runs`; return the folder and how the run ended.
 
@@ -51,6 +54,8 @@ def record_run(
             reference=reference,
             made_up=made_up,
             mount=mount,
+            again_of=again_of,
+            protocol=kind,
             channels={
                 info.name: OriginEntry(
                     header=info.source or info.what,
@@ -65,7 +70,7 @@ def record_run(
         folders.append(new_run_folder(runs, label))
         return RunWriter.create(folders[0], [info.name for info in readable], run)
 
-    outcome = carry_out(bench, plan, open_writer, progress=progress)
+    outcome = carry_out(bench, plan, open_writer, progress=progress, wish=wish)
     return folders[0], outcome
 
 

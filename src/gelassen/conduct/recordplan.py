@@ -1,5 +1,6 @@
 """The plan of one recording: what the study says, and what was asked for instead."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
@@ -7,11 +8,17 @@ from typing import TypeVar
 from gelassen.bench.described import split_command
 from gelassen.bench.interface import Bench
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
+from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.fancurve import FanCurve, parse_curve
 from gelassen.conduct.guard import stop_temperatures
+from gelassen.conduct.judged import Judged
 from gelassen.conduct.plan import RunPlan, Stair, plan_phases, staircase
 from gelassen.core.errors import InputError
+from gelassen.study.gate import Gate
+from gelassen.study.studyfile import Guard as GuardTable
 from gelassen.study.studyfile import LoadTable, Protocol, StudyFile
 
+_BELOW_STOP_K = 3.0  # a climb keeps so far below what would stop it
 _T = TypeVar("_T")
 
 
@@ -19,10 +26,10 @@ _T = TypeVar("_T")
 class Wanted:
     """What was asked for; None where the study, or what is usual, decides."""
 
-    idle: float | None = None
-    soak: float | None = None
-    hold: float | None = None
-    cooldown: float | None = None
+    idle: float | Gate | None = None
+    soak: float | Gate | None = None
+    hold: float | Gate | None = None
+    cooldown: float | Gate | None = None
     interval: float | None = None
     load: str | None = None
     workers: int | None = None
@@ -37,8 +44,24 @@ class Wanted:
     settings: Sequence[str] = ()
 
 
-def plan_recording(bench: Bench, study: StudyFile | None, wanted: Wanted) -> RunPlan:
+def plan_recording(
+    bench: Bench,
+    study: StudyFile | None,
+    wanted: Wanted,
+    *,
+    levels: Mapping[str, str | float] | None = None,
+    rest_k: float | None = None,
+) -> RunPlan:
     """Return the plan of one recording on a bench.
+
+    Parameters
+    ----------
+    bench, study, wanted
+        What runs, what the study says, and what was asked for instead.
+    levels
+        Those of the setup; some of them say what the load is, or keep a fan on a curve.
+    rest_k
+        The rise at which this setup rested before, in K.
 
     Raises
     ------
@@ -49,7 +72,7 @@ def plan_recording(bench: Bench, study: StudyFile | None, wanted: Wanted) -> Run
     interval = wanted.interval if wanted.interval is not None else usual.interval
     if not 0.05 <= interval <= 60:
         raise InputError(f"the interval is {interval:g} s; 0.05 s to 60 s are possible")
-    spec = load_spec(study.load if study else LoadTable(), wanted)
+    spec = load_spec(_load_of(study, levels or {}), wanted)
     soak, hold = _or(wanted.soak, usual.soak), _or(wanted.hold, usual.hold)
     stairs: tuple[Stair, ...] = ()
     if wanted.stair_s is not None:
@@ -58,6 +81,14 @@ def plan_recording(bench: Bench, study: StudyFile | None, wanted: Wanted) -> Run
         workers = load.workers
         stairs = staircase(workers, wanted.stair_s, pause_s=wanted.pause_s)
         soak, hold = sum(stair.duration_s for stair in stairs), 0.0
+    readable = [info.name for info in bench.channels() if info.readable]
+    stop_c = stop_temperatures(wanted.stops, study.guard.stop_c if study else {}, readable)
+    climb = None
+    if study is not None and usual.kind == "capacity":
+        climb = climb_plan(bench, study, stop_c)
+        soak, hold = climb.at_most_s, 0.0
+    guard = study.guard if study else GuardTable()
+    fans = guard.fans if isinstance(guard.fans, list) else None if guard.fans else ()
     return RunPlan(
         phases=plan_phases(
             _or(wanted.idle, usual.idle), soak, hold, _or(wanted.cooldown, usual.cooldown)
@@ -65,14 +96,85 @@ def plan_recording(bench: Bench, study: StudyFile | None, wanted: Wanted) -> Run
         interval_s=interval,
         load=spec,
         stairs=stairs,
-        stop_c=stop_temperatures(
-            wanted.stops,
-            study.guard.stop_c if study else {},
-            [info.name for info in bench.channels() if info.readable],
-        ),
+        stop_c=stop_c,
         stop_each=bool(wanted.stops or (study and study.guard.stop_c)),
+        stop_rise_k_per_s=guard.rise_k_per_s,
+        stop_fans=fans,
+        judged=Judged(
+            channel=None if study is None else study.compare,
+            reference=None if study is None else study.reference,
+            limit_c=None if study is None else study.machine.limit_c,
+            rest_k=rest_k,
+        ),
+        fan_curves=_curves(study, levels or {}),
+        climb=climb,
         settings=_settings(wanted.settings),
     )
+
+
+def climb_plan(bench: Bench, study: StudyFile, stop_c: Mapping[str, float]) -> ClimbPlan:
+    """Return how a study's power climbs on this bench.
+
+    Raises
+    ------
+    InputError
+        A machine whose power is not read, or no highest power known.
+    """
+    asked = study.protocol.climb
+    readable = [info.name for info in bench.channels() if info.readable]
+    if "cpu.package.power_w" not in readable:
+        raise InputError(
+            'protocol.kind = "capacity" needs cpu.package.power_w, and it cannot be read here: start as '
+            "root, or describe a meter under [channels]"
+        )
+    actuator = bench.actuators().get(asked.channel)
+    to_w = asked.to_w if asked.to_w is not None else actuator.read() if actuator else math.nan
+    if not to_w > 0:
+        raise InputError(
+            f"protocol.climb.to_w: {asked.channel} cannot be set here, so say the highest power, to_w = 125"
+        )
+    from_w = asked.from_w if asked.from_w is not None else to_w / 4
+    if actuator is not None and (to_w > actuator.high or from_w < actuator.low):
+        raise InputError(
+            f"protocol.climb: {from_w:g} to {to_w:g} W asked for; {actuator.low:g} to "
+            f"{actuator.high:g} W are possible with {asked.channel}"
+        )
+    chips = [stop - _BELOW_STOP_K for name, stop in stop_c.items() if name.startswith("cpu.")]
+    return ClimbPlan(
+        channel=asked.channel,
+        from_w=from_w,
+        to_w=to_w,
+        limit_c=study.machine.limit_c,
+        never_c=min([study.machine.limit_c, *chips]),
+        by_hand=actuator is None,
+        within=asked.within_pct / 100,
+        at_most_s=asked.at_most,
+    )
+
+
+def _load_of(study: StudyFile | None, levels: Mapping[str, str | float]) -> LoadTable:
+    """Return the study's load as the levels of a setup have it."""
+    if study is None:
+        return LoadTable()
+    changed: dict[str, object] = {}
+    for factor, level in levels.items():
+        sets = study.factors[factor].sets if factor in study.factors else None
+        if sets == "load":
+            changed["name"] = level
+        elif sets == "workers":
+            changed["workers"] = int(level)
+    return study.load.model_copy(update=changed)
+
+
+def _curves(study: StudyFile | None, levels: Mapping[str, str | float]) -> dict[str, FanCurve]:
+    """Return the fan curves that software keeps for a setup, by the fan's duty channel."""
+    found = {}
+    for name, level in levels.items():
+        factor = study.factors.get(name) if study else None
+        if factor is not None and factor.channel is not None and str(level) in factor.curves:
+            where = f'factors.{name}.curves."{level}"'
+            found[factor.channel] = parse_curve(factor.curves[str(level)], where)
+    return found
 
 
 def load_spec(usual: LoadTable, wanted: Wanted) -> LoadSpec:
@@ -96,7 +198,12 @@ def settings_of_setup(
     """Return what software sets for a setup, and what to say of the rest."""
     settings, by_hand = {}, []
     for factor, level in levels.items():
-        channel = study.factors[factor].channel if factor in study.factors else None
+        entry = study.factors.get(factor)
+        channel = entry.channel if entry is not None else None
+        if entry is not None and entry.changed_by == "software" and not (channel or entry.sets):
+            by_hand.append(
+                f"{factor}: see that it is {_text(level)}; nothing says how software sets it"
+            )
         if channel is None or isinstance(level, str):
             continue
         if channel in settable:
@@ -106,6 +213,10 @@ def settings_of_setup(
                 f"{factor}: {channel} cannot be set here; see that {level:g} is set by hand"
             )
     return settings, by_hand
+
+
+def _text(level: str | float) -> str:
+    return level if isinstance(level, str) else f"{level:g}"
 
 
 def _settings(pairs: Sequence[str]) -> dict[str, float]:

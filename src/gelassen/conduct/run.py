@@ -1,17 +1,28 @@
 """Carries one run out: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 from gelassen.bench.interface import Bench, Load
+from gelassen.conduct.climb import Climb
 from gelassen.conduct.faults import Faults
+from gelassen.conduct.gates import PhaseEnd
 from gelassen.conduct.guard import Guard
+from gelassen.conduct.history import History
 from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.conduct.settings import Settings
 from gelassen.core.errors import BenchError, FileError, GelassenError
 from gelassen.study.writer import RunWriter
 
 _LATE = 0.1  # of the interval
+# After a stop by the guard the heat is let out with the fans up: until it is so far below, or for so long.
+_COOLED_K, _COOLING_S = 15.0, 60.0
+_STOPPED = "stopped by the user; what was recorded is kept"
+
+# What whoever watches may ask for at any sample: nothing, the next phase, the end of this run, or of all.
+Wish = Literal["", "phase", "run", "all"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,6 +33,10 @@ class Progress:
     elapsed_s: float
     left_s: float
     readings: Mapping[str, float]
+    phase_s: float = 0.0  # since this phase began
+    waits_for: str = ""
+    known: str = ""  # what could be said by now
+    events: tuple[str, ...] = ()  # what happened at this sample
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +46,7 @@ class RunOutcome:
     status: str
     text: str
     missed_samples: int
+    ends_all: bool = True  # whether a stop was meant for all that would follow, too
 
 
 def carry_out(
@@ -39,11 +55,13 @@ def carry_out(
     open_writer: Callable[[], RunWriter],
     *,
     progress: Callable[[Progress], None] | None = None,
+    wish: Callable[[], Wish] | None = None,
 ) -> RunOutcome:
     """Carry a run out and record it. Whatever happens, the load ends and settings are put back.
 
     `open_writer` is called once everything else is ready, so that a plan that cannot be carried out
-    leaves nothing behind. A KeyboardInterrupt stops the run and keeps it; so does the guard.
+    leaves nothing behind. A KeyboardInterrupt stops the run and keeps it; so does the guard. `wish` is
+    asked at every sample what whoever watches would like: "phase" ends the present one.
 
     Raises
     ------
@@ -51,8 +69,11 @@ def carry_out(
         The plan does not fit the bench: an unknown load, channel or setting.
     """
     readable = [info.name for info in bench.channels() if info.readable]
-    guard = Guard(plan.stop_c, readable, each=plan.stop_each)
-    settings = Settings(bench, plan.settings)
+    guard = Guard(
+        plan.stop_c, readable, each=plan.stop_each, rise_k_per_s=plan.stop_rise_k_per_s,
+        fans=plan.stop_fans,
+    )  # fmt: skip
+    settings = Settings(bench, plan.settings, plan.fan_curves)
     settings.make()
     load: Load | None = None
     try:
@@ -66,11 +87,11 @@ def carry_out(
         if problems and isinstance(error, GelassenError):
             raise BenchError(". ".join([str(error), *problems])) from None
         raise
-    conductor = _Conductor(bench, plan, guard, settings, writer, progress)
+    conductor = _Conductor(bench, plan, guard, settings, writer, progress, wish)
     try:
         conductor.conduct(load)
     except KeyboardInterrupt:
-        conductor.end("stopped", "stopped by the user; what was recorded is kept")
+        conductor.end("stopped", _STOPPED)
     except OSError as error:  # a full disk, most likely
         conductor.end(
             "failed",
@@ -85,7 +106,9 @@ def carry_out(
         _finish(writer, conductor.status, [*conductor.cautions, *not_put_back])
     text = ". ".join(filter(None, [conductor.text, *not_put_back]))
     status = "failed" if not_put_back and conductor.status == "finished" else conductor.status
-    return RunOutcome(status=status, text=text, missed_samples=conductor.missed)
+    return RunOutcome(
+        status=status, text=text, missed_samples=conductor.missed, ends_all=conductor.ends_all
+    )
 
 
 def _finish(writer: RunWriter, status: str, cautions: list[str]) -> None:
@@ -122,11 +145,15 @@ class _Conductor:
         settings: Settings,
         writer: RunWriter,
         progress: Callable[[Progress], None] | None,
+        wish: Callable[[], Wish] | None,
     ) -> None:
         self._bench, self._plan, self._guard = bench, plan, guard
         self._settings = settings
         self._setting_news: list[str] = []
         self._writer, self._progress = writer, progress
+        self._wish = wish
+        self._history = History()
+        self._end: PhaseEnd | Climb | None = None
         self._start_s = 0.0
         self._tick = 0
         self._load_start_s: float | None = None
@@ -136,6 +163,7 @@ class _Conductor:
         self.late = 0
         self.status = "failed"
         self.text = ""
+        self.ends_all = True
 
     @property
     def cautions(self) -> list[str]:
@@ -154,50 +182,78 @@ class _Conductor:
     def conduct(self, load: Load) -> None:
         self._start_s = self._bench.now()
         loaded = False
-        ends_s = 0.0
+        begins_s = 0.0
         for phase in self._plan.phases:
+            if phase.loaded and self._load_start_s is None:
+                self._load_start_s = begins_s
+            self._end = self._end_of(phase, begins_s)
+            if isinstance(self._end, Climb):
+                for name, value in self._end.first().items():
+                    self._settings.set_now(name, value)
+                    self._writer.event(begins_s, f"{name} set to {value:g}")
             if phase.loaded != loaded:
                 if phase.loaded:
-                    self._climb(load, ends_s)
+                    self._climb_stairs(load, begins_s)
                     load.start()
+                    self._guard.expect_rise(begins_s)
                 else:
                     load.stop()
+                    self._guard.unloaded()
                 loaded = phase.loaded
-            self._writer.phase(phase.name, ends_s)
-            ends_s += phase.duration_s
-            ended_by = self._sample_until(ends_s, phase, load)
-            now_s = ends_s if not ended_by else self._bench.now() - self._start_s
-            self._writer.phase_ended(phase.name, now_s, ended_by or "time")
-            if ended_by:
-                self.end("guard" if ended_by == "guard" else "failed", self.text)
+            self._writer.phase(phase.name, begins_s)
+            try:
+                ended_by = self._sample_until(begins_s, phase, load)
+            finally:
+                if self._end is not None:
+                    self._end.close()
+            # A time that is over ends on the grid; everything else at the moment it happened.
+            on_time = not ended_by
+            begins_s = begins_s + phase.duration_s if on_time else self._bench.now() - self._start_s
+            self._writer.phase_ended(phase.name, begins_s, ended_by or "time")
+            if ended_by == "guard":
+                self.end("guard", self.text)
+                self._cool_down(begins_s)
+                return
+            if ended_by == "load":
+                self.end("failed", self.text)
+                return
+            if ended_by == "user":
+                self.end("stopped", _STOPPED)
                 return
         self.end("finished", "")
 
-    def _sample_until(self, end_s: float, phase: PlannedPhase, load: Load) -> str:
-        """Sample on the grid until this moment; return what ended it early, if anything."""
+    def _end_of(self, phase: PlannedPhase, begins_s: float) -> "PhaseEnd | Climb | None":
+        if self._plan.climb is not None and phase.name == "soak":
+            return Climb(
+                self._plan.climb, self._bench, self._history, self._plan.judged, begin_s=begins_s
+            )
+        if phase.gate is None:
+            return None
+        return PhaseEnd(
+            phase.gate, self._bench, self._history, self._plan.judged,
+            begin_s=begins_s, load_start_s=self._load_start_s if phase.loaded else None,
+        )  # fmt: skip
+
+    def _sample_until(self, begins_s: float, phase: PlannedPhase, load: Load) -> str:
+        """Sample on the grid while the phase lasts; return what ended it before its time, if anything."""
         interval = self._plan.interval_s
+        end_s = begins_s + phase.duration_s
         while self._tick * interval < end_s:
             due_s = self._start_s + self._tick * interval
             self._bench.sleep(due_s - self._bench.now())
             if phase.loaded:
-                self._climb(load, self._tick * interval)
+                self._climb_stairs(load, self._tick * interval)
             late_by = (self._bench.now() - due_s) / interval
             if late_by >= 1:
                 self.missed += int(late_by)
                 self._tick += int(late_by)
             elif late_by > _LATE:
                 self.late += 1
-            now_s = self._bench.now() - self._start_s
-            values = self._bench.read()
-            self._writer.sample(now_s, values)
-            self._tick += 1
-            lost = self._settings.news(now_s)
-            self._setting_news += lost
-            for text in (*self._faults.events(now_s), *self._bench.news(), *lost):
-                self._writer.event(now_s, text)
-            reason = self._guard.reason_to_stop(values)
+            now_s, values, events = self._sample()
+            reason = self._guard.reason_to_stop(values, now_s)
             if reason:
                 load.stop()  # heat first; everything else can wait
+                self._guard.unloaded()
                 self.text = reason
                 self._writer.event(now_s, f"guard: {reason}")
                 return "guard"
@@ -205,30 +261,99 @@ class _Conductor:
                 self.text = problem
                 self._writer.event(now_s, problem)
                 return "load"
+            ended_by = self._ended(now_s, phase)
             if self._progress:
-                self._progress(
-                    Progress(
-                        phase=phase.name,
-                        elapsed_s=now_s,
-                        left_s=max(self._plan.duration_s - now_s, 0.0),
-                        readings=values,
-                    )
-                )
+                self._progress(self._where(phase, begins_s, now_s, values, events))
+            if ended_by:
+                return ended_by
         return ""
 
-    def _climb(self, load: Load, now_s: float) -> None:
+    def _sample(self) -> tuple[float, Mapping[str, float], tuple[str, ...]]:
+        """Take and store one sample, and whatever happened by it."""
+        now_s = self._bench.now() - self._start_s
+        values = self._bench.read()
+        self._writer.sample(now_s, values)
+        self._tick += 1
+        if self._plan.gated:
+            self._history.add(now_s, values)
+        lost = [*self._settings.news(now_s), *self._settings.follow(values)]
+        lost = [text for text in lost if text not in self._setting_news]
+        self._setting_news += lost
+        events = (*self._faults.events(now_s), *self._bench.news(), *lost)
+        for text in events:
+            self._writer.event(now_s, text)
+        return now_s, values, events
+
+    def _ended(self, now_s: float, phase: PlannedPhase) -> str:
+        """Return what ends the phase now: what it waited for, or a wish."""
+        wish = self._wish() if self._wish else ""
+        if wish in ("run", "all"):
+            self.ends_all = wish == "all"
+            return "user"
+        if wish == "phase":
+            return "ended by the user"
+        if self._end is None:
+            return ""
+        if isinstance(self._end, Climb):
+            for name, value in self._end.wanted(now_s).items():
+                self._guard.expect_rise(now_s)
+                if self._end.by_hand:
+                    self._writer.event(now_s, f"asked for by hand: {name} at {value:g}")
+                else:
+                    self._settings.set_now(name, value)
+                    self._writer.event(now_s, f"{name} set to {value:g}")
+        return self._end.offer(now_s)
+
+    def _where(
+        self, phase: PlannedPhase, begins_s: float, now_s: float, values: Mapping[str, float],
+        events: tuple[str, ...],
+    ) -> Progress:  # fmt: skip
+        phases = self._plan.phases
+        later_s = sum(one.likely_s for one in phases[phases.index(phase) + 1 :])
+        present_s = max(phase.likely_s - (now_s - begins_s), 0.0)
+        if phase.gate is not None and present_s == 0.0:
+            present_s = max(phase.duration_s - (now_s - begins_s), 0.0) / 4
+        known = "" if self._end is None or self._end.outlook is None else str(self._end.outlook)
+        return Progress(
+            phase=phase.name,
+            elapsed_s=now_s,
+            left_s=present_s + later_s,
+            readings=values,
+            phase_s=now_s - begins_s,
+            waits_for="" if self._end is None else self._end.waits_for,
+            known=known,
+            events=events,
+        )
+
+    def _cool_down(self, begins_s: float) -> None:
+        """Let the heat out after a stop by the guard: fans up first, settings back only then."""
+        for text in self._settings.fans_up():
+            self._writer.event(begins_s, f"guard: {text}")
+        self._writer.phase("cooldown", begins_s)
+        ended_by, now_s = "time", begins_s
+        while now_s - begins_s < _COOLING_S:
+            due_s = self._start_s + self._tick * self._plan.interval_s
+            self._bench.sleep(due_s - self._bench.now())
+            now_s, values, _ = self._sample()
+            if _COOLED_K <= self._guard.coolest_margin_k(values) < math.inf:
+                ended_by = "cooled down"
+                break
+        self._writer.phase_ended("cooldown", now_s, ended_by)
+
+    def _climb_stairs(self, load: Load, now_s: float) -> None:
         """Let as many workers work as the staircase says for this moment."""
         if not self._plan.stairs:
             return
-        if self._load_start_s is None:
-            self._load_start_s = now_s
-        number = self._plan.stair_at(now_s - self._load_start_s)
+        begun_s = now_s if self._load_start_s is None else self._load_start_s
+        number = self._plan.stair_at(now_s - begun_s)
         stair = self._plan.stairs[number]
         if number != self._stair:
             self._stair = number
             load.use(stair.workers)
+            self._guard.expect_rise(now_s)
             said = f"{stair.workers} of {load.workers} workers" if stair.workers else "pause"
             self._writer.event(now_s, f"load: {said}")
 
     def end(self, status: str, text: str) -> None:
-        self.status, self.text = status, text
+        if self.status != "guard":  # what happens while it cools down is not why it ended
+            self.status, self.text = status, text

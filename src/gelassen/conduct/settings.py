@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Actuator, Bench
+from gelassen.conduct.fancurve import CurveKeeper, FanCurve
 from gelassen.core.errors import BenchError
 from gelassen.core.spelling import nearest
 
@@ -12,9 +13,14 @@ _LOOK_EVERY_S = 10.0
 class Settings:
     """Changes what a plan asks for on a bench."""
 
-    def __init__(self, bench: Bench, wanted: Mapping[str, float]) -> None:
+    def __init__(
+        self, bench: Bench, wanted: Mapping[str, float],
+        curves: Mapping[str, FanCurve] | None = None,
+    ) -> None:  # fmt: skip
         self._bench = bench
         self._wanted = wanted
+        self._curves = dict(curves or {})
+        self._keepers: list[CurveKeeper] = []
         self._changed: list[Actuator] = []
         self._looked_s = 0.0
         self._told: set[str] = set()
@@ -27,22 +33,61 @@ class Settings:
         BenchError
             One cannot be made; those made before are put back.
         """
-        actuators = self._bench.actuators()
         for name, value in self._wanted.items():
-            actuator = actuators.get(name)
-            if actuator is None:
-                known = ", ".join(actuators) or "nothing"
-                problem = (
-                    f"{name} cannot be set on this machine (settable: {known})."
-                    + nearest(name, actuators)
-                    + " Set it by hand instead"
-                )
-                raise BenchError(". ".join([problem, *self.put_back()]))
+            self.set_now(name, value)
+        for name, curve in self._curves.items():
+            self.set_now(
+                name, max(curve.duties_pct)
+            )  # the safe end, until it was read how hot it is
+            self._keepers.append(CurveKeeper(self._bench.actuators()[name], curve))
+
+    def set_now(self, name: str, value: float) -> None:
+        """Make one setting, during a run, too; it is put back with the others.
+
+        Raises
+        ------
+        BenchError
+            It cannot be made; all are put back.
+        """
+        actuators = self._bench.actuators()
+        actuator = actuators.get(name)
+        if actuator is None:
+            known = ", ".join(actuators) or "nothing"
+            problem = (
+                f"{name} cannot be set on this machine (settable: {known})."
+                + nearest(name, actuators)
+                + " Set it by hand instead"
+            )
+            raise BenchError(". ".join([problem, *self.put_back()]))
+        known_before = {changed.name: changed for changed in self._changed}
+        actuator = known_before.get(name, actuator)  # the one that knows what was there before
+        if name not in known_before:
             self._changed.append(actuator)
+        try:
+            actuator.set(value)
+        except BenchError as error:
+            raise BenchError(". ".join([str(error), *self.put_back()])) from None
+
+    def follow(self, values: Mapping[str, float]) -> list[str]:
+        """Keep fans on the curves that software keeps; return what went wrong."""
+        return [problem for keeper in self._keepers if (problem := keeper.follow(values))]
+
+    def fans_up(self) -> list[str]:
+        """Run every fan that can be set at its highest duty; return what was done, in words."""
+        self._keepers.clear()
+        told = []
+        for name, actuator in self._bench.actuators().items():
+            if not (name.startswith("fan.") and name.endswith(".duty_pct")):
+                continue
+            changed = next((one for one in self._changed if one.name == name), actuator)
+            if changed is actuator:
+                self._changed.append(actuator)
             try:
-                actuator.set(value)
+                changed.set(changed.high)
+                told.append(f"{name} at {changed.high:g} %")
             except BenchError as error:
-                raise BenchError(". ".join([str(error), *self.put_back()])) from None
+                told.append(str(error))
+        return told
 
     def news(self, now_s: float) -> list[str]:
         """Return which settings the machine has changed since; each is told once."""

@@ -12,6 +12,7 @@ from gelassen.core.cautions import (
     other_part_cautions,
     sensor_cautions,
 )
+from gelassen.core.climb import ClimbCapacity, capacity_from_climb
 from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
 from gelassen.core.heat import PowerAndHeat, power_and_heat
@@ -64,6 +65,8 @@ class RunSummary(Result):
         How the temperature came up and went back; None if there is none.
     recovery
         Time constants of the cooling after the load; None if little of it was logged.
+    climb
+        The capacity, for a run whose power climbed; it has no steady state of its own.
     held_back
         Clock, power and work lost while the chip was held back; None if it was not.
     cores
@@ -101,6 +104,7 @@ class RunSummary(Result):
     cores: CoreSpread | None = None
     recovery: Recovery | None = None
     held_back: HeldBack | None = None
+    climb: ClimbCapacity | None = None
 
 
 def summarise_run(
@@ -166,6 +170,8 @@ def summarise_run(
     temperature = None if chosen is None else series_of(frame, chosen)
     cautions += _missing_cautions(chosen, over, limit, temperature, loaded)
     throttling: Throttling | None = None
+    climb: ClimbCapacity | None = None
+    climbs = recording.protocol == "capacity"
     steps: tuple[Step, ...] = ()
     stretches: tuple[Stretch, ...] = ()
     if temperature is not None and np.isfinite(temperature[loaded]).any():
@@ -183,11 +189,14 @@ def summarise_run(
                 power_flag=_any_flag(frame, ".held_by_power_flag"),
             )
             cautions += throttling.cautions
-        if look_for_steps:
+        if climbs:
+            climb, said = _climb(times, temperature, room, power, span, limit, confidence)
+            cautions += said
+        if look_for_steps and not climbs:
             told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
             steps = find_changes(frame, times, span, temperature, room, throttling, told)
         under = times <= span[1]
-        stretches = answer_stretches(
+        stretches = () if climbs else answer_stretches(
             times[under], temperature[under],
             None if room is None else _known(times, room)[under],
             None if power is None else power[under], span, steps, confidence,
@@ -203,7 +212,8 @@ def summarise_run(
         cautions.append(
             f"conditions changed during the load, at {moments}: each stretch is answered by itself"
         )
-    cautions += drift_cautions(frame, loaded, held, room, over, power, work)
+    if not climbs:
+        cautions += drift_cautions(frame, loaded, held, room, over, power, work)
     cautions += background_cautions(recording, frame)
     cautions += sensor_cautions(frame, times, loaded, chosen)
     held_anywhere = None if throttling is None else throttling.thermal | throttling.power
@@ -253,12 +263,34 @@ def summarise_run(
         cores=core_spread(frame, held),
         recovery=back,
         held_back=lost,
+        climb=climb,
         channels=_channel_table(frame, times, held),
         hold_s=hold,
         load_s=span,
         made_up=recording.made_up,
         cautions=tuple(dict.fromkeys(cautions)),
     )
+
+
+def _climb(
+    times: Floats, temperature: Floats, room: Floats | None, power: Floats | None,
+    span: tuple[float, float], limit_c: float | None, confidence: float,
+) -> tuple[ClimbCapacity | None, list[str]]:  # fmt: skip
+    """Return the capacity that a climb shows, or why it shows none."""
+    if room is None or power is None or limit_c is None:
+        return None, [
+            "a climb tells the capacity only with room, power and limit temperature known"
+        ]
+    under = times <= span[1]
+    known = _bridged(times, room)[under]
+    try:
+        found = capacity_from_climb(
+            times[under], power[under], temperature[under] - known,
+            limit_c=limit_c, ambient_c=float(known.mean()), confidence=confidence,
+        )  # fmt: skip
+    except InputError as error:
+        return None, [f"no capacity from this climb: {error}"]
+    return found, []
 
 
 def _missing_cautions(

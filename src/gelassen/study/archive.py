@@ -99,6 +99,7 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         outcome=outcome,
         made_up=run.made_up,
         mount=run.mount,
+        protocol=run.protocol,
         limits_c={
             name: entry.limit
             for name, entry in run.channels.items()

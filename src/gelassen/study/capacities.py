@@ -97,7 +97,7 @@ def find_capacities(
             "low_w": answer.low_w,
             "high_w": answer.high_w,
             "extrapolated": answer.extrapolated,
-            "runs": len(runs),
+            "runs": runs["run"].nunique(),
             "throttled": int(runs["throttled"].sum()),
             "model": answer.model,
             "resistance_k_per_w": answer.resistance_k_per_w,
@@ -134,7 +134,14 @@ def _points(
     left = list(left_out)
     points = []
     for row in rows:
-        if row["value"] is None or row["unit"] != "K":
+        name = groups.get(row["setup"]) or without_power(row["setup"])
+        if row["climb"] and str(row["reference"]).startswith("room."):
+            points += [
+                _point(name, row["run"], power, rise, se) for power, rise, se in row["climb"]
+            ]
+        elif row["protocol"] == "capacity":
+            left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
+        elif row["value"] is None or row["unit"] != "K":
             left.append((row["run"], "no rise over the room"))
         elif row["power_w"] is None or row["power_w"] <= 0:
             left.append((row["run"], "no power was logged"))
@@ -143,19 +150,30 @@ def _points(
         elif not row["at_limit"] and (row["low"] is None or row["high"] is None):
             left.append((row["run"], "too short to tell where it settles"))
         else:
+            wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
             points.append(
-                {
-                    "setup": groups.get(row["setup"]) or without_power(row["setup"]),
-                    "run": row["run"],
-                    "power_w": row["power_w"],
-                    "rise_k": row["value"],
-                    "rise_se_k": row["standard_error"] or 0.0,
-                    "throttled": bool(row["at_limit"]),
-                    "wanted_w": math.nan if row["power_limit_w"] is None else row["power_limit_w"],
-                    "resistance_k_per_w": row["value"] / row["power_w"],
-                }
-            )
+                _point(
+                    name, row["run"], row["power_w"], row["value"], row["standard_error"] or 0.0,
+                    throttled=bool(row["at_limit"]), wanted_w=wanted,
+                )
+            )  # fmt: skip
     return pd.DataFrame(points), left
+
+
+def _point(
+    setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float,
+    *, throttled: bool = False, wanted_w: float = math.nan,
+) -> dict[str, object]:  # fmt: skip
+    return {
+        "setup": setup,
+        "run": run,
+        "power_w": power_w,
+        "rise_k": rise_k,
+        "rise_se_k": rise_se_k,
+        "throttled": throttled,
+        "wanted_w": wanted_w,
+        "resistance_k_per_w": rise_k / power_w,
+    }
 
 
 def _spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:

@@ -17,7 +17,8 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
     """Return what comparisons need of one run.
 
     Every value is a number, a text, a truth value, or None. `parts` maps each temperature channel to
-    its mean over the hold, its highest reading then, and its own limit.
+    its mean over the hold, its highest reading then, and its own limit. `climb` holds power, steady rise
+    and standard error of points on the course of a run whose power climbed.
     """
     steady, throttling = summary.steady, summary.throttling
     row: Row = {
@@ -54,6 +55,8 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "steps": len(summary.steps),
         "sensors": sorted(str(name) for name in summary.channels["channel"]),
         "parts": _parts(recording, summary),
+        "protocol": recording.protocol,
+        "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
     return {key: _plain(value) for key, value in row.items()}
 

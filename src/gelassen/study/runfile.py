@@ -56,6 +56,8 @@ class RunFile(BaseModel):
     setup: str | None = None
     levels: dict[str, str | float] = Field(default_factory=dict)
     mount: str | None = Field(None, description="runs with the same were not remounted between")
+    again_of: str | None = Field(None, description="the run that this one repeats out of doubt")
+    protocol: str = Field("steady", description="steady, or capacity: the power climbs")
     load: str | None = None
     settings: dict[str, float] = Field(
         default_factory=dict, description="what was set for the run and put back after it"

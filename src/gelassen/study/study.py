@@ -61,6 +61,10 @@ class Study:
 
     def run(self, name: str) -> Recording:
         """Open one run by its folder name or its number."""
+        return self._with_limits(read_run(self.find_run(name)))
+
+    def find_run(self, name: str) -> Path:
+        """Return the folder of a run, by its name or its number."""
         folders = self.run_folders()
         for folder in folders:
             if name in (
@@ -68,7 +72,7 @@ class Study:
                 folder.name.split("-")[0],
                 folder.name.split("-")[0].lstrip("0"),
             ):
-                return self._with_limits(read_run(folder))
+                return folder
         names = [folder.name for folder in folders]
         raise InputError(f'there is no run "{name}" in {self.folder}.{nearest(name, names)}')
 
@@ -501,7 +505,7 @@ class Study:
         InputError
             A limit below the room, or no run with power and rise.
         """
-        rows, left_out = self._usable_rows(confidence, executor, leave_out)
+        rows, left_out = self._usable_rows(confidence, executor, leave_out, climbs=True)
         return find_capacities(
             rows,
             left_out,
@@ -516,9 +520,20 @@ class Study:
         )
 
     def _usable_rows(
-        self, confidence: float, executor: Executor | None, leave_out: Mapping[str, str] | None
+        self,
+        confidence: float,
+        executor: Executor | None,
+        leave_out: Mapping[str, str] | None,
+        *,
+        climbs: bool = False,
     ) -> tuple[list[Row], list[tuple[str, str]]]:
         rows, left_out = self.rows(confidence=confidence, executor=executor, leave_out=leave_out)
+        if not climbs:
+            left_out = [
+                *left_out,
+                *((row["run"], _A_CLIMB) for row in rows if row["protocol"] == "capacity"),
+            ]
+            rows = [row for row in rows if row["protocol"] != "capacity"]
         if not rows:
             reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")
@@ -526,6 +541,9 @@ class Study:
 
     def _is_made_up(self, rows: Sequence[Row]) -> bool:
         return self.file.made_up or any(row["made_up"] for row in rows)
+
+
+_A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
 
 
 def _row(job: tuple[Study, Path, float]) -> Row | str:

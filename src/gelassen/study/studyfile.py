@@ -8,8 +8,12 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError, InputError
+from gelassen.core.recording import PHASES
 from gelassen.core.spelling import nearest
+from gelassen.study.combinations import combined
 from gelassen.study.durations import seconds
+from gelassen.study.gate import Gate, phase_length
+from gelassen.study.studychecks import check_factors, check_setups
 from gelassen.study.tomlplace import line_of
 
 STUDY_FILE = "study.toml"
@@ -45,18 +49,45 @@ class Factor(_Table):
     levels: list[str | float] = Field(min_length=1)
     changed_by: Literal["hand", "software"] = "hand"
     channel: Channel | None = Field(None, description="the actuator that software sets")
+    sets: Literal["load", "workers"] | None = Field(
+        None, description="what of the load software sets, where it is no actuator"
+    )
+    curves: dict[str, str] = Field(
+        default_factory=dict,
+        description='level to the fan curve that software keeps: "40: 30, 60: 40, 80: 70", °C to %',
+    )
     details: dict[str, dict[str, str | float]] = Field(
         default_factory=dict, description="level to what else is known of it: price, noise, note"
     )
 
 
+def _phase(name: str) -> BeforeValidator:
+    return BeforeValidator(lambda value: phase_length(name, value))
+
+
+class Climb(_Table):
+    """How the power climbs with `kind = "capacity"`."""
+
+    channel: Channel = "cpu.package.power_limit_w"
+    from_w: float | None = Field(
+        None, gt=0, description="the first power; a quarter of the highest"
+    )
+    to_w: float | None = Field(None, gt=0, description="the highest power; what is set at present")
+    within_pct: float = Field(3.0, gt=0, le=50, description="how well the capacity is to be known")
+    at_most: Duration = 2400.0
+
+
 class Protocol(_Table):
     """How long each phase lasts, and how often each setup is run."""
 
-    idle: Duration = 300.0
-    soak: Duration = 1200.0
-    hold: Duration = 600.0
-    cooldown: Duration = 300.0
+    kind: Literal["steady", "capacity"] = Field(
+        "steady", description="one load until it is steady, or a climb in power to the capacity"
+    )
+    idle: Annotated[float | Gate, _phase("idle")] = 300.0
+    soak: Annotated[float | Gate, _phase("soak")] = 1200.0
+    hold: Annotated[float | Gate, _phase("hold")] = 600.0
+    cooldown: Annotated[float | Gate, _phase("cooldown")] = 300.0
+    climb: Climb = Field(default_factory=Climb)
     interval: Duration = 1.0
     repeats: int = Field(3, ge=1)
     remount: bool = Field(True, description="whether each repeat is a new pass over all mountings")
@@ -83,6 +114,15 @@ class Guard(_Table):
     """When a run stops by itself."""
 
     stop_c: dict[Channel, Temperature] = Field(default_factory=dict)
+    rise_k_per_s: float | None = Field(
+        None,
+        gt=0,
+        description="how fast watched temperatures may rise once the load has set in, K/s",
+    )
+    fans: bool | list[Channel] = Field(
+        True,
+        description="fans that turned under load and stand still stop the run: any, these, none",
+    )
 
 
 class ChannelTable(_Table):
@@ -121,6 +161,11 @@ def _load(value: Any) -> Any:
     return {"name": value} if isinstance(value, str) else value
 
 
+def _protocol(value: Any) -> Any:
+    """Take a kind alone for a table with that kind."""
+    return {"kind": value} if isinstance(value, str) else value
+
+
 class StudyFile(_Table):
     """The content of `study.toml`."""
 
@@ -136,7 +181,12 @@ class StudyFile(_Table):
     channels: dict[Channel, ChannelTable] = Field(default_factory=dict)
     factors: dict[str, Factor] = Field(default_factory=dict)
     setups: dict[str, dict[str, str | float]] = Field(default_factory=dict)
-    protocol: Protocol = Field(default_factory=Protocol)
+    combine: Literal["list", "full", "baseline"] = Field(
+        "list",
+        description="which setups there are: those listed, all combinations of levels, or the baseline "
+        "and each level in its place",
+    )
+    protocol: Annotated[Protocol, BeforeValidator(_protocol)] = Field(default_factory=Protocol)
     guard: Guard = Field(default_factory=Guard)
     left_out: dict[str, str] = Field(
         default_factory=dict, description="run to the reason why it is not compared"
@@ -171,7 +221,11 @@ def read_study_file(path: Path) -> StudyFile:
         study = StudyFile.model_validate(content)
     except ValidationError as error:
         raise FileError(_explained(path, text, error)) from None
-    _check_setups(path, text, study)
+    check_factors(path, text, study)
+    study = study.model_copy(
+        update={"setups": combined(study.combine, study.factors, study.setups, study.baseline)}
+    )
+    check_setups(path, text, study)
     return study
 
 
@@ -202,46 +256,14 @@ def _allowed_keys(loc: list[str]) -> list[str]:
         "channels": ChannelTable,
         "factors": Factor,
         "protocol": Protocol,
+        "protocol.climb": Climb,
         "guard": Guard,
     }
     if loc:
-        model = named.get(loc[0], StudyFile)
+        model = named.get(".".join(loc[:2])) or named.get(loc[0], StudyFile)
+        if len(loc) == 2 and loc[0] == "protocol" and loc[1] in PHASES:
+            model = Gate
     return [field.alias or name for name, field in model.model_fields.items()]
-
-
-def _check_setups(path: Path, text: str, study: StudyFile) -> None:
-    """Every setup names known factors and levels, and the baseline is a setup."""
-    for setup, levels in study.setups.items():
-        for factor, level in levels.items():
-            line = line_of(text, ["setups", setup, factor])
-            where = f"{path.name}, line {line}, setups.{setup}.{factor}"
-            if factor not in study.factors:
-                known = ", ".join(study.factors) or "none"
-                raise FileError(
-                    f'{where}: "{factor}" is no factor here ({known}).{nearest(factor, study.factors)}'
-                )
-            allowed = study.factors[factor].levels
-            if level not in allowed:
-                shown = [str(item) for item in allowed]
-                raise FileError(
-                    f'{where}: "{level}" is not a level here ({", ".join(shown)}).'
-                    + nearest(str(level), shown)
-                )
-    for name, entry in study.factors.items():
-        shown = [f"{item:g}" if isinstance(item, float) else str(item) for item in entry.levels]
-        for level in entry.details:
-            if level not in shown:
-                line = line_of(text, ["factors", name, "details", level])
-                raise FileError(
-                    f'{path.name}, line {line}, factors.{name}.details: "{level}" is not a level here '
-                    f"({', '.join(shown)}).{nearest(level, shown)}"
-                )
-    if study.baseline is not None and study.baseline not in study.setups:
-        raise FileError(
-            f"{path.name}, line {line_of(text, ['baseline'])}, baseline: "
-            f'"{study.baseline}" is no setup here ({", ".join(study.setups) or "none"}).'
-            + nearest(study.baseline, study.setups)
-        )
 
 
 def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:

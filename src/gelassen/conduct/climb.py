@@ -1,0 +1,225 @@
+"""Finds the capacity of a setup in one run: the power climbs, each step chosen by what was learnt.
+
+A step is as high as is safe: after the next look the temperature must still be below the limit, all but
+surely, and no step is meant to go beyond the capacity by what is known. Where the temperature is about to
+pass the limit, the power goes down. It ends when the capacity is known well enough.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gelassen.bench.interface import Bench
+from gelassen.conduct.history import History
+from gelassen.conduct.judged import Judged
+from gelassen.conduct.thinking import Thinker
+from gelassen.core.climb import ClimbCapacity, capacity_from_climb
+from gelassen.core.errors import InputError
+from gelassen.core.judging import choose_reference, choose_temperature, core_channels
+from gelassen.core.tabular import series_of
+
+_FIRST_LOOK_S, _APART_S = 150.0, 40.0
+_AHEAD_S = 150.0  # a step must be safe for so long
+_BELOW_K = 1.5  # and stay so far below
+_MOST_UP = 2.0
+_LEAST_UP = 1.03
+_TOWARDS = 0.97  # of the capacity, by what is known
+_NEAR = 0.88  # an answer counts from here on: below, it is extrapolated
+_IN_A_ROW, _FOR_LOOKING = 2, 1.2
+_AT_ONCE_K = 0.5  # this near to the limit nothing is waited for
+_DRAWN = 0.94  # of what was set: a machine that draws less cannot draw more
+_BY_HAND = 0.08
+_POWER = "cpu.package.power_w"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClimbPlan:
+    """How to climb.
+
+    Attributes
+    ----------
+    channel
+        The power limit that is set.
+    by_hand
+        Whether somebody sets it by hand, told which value.
+    from_w, to_w
+        The first power and the highest, in W.
+    limit_c, never_c
+        The limit the capacity is meant for, and the temperature not to be passed on the way, in °C.
+    within
+        How well the capacity is to be known, as a share.
+    at_most_s
+        When to stop in any case, in s.
+    """
+
+    channel: str
+    from_w: float
+    to_w: float
+    limit_c: float
+    never_c: float = math.inf
+    by_hand: bool = False
+    within: float = 0.03
+    at_most_s: float = 2400.0
+
+
+class Climb:
+    """Decides on the power of a run, and when it ends. Used like a gate."""
+
+    def __init__(
+        self, plan: ClimbPlan, bench: Bench, history: History, judged: Judged, *, begin_s: float
+    ) -> None:
+        self._plan, self._history, self._judged = plan, history, judged
+        self._begin_s = begin_s
+        self._thinker: Thinker[_Look | None] = Thinker(bench)
+        self._power_w = plan.from_w
+        self._told_w = math.nan
+        self._step_s = begin_s
+        self._next_s = begin_s + _FIRST_LOOK_S
+        self._agreed = 0
+        self._ends = ""
+        self._last: ClimbCapacity | None = None
+
+    @property
+    def outlook(self) -> ClimbCapacity | None:
+        """What is known of the capacity by now."""
+        return self._last
+
+    @property
+    def waits_for(self) -> str:
+        """What it waits for, in words."""
+        if self._plan.by_hand and not self._set_by_hand():
+            return f"set {self._plan.channel} to {self._power_w:g} W by hand"
+        by_now = f"; {self._last}" if self._last is not None else ""
+        return f"climbs, at {self._power_w:.0f} W, until known to ±{100 * self._plan.within:g} %{by_now}"
+
+    def close(self) -> None:
+        """Let go of the thread."""
+        self._thinker.close()
+
+    def first(self) -> Mapping[str, float]:
+        """Return what to set before the load begins."""
+        self._told_w = self._power_w
+        return {} if self._plan.by_hand else {self._plan.channel: self._power_w}
+
+    def wanted(self, now_s: float) -> Mapping[str, float]:
+        """Return what to set now; empty if nothing is to change. By hand: an event says it."""
+        self._learn(now_s)
+        hottest = self._hottest()
+        if hottest >= self._ceiling_c - _AT_ONCE_K and now_s - self._step_s > 20:
+            drawn = self._drawn(10)
+            base = min(self._power_w, drawn) if drawn > 0 else self._power_w
+            self._step(now_s, 0.93 * base)
+        if self._power_w == self._told_w:
+            return {}
+        self._told_w = self._power_w
+        return {self._plan.channel: self._power_w}
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether what is wanted is set by somebody's hands."""
+        return self._plan.by_hand
+
+    def offer(self, now_s: float) -> str:
+        """Return what ends the climb; empty if it goes on."""
+        if self._ends:
+            return self._ends
+        if now_s - self._begin_s >= self._plan.at_most_s:
+            return "time limit: " + ("cannot tell" if self._last is None else str(self._last))
+        waits = self._plan.by_hand and not self._set_by_hand()
+        if not self._thinker.busy and now_s >= self._next_s and not waits:
+            self._next_s = now_s + _APART_S
+            self._thinker.ask(self._look)
+        return ""
+
+    # -- decisions -----------------------------------------------------------------------------------
+
+    def _learn(self, now_s: float) -> None:
+        look = self._thinker.answer()
+        if look is None or look.capacity.draws is None:
+            return
+        known = self._last = look.capacity
+        near = self._power_w >= _NEAR * known.power_w
+        enough = known.within * _FOR_LOOKING <= self._plan.within and near
+        self._agreed = self._agreed + 1 if enough else 0
+        if self._agreed >= _IN_A_ROW:
+            self._ends = f"known: {known}"
+            return
+        if now_s - self._step_s < _FIRST_LOOK_S:
+            return
+        target = self._ceiling_c - look.room_c
+        hot = known.rise_after(self._power_w, _AHEAD_S, 0.5) > target - _AT_ONCE_K
+        if hot or self._power_w > 1.02 * known.power_w:
+            self._step(now_s, min(_TOWARDS * known.power_w, 0.93 * self._power_w))
+            return
+        most = self._plan.to_w
+        if self._power_w >= most and known.rise_at(most, 0.975) < target:
+            self._ends = f"holds {most:g} W, the most that was asked for"
+            return
+        drawn = self._drawn(60)
+        if drawn < _DRAWN * self._power_w and self._hottest() < self._ceiling_c - 3:
+            self._ends = f"the machine draws no more than {drawn:.0f} W; it holds that"
+            return
+        up = min(_TOWARDS * known.power_w, _MOST_UP * self._power_w, most)
+        while up > _LEAST_UP * self._power_w and (
+            known.rise_after(up, _AHEAD_S, 0.975) > target - _BELOW_K
+        ):
+            up *= 0.97
+        if up > _LEAST_UP * self._power_w or (up == most and up > self._power_w):
+            self._step(now_s, up)
+
+    def _step(self, now_s: float, power_w: float) -> None:
+        low = min(self._plan.from_w, self._power_w)
+        wanted = round(min(max(power_w, 0.5 * low), self._plan.to_w))
+        if wanted != round(self._power_w):
+            self._power_w, self._step_s = float(wanted), now_s
+            self._next_s = now_s + _FIRST_LOOK_S
+
+    @property
+    def _ceiling_c(self) -> float:
+        return min(self._plan.limit_c, self._plan.never_c)
+
+    # -- readings ------------------------------------------------------------------------------------
+
+    def _hottest(self) -> float:
+        row = self._history.newest()
+        names = [n for n in row if n.startswith("cpu.") and n.endswith(".temp_c")]
+        return max((row[n] for n in names if row[n] == row[n]), default=-math.inf)
+
+    def _drawn(self, samples: int) -> float:
+        known = [w for w in self._history.last(_POWER, samples) if w == w]
+        return sum(known) / len(known) if known else math.inf
+
+    def _set_by_hand(self) -> bool:
+        """Return whether the power that is drawn follows what was asked for."""
+        return abs(self._drawn(5) / self._power_w - 1) <= _BY_HAND
+
+    def _look(self) -> "_Look | None":
+        judged = self._judged
+        frame = self._history.since(self._begin_s - 120.0)
+        over = choose_reference(frame, judged.reference, named=False)
+        late = frame.index.to_numpy() >= self._begin_s
+        channel = judged.channel if judged.channel in frame.columns else None
+        chosen, _ = choose_temperature(frame, late, channel, over)
+        power = series_of(frame, _POWER)
+        if chosen is None or power is None or over is None:
+            return None
+        room = frame[over].interpolate(limit_direction="both")
+        # Cores take turns at being hottest: the one of the last minutes is what meets the limit.
+        cores = [n for n in core_channels(frame) if frame[n].notna().any()]
+        if cores and channel is None:
+            chosen = str(frame[cores].iloc[-120:].mean().idxmax())
+        room_c = float(room.iloc[-60:].mean())
+        try:
+            found = capacity_from_climb(
+                frame.index.to_numpy(), power, frame[chosen] - room,
+                limit_c=self._plan.limit_c, ambient_c=room_c,
+            )  # fmt: skip
+        except InputError:
+            return None
+        return _Look(found, room_c)
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    capacity: ClimbCapacity
+    room_c: float
