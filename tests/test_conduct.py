@@ -48,8 +48,12 @@ def test_the_guard_stops_keeps_the_data_and_puts_settings_back(tmp_path):
     run = read_run(folder)
     assert outcome.status == run.outcome == "guard"
     assert "cpu.package.temp_c reached 60.0 °C" in outcome.text
-    assert run.frame["cpu.package.temp_c"].iloc[-1] >= 60  # the reading that decided is kept
-    assert (run.frame["cpu.package.temp_c"] < 60).iloc[:-1].all()  # and no sample was lost on it
+    cooldown = run.phases[-1]
+    assert cooldown.name == "cooldown"
+    hot = run.frame["cpu.package.temp_c"].loc[: cooldown.start_s]
+    assert hot.iloc[-1] >= 60  # the reading that decided is kept
+    assert (hot < 60).iloc[:-1].all()  # and no sample was lost on it
+    assert run.frame["cpu.package.temp_c"].iloc[-1] <= 45  # the heat was let out, and recorded
     assert bench.actuators()["cpu.package.power_limit_w"].read() == 95
     bench.sleep(5)
     assert bench.read()["cpu.all.load_pct"] < 10

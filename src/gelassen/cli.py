@@ -13,6 +13,7 @@ from gelassen.commands.leftovers import settings_left_behind
 _HOMES = {
     "demo": ("demo", "demo"),
     "channels": ("channels", "channels"),
+    "new": ("new", "new"),
     "run": ("run", "run"),
     "record": ("record", "record"),
     "note": ("note", "note"),
@@ -27,8 +28,10 @@ Gelassen tests how well a computer is cooled, and says how sure the answer is.
 First steps:
   gelassen demo                    see the whole job on made-up sample data (half a minute)
   gelassen channels                see what this machine offers
-  gelassen record --study cooling --setup tower --limit 95
-                                   idle, load and cool this machine, and record it
+  gelassen new cooling             describe what is to be tested, from a few questions
+  gelassen run cooling             make the runs: it sets what it can, and asks for the rest
+  gelassen record --study cooling --setup tower
+                                   or a single run: idle, load and cool this machine
   gelassen note cooling/runs/001-tower --at 05:10 room.air.temp_c=21.3
                                    add what you read or did by hand
   gelassen show cooling/runs/001-tower

@@ -13,6 +13,7 @@ import click
 
 if TYPE_CHECKING:
     from gelassen.conduct import Progress
+    from gelassen.study.gate import Gate
 
 FAILED, WRONG_INPUT = 1, 2
 
@@ -65,6 +66,28 @@ class Duration(click.ParamType):  # type: ignore[type-arg,unused-ignore]
             return seconds(value)
         except InputError as error:
             self.fail(str(error), param, ctx)
+
+
+class PhaseLength(click.ParamType):  # type: ignore[type-arg,unused-ignore]
+    """The length of a phase: a duration, or "until known" or "until rested"."""
+
+    name = "duration"
+
+    def __init__(self, phase: str) -> None:
+        self._phase = phase
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> "float | Gate":
+        """Return seconds, or what ends the phase."""
+        from gelassen.core.errors import InputError
+        from gelassen.study.gate import phase_length
+
+        try:
+            found: float | Gate = phase_length(self._phase, value)
+        except InputError as error:
+            self.fail(str(error), param, ctx)
+        return found
 
 
 sysfs_option = click.option(

@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, say, shell, status_line, sysfs_option, tell
+from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, sysfs_option, tell
+from gelassen.commands.watching import watching
 
 if TYPE_CHECKING:
+    from gelassen.study.gate import Gate
     from gelassen.study.studyfile import StudyFile
 
 _POWER_LIMIT = "cpu.package.power_limit_w"
@@ -35,10 +37,21 @@ _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length 
 @click.option("--setup", default=None, help="Setup of the study that is on the bench.")
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
 @click.option("--label", default="run", show_default=True, help="Name of the run without a setup.")
-@click.option("--idle", type=Duration(), default=None, help="2 min, or what the study says.")
-@click.option("--soak", type=Duration(), default=None, help="20 min, or what the study says.")
-@click.option("--hold", type=Duration(), default=None, help="10 min, or what the study says.")
-@click.option("--cooldown", type=Duration(), default=None, help="5 min, or what the study says.")
+@click.option(
+    "--idle", type=PhaseLength("idle"), default=None, help="2 min, or what the study says."
+)
+@click.option(
+    "--soak",
+    type=PhaseLength("soak"),
+    default=None,
+    help='20 min, "until known", or what the study says.',
+)
+@click.option(
+    "--hold", type=PhaseLength("hold"), default=None, help="10 min, or what the study says."
+)
+@click.option(
+    "--cooldown", type=PhaseLength("cooldown"), default=None, help="5 min, or what the study says."
+)
 @click.option(
     "--interval",
     type=Duration(),
@@ -93,7 +106,8 @@ _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length 
 @sysfs_option
 def record(
     into: Path, study: Path | None, setup: str | None, new_setup: bool, label: str,
-    idle: float | None, soak: float | None, hold: float | None, cooldown: float | None,
+    idle: "float | Gate | None", soak: "float | Gate | None", hold: "float | Gate | None",
+    cooldown: "float | Gate | None",
     interval: float | None, load: str | None, load_command: str | None, score: str | None,
     workers: int | None, cores: str | None, duty: float | None, period: float | None,
     staircase: float | None, pause: float, settings: tuple[str, ...], by_hand: bool,
@@ -116,7 +130,8 @@ def record(
         workers=workers, cores=cores, duty_pct=duty, period_s=period, command=load_command,
         score=score, stair_s=staircase, pause_s=pause, stops=stops, settings=settings,
     )  # fmt: skip
-    plan = plan_recording(bench, known, wanted)
+    levels_of = {} if known is None or setup is None else known.setups.get(setup, {})
+    plan = plan_recording(bench, known, wanted, levels=levels_of)
     reference = None
     levels: dict[str, str | float] = {}
     # Tried here, before anything is written; it is stopped again, whatever happens.
@@ -141,20 +156,20 @@ def record(
         power_limit_w = read_w if read_w and read_w > 0 else None  # NaN is not above zero
     for line in close_abandoned(into):
         say(f"earlier run {line}")
-    say(f"recording for {words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
+    most = "at most " if plan.gated else ""
+    say(f"recording for {most}{words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
     for name, value in plan.settings.items():
         say(f"setting: {name} to {value:g}; put back afterwards")
     for name, stop in plan.stop_c.items():
         say(f"guard: stops when {name} reaches {stop:g} °C")
     # Also where a shell started us with Ctrl-C switched off, as it does in the background.
-    _on_endings(_interrupt)
-    with status_line() as progress:
+    with endings(), watching() as watcher:
+        watcher.begin(setup or label)
         folder, outcome = record_run(
             bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
             power_limit_w=power_limit_w, reference=reference,
-            mount=mount, progress=progress,
+            mount=mount, progress=watcher.progress, wish=watcher.wish,
         )  # fmt: skip
-    _on_endings(signal.SIG_DFL)
     _tell(folder)
     if outcome.status != "finished" or outcome.text:
         say(f"{outcome.status}: {outcome.text}")

@@ -1,14 +1,17 @@
 """`gelassen run`: carries a study out, from the first run that is missing."""
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from gelassen.commands.common import FAILED, say, shell, status_line, sysfs_option
+from gelassen.commands.common import FAILED, say, shell, sysfs_option
+from gelassen.commands.watching import Watcher, watching
 
 if TYPE_CHECKING:
+    from gelassen.bench.interface import Bench
     from gelassen.conduct.order import PlannedRun
     from gelassen.study import Study
 
@@ -22,21 +25,29 @@ if TYPE_CHECKING:
     "--runs", "most", type=click.IntRange(1), default=None, help="How many runs to make now."
 )
 @click.option("--yes", is_flag=True, help="Do not ask: every change by hand is made already.")
+@click.option("--again", default=None, metavar="RUN", help="Repeat a run first, out of doubt.")
 @click.option(
     "--discard", default=None, metavar="RUN", help="Leave a run out, so that it is made again."
 )
 @click.option("--why", default=None, help="With --discard: the reason.")
+@click.option(
+    "--waive", multiple=True, metavar="CHECK", help="Go on in spite of what a check finds."
+)
+@click.option(
+    "--simulate", type=click.FloatRange(1), default=None, metavar="SPEED",
+    help="Rehearse on the simulated bench, so many times faster; for studies marked made_up.",
+)  # fmt: skip
 @sysfs_option
 def run(
-    study: Path, dry_run: bool, most: int | None, yes: bool, discard: str | None, why: str | None,
-    sysfs: Path | None,
+    study: Path, dry_run: bool, most: int | None, yes: bool, again: str | None, discard: str | None,
+    why: str | None, waive: tuple[str, ...], simulate: float | None, sysfs: Path | None,
 ) -> None:  # fmt: skip
     """Make the runs of STUDY that are missing: sets what software can, asks for the rest.
 
-    Can be stopped at any time; the next call goes on with the first run that is missing.
+    Looks at the machine first. Can be stopped at any time; the next call goes on with the first run
+    that is missing. Keys while it runs: n next phase, s stop this run, q stop all.
     """
     from gelassen.commands.record import endings
-    from gelassen.conduct.studybench import study_bench
     from gelassen.conduct.studyrun import conduct_study, still_to_do
     from gelassen.core.errors import InputError
     from gelassen.study import open_study
@@ -47,46 +58,115 @@ def run(
             raise InputError("say why: --discard RUN --why REASON")
         say(f"left out from now on, and kept: {opened.discard(discard, why)}")
         opened = open_study(study)
+    if again is not None:
+        opened.find_run(again)
     planned = still_to_do(opened)[:most]
     click.echo(_plan_text(opened, planned))
-    if dry_run or not planned:
+    if dry_run or not (planned or again):
         return
-    if not yes and not sys.stdin.isatty() and any(one.changes for one in planned):
+    hands = again is not None or any(one.changes for one in planned)
+    if not yes and not sys.stdin.isatty() and hands:
         raise InputError(
             "changes by hand are needed, and nobody is there to confirm them: run this in a terminal, "
             "or say --yes if they are made already"
         )
-    bench = study_bench(opened.file, sysfs=sysfs)
     failed = False
-    with endings(), status_line() as progress:
+    with endings(), watching() as watcher:
         made_runs = conduct_study(
             opened,
-            lambda _: bench,
-            operator=None if yes else _ask,
-            progress=progress,
-            say=say,
+            _Benches(opened, sysfs, simulate, watcher, len(planned) + (again is not None)),
+            operator=None if yes else _Operator(opened, watcher),
+            progress=watcher.progress,
+            say=watcher.say,
+            wish=watcher.wish,
             most=most,
+            again=again,
+            waive=waive,
         )
         for made in made_runs:
+            watcher.rest()
             click.echo(f"{made.outcome.status}: {made.folder}")
             if made.outcome.text:
                 say(made.outcome.text)
             failed |= made.outcome.status != "finished"
     left = len(still_to_do(open_study(study)))
+    next_step = "capacity" if opened.file.protocol.kind == "capacity" else "compare"
     say(
         f"{left} runs are still to be made: gelassen run {shell(study)}"
         if left
-        else f"all runs are made: gelassen compare {shell(study)}"
+        else f"all runs are made: gelassen {next_step} {shell(study)}"
     )
     if failed:
         sys.exit(FAILED)
 
 
-def _ask(planned: "PlannedRun") -> bool:
-    click.echo(f"\nNext: {planned.setup}. By hand:", err=True)
-    for change in planned.changes:
-        click.echo(f"  {change}", err=True)
-    return click.confirm("Done? (no ends the session; nothing is lost)", default=True, err=True)
+class _Benches:
+    """Gives the bench of each run, and tells the watcher which run it is."""
+
+    def __init__(
+        self,
+        study: "Study",
+        sysfs: Path | None,
+        simulate: float | None,
+        watcher: Watcher,
+        total: int,
+    ) -> None:
+        from gelassen.conduct.studybench import study_bench
+        from gelassen.core.errors import InputError
+
+        self._watcher, self._number, self._total = watcher, 0, total
+        self._made_up = study.file.made_up
+        if simulate is None:
+            machine = study_bench(study.file, sysfs=sysfs)
+            self._bench_of: Callable[[PlannedRun], Bench] = lambda _: machine
+            return
+        if not study.file.made_up:
+            raise InputError(
+                "--simulate fills a study with made-up data, and this one is not marked so: write "
+                "made_up = true in its study.toml, or try it on a copy"
+            )
+        self._bench_of = lambda planned: _rehearsed(study, planned, self._number, simulate)
+
+    def __call__(self, planned: "PlannedRun") -> "Bench":
+        self._number += 1
+        again = " (baseline again)" if planned.again else ""
+        made_up = "   made-up sample data" if self._made_up else ""
+        self._watcher.begin(f"run {self._number} of {self._total}: {planned.setup}{again}{made_up}")
+        return self._bench_of(planned)
+
+
+def _rehearsed(study: "Study", planned: "PlannedRun", number: int, speed: float) -> "Bench":
+    from gelassen.conduct.rehearsal import PacedBench, simulated_bench
+
+    return PacedBench(simulated_bench(study.file, planned, seed=number), speed)
+
+
+class _Operator:
+    """Asks for changes by hand."""
+
+    def __init__(self, study: "Study", watcher: Watcher) -> None:
+        self._study, self._watcher = study, watcher
+
+    def __call__(self, planned: "PlannedRun") -> bool | str:
+        from gelassen.conduct.handchange import instructions, to_note
+
+        self._watcher.rest()
+        if planned.problems:
+            say("\nThe readings do not show the change:")
+            for problem in planned.problems:
+                say(f"  {problem}")
+        else:
+            say(f"\nNext: {planned.setup}. By hand:")
+            for line in instructions(self._study.file, planned):
+                say(f"  {line}")
+            say(f"  ({to_note(self._study.file, planned)})")
+        answer: str = click.prompt(
+            "Enter when done, with a note if you like; q ends the session, nothing is lost",
+            default="", show_default=False, err=True, prompt_suffix=": ",
+        )  # fmt: skip
+        if answer.strip().lower() in ("q", "quit", "n", "no"):
+            return False
+        return answer.strip() or True
 
 
 def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
@@ -105,8 +185,17 @@ def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
     ]  # fmt: skip
     bench_s, hand_s = expected_s(study, planned)
     changes = sum(bool(one.changes) for one in planned)
+    about = "about " if _is_gated(study) else ""
     said = (
-        f"{len(planned)} runs to make, {words(bench_s)} on the bench; {changes} changes by hand, about "
-        f"{words(hand_s)} more"
+        f"{len(planned)} runs to make, {about}{words(bench_s)} on the bench; {changes} changes by hand, "
+        f"about {words(hand_s)} more"
     )
     return said + "\n\n" + aligned(["run", "pass", "by hand before it"], rows)
+
+
+def _is_gated(study: "Study") -> bool:
+    from gelassen.study.gate import Gate
+
+    usual = study.file.protocol
+    phases = (usual.idle, usual.soak, usual.hold, usual.cooldown)
+    return usual.kind == "capacity" or any(isinstance(phase, Gate) for phase in phases)

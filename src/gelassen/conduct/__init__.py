@@ -8,15 +8,19 @@ if TYPE_CHECKING:
     from gelassen.conduct.demo import make_demo
     from gelassen.conduct.plan import PlannedPhase, RunPlan, Stair, plan_phases, staircase
     from gelassen.conduct.recording import record, record_run
-    from gelassen.conduct.run import Progress, RunOutcome, carry_out
+    from gelassen.conduct.run import RunOutcome, carry_out
+    from gelassen.conduct.studyrun import MadeRun, conduct_study
+    from gelassen.core.progress import Progress
 
 __all__ = [
+    "MadeRun",
     "PlannedPhase",
     "Progress",
     "RunOutcome",
     "RunPlan",
     "Stair",
     "carry_out",
+    "conduct_study",
     "make_demo",
     "plan_phases",
     "record",
@@ -31,5 +35,6 @@ __getattr__ = loader(
         "plan": ("PlannedPhase", "RunPlan", "Stair", "plan_phases", "staircase"),
         "recording": ("record", "record_run"),
         "run": ("Progress", "RunOutcome", "carry_out"),
+        "studyrun": ("MadeRun", "conduct_study"),
     },
 )

@@ -89,7 +89,7 @@ class Climb:
         """What it waits for, in words."""
         if self._plan.by_hand and not self._set_by_hand():
             return f"set {self._plan.channel} to {self._power_w:g} W by hand"
-        by_now = f"; {self._last}" if self._last is not None else ""
+        by_now = "" if self._last is None else f"; {_in_short(self._last)} by now"
         return f"climbs, at {self._power_w:.0f} W, until known to ±{100 * self._plan.within:g} %{by_now}"
 
     def close(self) -> None:
@@ -217,6 +217,12 @@ class Climb:
         except InputError:
             return None
         return _Look(found, room_c)
+
+
+def _in_short(known: ClimbCapacity) -> str:
+    if math.isfinite(known.high_w):
+        return f"good for {known.power_w:.0f} W ({known.low_w:.0f} to {known.high_w:.0f} W)"
+    return f"good for {known.low_w:.0f} W at least"
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,11 +8,11 @@ from gelassen.bench.interface import Bench
 from gelassen.conduct.guard import stop_temperatures
 from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.conduct.recording import record_run
-from gelassen.conduct.run import Progress
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import BenchError, InputError
 from gelassen.core.probes import ProbeOffset, probe_offsets
 from gelassen.core.probing import Response, probe_response
+from gelassen.core.progress import Progress
 from gelassen.core.recording import Recording
 from gelassen.core.spelling import nearest
 from gelassen.study.archive import read_run

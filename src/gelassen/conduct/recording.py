@@ -6,7 +6,8 @@ from pathlib import Path
 
 from gelassen.bench.interface import Bench
 from gelassen.conduct.plan import RunPlan
-from gelassen.conduct.run import Progress, RunOutcome, Wish, carry_out
+from gelassen.conduct.run import RunOutcome, Wish, carry_out
+from gelassen.core.progress import Progress
 from gelassen.core.recording import Recording
 from gelassen.study.archive import read_run
 from gelassen.study.runfile import OriginEntry, RunFile, versions

@@ -14,6 +14,7 @@ from gelassen.conduct.history import History
 from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.conduct.settings import Settings
 from gelassen.core.errors import BenchError, FileError, GelassenError
+from gelassen.core.progress import Progress
 from gelassen.study.writer import RunWriter
 
 _LATE = 0.1  # of the interval
@@ -23,20 +24,6 @@ _STOPPED = "stopped by the user; what was recorded is kept"
 
 # What whoever watches may ask for at any sample: nothing, the next phase, the end of this run, or of all.
 Wish = Literal["", "phase", "run", "all"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Progress:
-    """Where a run is, for whoever shows it."""
-
-    phase: str
-    elapsed_s: float
-    left_s: float
-    readings: Mapping[str, float]
-    phase_s: float = 0.0  # since this phase began
-    waits_for: str = ""
-    known: str = ""  # what could be said by now
-    events: tuple[str, ...] = ()  # what happened at this sample
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

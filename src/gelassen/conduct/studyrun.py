@@ -12,9 +12,10 @@ from gelassen.conduct.handchange import shows
 from gelassen.conduct.order import PlannedRun, order_runs, remaining
 from gelassen.conduct.recording import record_run
 from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
-from gelassen.conduct.run import Progress, RunOutcome, Wish
+from gelassen.conduct.run import RunOutcome, Wish
 from gelassen.core.errors import BenchError, InputError
 from gelassen.core.judging import choose_reference, core_channels
+from gelassen.core.progress import Progress
 from gelassen.study.abandoned import ENDED_WITHOUT_NOTICE, close_abandoned
 from gelassen.study.archive import read_run
 from gelassen.study.gate import Gate, likely_s

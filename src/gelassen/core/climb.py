@@ -14,9 +14,10 @@ evidence, as in `core/relaxation.py`.
 
 from dataclasses import dataclass
 from functools import cache
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.linalg import solve_triangular
 from scipy.signal import lfilter
 
@@ -25,17 +26,21 @@ from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series, a
 from gelassen.core.noise import noise_density, quantisation_error
 from gelassen.core.result import Result
 
+Indices = NDArray[np.int_]
+
 _BIN_S = 10.0
 _LAGS_S = np.geomspace(4.0, 400.0, 12)
-_SLOW_S = np.geomspace(40.0, 6000.0, 20)  # at the highest power
+_SLOW_S = np.geomspace(40.0, 6000.0, 30)  # at the highest power
 _APART = 2.0  # lags nearer to each other than this factor look like one
 _TYPICAL_S, _TYPICAL_SPREAD = 360.0, 1.1
-_BENDS = np.array([0.0, 0.12, 0.25, 0.4, 0.6, 0.85])
+_BENDS = np.array([0.0, 0.12, 0.25, 0.4, 0.55, 0.7, 0.85])
 _BEND_SCALE = 0.45
 # Without any power of the chip's the rest of the machine warms it a little.
 _USUAL_REST_K, _REST_SPREAD_K = 2.0, 2.5
 # After a step the first seconds follow quicker parts than the list has: by this share of the change.
 _ROUGH_SHARE, _ROUGH_S = 0.02, 40.0
+# What the model lacks is alike over neighbouring bins: so many of them count as one.
+_ALIKE = 4.0
 # No lags are a machine: this share of the rise stays in doubt, alike over half an hour.
 _IN_DOUBT = 0.007
 # Beyond the highest power that was held, courses differ by more than a bend tells: share of the rise a
@@ -43,6 +48,8 @@ _IN_DOUBT = 0.007
 _BEYOND = 0.2
 _REST_W = 3.0  # least change of power that is a load
 _DRAWS = 3000
+_MOST_W = 3000.0
+_BEYOND_SHARE = 1.05  # a little beyond the highest power is as good as measured
 _FEWEST_BINS = 12
 _FREEDOM = 12
 
@@ -111,9 +118,11 @@ class ClimbCapacity(Result):
         return tuple(found)
 
     def __str__(self) -> str:
-        where = f"at {self.ambient_c:g} °C room and a limit of {self.limit_c:g} °C"
-        if not np.isfinite([self.low_w, self.high_w]).all():
+        where = f"at {self.ambient_c:.1f} °C room and a limit of {self.limit_c:g} °C"
+        if not np.isfinite(self.low_w):
             return f"cannot tell the capacity {where} yet"
+        if not np.isfinite(self.high_w):
+            return f"good for {self.low_w:.0f} W at least {where}"
         beyond = "; beyond what was measured" if self.extrapolated else ""
         return f"good for {self.power_w:.0f} W ({self.low_w:.0f} to {self.high_w:.0f} W) {where}{beyond}"
 
@@ -215,12 +224,13 @@ def capacity_from_climb(
     capacity = _solved(draws, target, highest)
     tail = (1 - confidence) / 2
     value = draws.quantile(capacity, 0.5)
+    high_w = draws.quantile(capacity, 1 - tail)
     return ClimbCapacity(
         power_w=value,
         low_w=draws.quantile(capacity, tail),
-        high_w=draws.quantile(capacity, 1 - tail),
+        high_w=high_w if high_w < 0.9 * _MOST_W else np.inf,
         highest_w=highest,
-        extrapolated=value > 1.01 * highest,
+        extrapolated=value > _BEYOND_SHARE * highest,
         resistance_k_per_w=target / value,
         slowest_s=slowest,
         limit_c=limit_c,
@@ -284,54 +294,42 @@ def _draws(
     normal[0, 0] += 1 / _REST_SPREAD_K**2
     right[0] += _USUAL_REST_K / _REST_SPREAD_K**2
     typical = -0.5 * (np.log(slow_s / _TYPICAL_S) / _TYPICAL_SPREAD) ** 2 - bends / _BEND_SCALE
-    fits = []
-    for body in range(slow_s.size):
-        for quick in _quick_sets(slow_s[body]):
-            rows = [0, *(1 + k for k in quick), 1 + _LAGS_S.size + body]
-            part = normal[np.ix_(rows, rows)]
-            part = part + np.diag(np.diag(part) * 1e-7)  # keeps the sums well-conditioned
-            try:
-                lower = np.linalg.cholesky(part)
-            except np.linalg.LinAlgError:
-                continue
-            half = solve_triangular(lower, right[rows], lower=True, check_finite=False)
-            best = solve_triangular(lower, half, lower=True, trans=1, check_finite=False)
-            if np.all(best[1:] >= 0):
-                fits.append((body, quick, best, lower, float(y @ y - half @ half)))
+    fits = [
+        found for size in (0, 1, 2) if (found := _solve(normal, right, *_sets(size))) is not None
+    ]
     if not fits:
         return None
+    misfits = np.concatenate([float(y @ y) - fit.explained for fit in fits])
     # Scatter beyond what was expected is the model's: it widens everything.
-    factor = max(min(fit[4] for fit in fits) / max(y.size - 5, 1), 1.0)
-    # The volume of what the amplitudes might be against what the readings leave of it.
-    room = 0.5 * np.log(factor) + np.log(float(np.abs(y).max()))
-    logs = np.array(
-        [
-            typical[body] - 0.5 * misfit / factor - float(np.log(np.diag(lower)).sum())
-            + len(quick) * room
-            + float(np.log(np.sqrt(np.diag(normal)[[1 + k for k in quick]])).sum())
-            for body, quick, _, lower, misfit in fits
-        ]
-    )  # fmt: skip
+    factor = max(float(misfits.min()) / max(y.size - 5, 1), 1.0) * _ALIKE
+    size = np.concatenate([np.full(fit.body.size, fit.quick.shape[1]) for fit in fits])
+    prior = np.concatenate([typical[fit.body] - fit.log_det for fit in fits])
+    scales = 0.5 * np.log(np.diag(normal))
+    # What the amplitudes might be, against what the readings leave of it: a set with more of them pays.
+    prior += np.concatenate([scales[1 + fit.quick].sum(axis=1) for fit in fits])
+    logs = prior - 0.5 * misfits / factor + 0.5 * size * np.log(factor)
     share = np.exp(logs - logs.max())
     share /= share.sum()
     rng = np.random.default_rng(4)
     stretch = np.sqrt(factor * _FREEDOM / rng.chisquare(_FREEDOM, _DRAWS))
-    picked = np.sort(rng.choice(len(fits), _DRAWS, p=share))
+    picked = np.sort(rng.choice(share.size, _DRAWS, p=share))
     shape = (_DRAWS, 2)
     resistances, lags, states = np.zeros(shape), np.ones(shape), np.zeros(shape)
     rest, slow_k, weights = np.empty(_DRAWS), np.empty(_DRAWS), np.ones(_DRAWS)
-    chosen = np.array([fit[0] for fit in fits])[picked]
+    chosen = np.concatenate([fit.body for fit in fits])[picked]
+    firsts = np.cumsum([0, *(fit.body.size for fit in fits)])
     for row, k in enumerate(picked):
-        _, quick, best, lower, _ = fits[k]
+        part = int(np.searchsorted(firsts, k, side="right")) - 1
+        fit, at = fits[part], k - firsts[part]
+        lower, best, quick = fit.lower[at], fit.best[at], fit.quick[at]
         noise = solve_triangular(
             lower, rng.standard_normal(best.size), lower=True, trans=1, check_finite=False
         )
         drawn = best + noise * stretch[row]
         weights[row] = float(np.all(drawn[1:] > 0))
-        size = len(quick)
         rest[row], slow_k[row] = drawn[0], drawn[-1]
-        resistances[row, :size], lags[row, :size] = drawn[1:-1], _LAGS_S[list(quick)]
-        states[row, :size] = lagged[-1][list(quick)]
+        resistances[row, : quick.size], lags[row, : quick.size] = drawn[1:-1], _LAGS_S[quick]
+        states[row, : quick.size] = lagged[-1][quick]
     if weights.sum() < 50:
         return None
     draws = Draws(
@@ -343,12 +341,51 @@ def _draws(
     return draws, float(np.exp(np.log(slow_s[chosen]).mean()))
 
 
+@dataclass(frozen=True, slots=True)
+class _Fits:
+    """Least squares for many sets of lags at once; one row a set."""
+
+    body: Indices
+    quick: Indices  # (sets, lags)
+    best: Floats
+    lower: Floats
+    explained: Floats
+    log_det: Floats
+
+
+def _solve(normal: Floats, right: Floats, body: Indices, quick: Indices) -> _Fits | None:
+    """Solve all sets of one size; those with a negative amplitude are no machine."""
+    ones = np.zeros((body.size, 1), dtype=int)
+    rows = np.hstack([ones, 1 + quick, (1 + _LAGS_S.size + body)[:, None]])
+    parts = normal[rows[:, :, None], rows[:, None, :]].copy()
+    diagonal = np.arange(rows.shape[1])
+    parts[:, diagonal, diagonal] *= 1 + 1e-7  # keeps the sums well-conditioned
+    try:
+        lower = np.linalg.cholesky(parts)
+    except np.linalg.LinAlgError:
+        return None
+    sides = right[rows]
+    best = np.linalg.solve(parts, sides[:, :, None])[:, :, 0]
+    good = np.all(best[:, 1:] >= 0, axis=1)
+    if not good.any():
+        return None
+    explained = np.einsum("ij,ij->i", best, sides)
+    log_det = np.log(lower[:, diagonal, diagonal]).sum(axis=1)
+    return _Fits(body[good], quick[good], best[good], lower[good], explained[good], log_det[good])
+
+
 @cache
-def _quick_sets(slow_s: float) -> list[tuple[int, ...]]:
-    """Return the sets of up to two linear lags that go before a slow body."""
-    usable = [k for k, lag in enumerate(_LAGS_S) if lag * _APART <= slow_s]
-    pairs = [(a, b) for a, b in combinations(usable, 2) if _LAGS_S[b] >= _APART * _LAGS_S[a]]
-    return [(), *((k,) for k in usable), *pairs]
+def _sets(size: int) -> tuple[Indices, Indices]:
+    """Return slow bodies, by number, and the linear lags that go before each."""
+    bodies, quicks = [], []
+    for body in range(_SLOW_S.size * _BENDS.size):
+        slow_s = _SLOW_S[body // _BENDS.size]
+        for quick in combinations(range(_LAGS_S.size), size):
+            ladder = (*_LAGS_S[list(quick)], slow_s)
+            if all(b >= _APART * a for a, b in pairwise(ladder)):
+                bodies.append(body)
+                quicks.append(quick)
+    return np.array(bodies, dtype=int), np.array(quicks, dtype=int).reshape(len(bodies), size)
 
 
 def _slow_course(power: Floats, slow_s: Floats, bends: Floats) -> Floats:
@@ -384,7 +421,7 @@ def _lag(series: Floats, tau_s: float) -> Floats:
 
 def _solved(draws: Draws, target_k: float, highest_w: float) -> Floats:
     """Return for each draw the power at which the rise meets the target."""
-    low, high = np.full(draws.bends.size, 0.5), np.full(draws.bends.size, 3000.0)
+    low, high = np.full(draws.bends.size, 0.5), np.full(draws.bends.size, _MOST_W)
     for _ in range(40):
         middle = np.sqrt(low * high)
         over = draws.rise_at(middle, highest_w) > target_k

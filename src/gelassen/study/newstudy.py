@@ -4,6 +4,7 @@ from pathlib import Path
 
 from gelassen.core.errors import FileError, InputError
 from gelassen.study.studyfile import STUDY_FILE, check_setup_name, read_study_file
+from gelassen.study.template import Answers, study_text
 
 
 def ensure_setup(
@@ -55,6 +56,34 @@ def ensure_setup(
         check_setup_name(content, setup, or_else=" If it is a new one, add --new-setup")
     with path.open("a", encoding="utf-8") as stream:
         stream.write(section)
+
+
+def write_study(folder: Path, answers: Answers) -> Path:
+    """Write the study file of a new study; what it says is checked before it stands there.
+
+    Raises
+    ------
+    FileError
+        Answers that contradict each other, or a folder that cannot be written.
+    """
+    draft = folder / f".{STUDY_FILE}.part"
+    path = folder / STUDY_FILE
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        draft.write_text(study_text(answers), encoding="utf-8")
+    except OSError as error:
+        raise FileError(
+            f"{folder}: no study can be written there ({error.strerror or error})"
+        ) from None
+    try:
+        read_study_file(draft)
+    except FileError as error:
+        draft.unlink()
+        if not any(folder.iterdir()):
+            folder.rmdir()
+        raise FileError(f"nothing was written. {error}".replace(draft.name, STUDY_FILE)) from None
+    draft.replace(path)
+    return path
 
 
 def _quoted(text: str) -> str:

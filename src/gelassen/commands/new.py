@@ -1,0 +1,174 @@
+"""`gelassen new`: a commented study file, from a few questions about this machine."""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from gelassen.commands.common import say, shell, sysfs_option
+
+if TYPE_CHECKING:
+    from gelassen.bench.interface import Bench
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("--title", default=None, help="What the study is called; the folder's name.")
+@click.option("--question", default=None, help="What it is to answer.")
+@click.option("--machine", default=None, help="What the machine is called.")
+@click.option("--limit", "limit_c", type=float, default=None, help="Its limit temperature, °C.")
+@click.option("--reference", default=None, metavar="CHANNEL", help="What rises are taken over.")
+@click.option(
+    "--compare", default=None, metavar="CHANNEL", help='Or "hottest core", "mean of cores".'
+)
+@click.option(
+    "--factor", "by_hand", multiple=True, metavar="NAME: LEVEL, LEVEL",
+    help='Changed by hand, such as "cooler: tower, low-profile". Once for each.',
+)  # fmt: skip
+@click.option(
+    "--software", multiple=True, metavar="CHANNEL: VALUE, VALUE",
+    help='Set by software, such as "cpu.package.power_limit_w: 45, 65". Once for each.',
+)  # fmt: skip
+@click.option("--combine", type=click.Choice(["full", "baseline", "list"]), default=None,
+              help="All combinations; the baseline and each other level; only what you list.")  # fmt: skip
+@click.option("--baseline", default=None, help="The setup that others are compared against.")
+@click.option("--protocol", "kind", type=click.Choice(["steady", "capacity"]), default=None,
+              help="One load until it is steady, or a climb to the highest power.")  # fmt: skip
+@click.option("--fixed-times", is_flag=True, help="Phases of fixed length, not until it is known.")
+@click.option("--load", type=click.Choice(["matrix", "integer", "memory"]), default=None)
+@click.option("--repeats", type=click.IntRange(1), default=None, help="Runs of each setup; 3.")
+@click.option("--stop", "stops", multiple=True, metavar="CHANNEL=°C", help="When a run stops.")
+@click.option("--made-up", is_flag=True, help="Mark all of it as simulated, for a rehearsal.")
+@click.option("--yes", is_flag=True, help="Ask nothing; what is not given is chosen.")
+@sysfs_option
+def new(
+    folder: Path, title: str | None, question: str | None, machine: str | None,
+    limit_c: float | None, reference: str | None, compare: str | None, by_hand: tuple[str, ...],
+    software: tuple[str, ...], combine: str | None, baseline: str | None, kind: str | None,
+    fixed_times: bool, load: str | None, repeats: int | None, stops: tuple[str, ...],
+    made_up: bool, yes: bool, sysfs: Path | None,
+) -> None:  # fmt: skip
+    """Make a study in FOLDER: a commented study.toml, to be corrected with any editor.
+
+    Asks in a terminal; every answer is an option, too.
+    """
+    from gelassen.conduct.guard import stop_temperatures
+    from gelassen.conduct.studybench import study_bench
+    from gelassen.core.errors import FileError, InputError
+    from gelassen.study.newstudy import write_study
+    from gelassen.study.studyfile import STUDY_FILE
+    from gelassen.study.template import Answers, parse_factor
+
+    if (folder / STUDY_FILE).exists() or (folder.exists() and not folder.is_dir()):
+        raise FileError(
+            f"{folder} holds a study already; nothing was written. Choose another folder"
+        )
+    ask = _asker(yes)
+    found = _Found(study_bench(None, sysfs=sysfs))
+    title = title or ask("What is the study called?", folder.resolve().name)
+    question = question if question is not None else ask("Which question is it to answer?", "")
+    machine = machine or ask("What is the machine called?", "the machine under test")
+    limit_c = _number("--limit", limit_c, found.limit_c, ask)
+    reference = reference or ask("Which channel are rises taken over?", found.reference)
+    compare = compare or ask("Which temperature is compared?", found.compare)
+    hand = dict(parse_factor(text, "--factor") for text in by_hand)
+    if not hand and not software:
+        answer = ask('What is changed by hand? "cooler: tower, low", or nothing', "")
+        hand = dict([parse_factor(answer, "by hand")]) if answer.strip() else {}
+    soft = dict(parse_factor(text, "--software") for text in software)
+    for channel in () if yes or software or kind == "capacity" else found.settable:
+        answer = ask(f'Levels of {channel} to test? "45, 65", or nothing', "")
+        soft |= dict([parse_factor(f"{channel}: {answer}", "levels")]) if answer.strip() else {}
+    for channel in soft:
+        if channel not in found.settable:
+            known = ", ".join(found.settable) or "nothing"
+            say(f"{channel} cannot be set here (settable: {known}); the study says so all the same")
+    kind = kind or ask("steady, or capacity?", "steady")
+    if kind not in ("steady", "capacity"):
+        raise InputError(f'"{kind}" is no protocol (steady, capacity)')
+    combine = combine or ("full" if hand or soft else "list")
+    answers = Answers(
+        title=title, question=question, machine=machine, limit_c=limit_c, reference=reference,
+        compare=compare, by_hand=hand, by_software=soft, combine=combine,
+        baseline=baseline or _first(combine, hand, soft), kind=kind, fixed_times=fixed_times,
+        load=load or "matrix", repeats=repeats or 3, made_up=made_up,
+        stop_c=stop_temperatures(stops, {}, found.names) if stops else found.stop_c(limit_c),
+        known_channels=found.known, missing=found.missing(reference),
+    )  # fmt: skip
+    path = write_study(folder, answers)
+    click.echo(f"written: {path}")
+    for text in answers.missing:
+        say(f"missing: {text}")
+    say(f"Look through it with an editor, then: gelassen run {shell(folder)} --dry-run")
+
+
+class _Found:
+    """What this machine offers, as far as a study needs it."""
+
+    def __init__(self, bench: "Bench") -> None:
+        infos = [info for info in bench.channels() if info.readable]
+        self.names = [info.name for info in infos]
+        self.known = {info.name: info.what for info in infos}
+        self.settable = list(bench.actuators())
+        limits = [
+            i.limits["crit"] for i in infos if i.name == "cpu.package.temp_c" and "crit" in i.limits
+        ]
+        self.limit_c: float | None = limits[0] if limits else None
+        rooms = [n for n in self.names if n.startswith("room.") and n.endswith(".temp_c")]
+        self.reference = rooms[0] if rooms else "room.air.temp_c"
+        cores = any(n.startswith("cpu.core") and n.endswith(".temp_c") for n in self.names)
+        temps = [n for n in self.names if n.endswith(".temp_c") and not n.startswith("room.")]
+        packages = [n for n in temps if n == "cpu.package.temp_c"]
+        self.compare = "hottest core" if cores or not temps else (packages or temps)[0]
+
+    def stop_c(self, limit_c: float) -> dict[str, float]:
+        """Return the guard's usual limits: a little above the chip's own."""
+        chips = [n for n in self.names if n.startswith("cpu.") and n.endswith(".temp_c")]
+        chosen = [n for n in chips if n == "cpu.package.temp_c"] or chips
+        return dict.fromkeys(chosen, limit_c + 5)
+
+    def missing(self, reference: str) -> list[str]:
+        """Return what the study needs and the machine does not offer."""
+        if reference in self.names:
+            return []
+        return [
+            f"{reference} is not read on this machine. Connect a thermometer and describe it under "
+            "[channels] (docs/bench.md), or note readings by hand: gelassen note"
+        ]
+
+
+def _asker(yes: bool) -> Callable[[str, str], str]:
+    """Return what asks on a terminal, and else takes what is usual."""
+    if yes or not sys.stdin.isatty():
+        return lambda text, usual: usual
+
+    def ask(text: str, usual: str) -> str:
+        answer: str = click.prompt(text, default=usual, show_default=bool(usual), err=True)
+        return answer
+
+    return ask
+
+
+def _number(
+    option: str, given: float | None, usual: float | None, ask: Callable[..., Any]
+) -> float:
+    from gelassen.core.errors import InputError
+
+    if given is not None:
+        return given
+    answer = ask("Limit temperature of the chip, °C?", "" if usual is None else f"{usual:g}")
+    try:
+        return float(answer)
+    except ValueError:
+        raise InputError(
+            f"say the limit temperature of the chip, such as {option} 95: this machine does not state it"
+        ) from None
+
+
+def _first(combine: str, hand: dict[str, list[str]], software: dict[str, list[str]]) -> str | None:
+    """Return the name of the setup with the first level of every factor."""
+    from gelassen.study.template import first_setup
+
+    return first_setup(hand, software) if combine != "list" or hand or software else None

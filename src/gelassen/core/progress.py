@@ -1,0 +1,34 @@
+"""A moment of a run that goes on, for whoever shows it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Progress:
+    """Where a run is.
+
+    Attributes
+    ----------
+    phase, phase_s
+        The phase, and how long it has lasted, in s.
+    elapsed_s, left_s
+        Since the run began, and about what is left of it, in s.
+    readings
+        The sample just taken.
+    waits_for
+        What the phase waits for, in words; empty for a fixed time.
+    known
+        What could be said of the steady state, or the capacity, by now.
+    events
+        What happened at this sample.
+    """
+
+    phase: str
+    elapsed_s: float
+    left_s: float
+    readings: Mapping[str, float]
+    phase_s: float = 0.0
+    waits_for: str = ""
+    known: str = ""
+    events: tuple[str, ...] = ()
