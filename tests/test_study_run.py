@@ -158,7 +158,12 @@ def test_a_real_run_of_a_plan_on_this_machine(folder):
     (folder / "study.toml").write_text(
         text.replace('baseline = "Brise 120, upright, 45"\n', "") + '[setups.now]\nbox = "flat"\n'
     )
-    done = CliRunner().invoke(cli, ["run", str(folder), "--yes", "--runs", "1"])
+    # A machine without sensors, busy with other tests: what the checks find is waived by name.
+    waived = [
+        f"--waive={name}"
+        for name in ("reference", "compared", "power-limit", "background", "idle", "movement")
+    ]
+    done = CliRunner().invoke(cli, ["run", str(folder), "--yes", "--runs", "1", *waived])
     assert done.exit_code == 0, done.output
     assert "finished: " in done.output
     assert runs_made(open_study(folder)) == {"now": 1}

@@ -40,6 +40,6 @@ class History:
         """Return the last readings of a channel."""
         return [row.get(name, float("nan")) for row in self._rows[-samples:]]
 
-    def newest(self) -> Mapping[str, float]:
-        """Return the last sample; empty before the first."""
-        return self._rows[-1] if self._rows else {}
+    def newest(self, samples: int) -> list[Mapping[str, float]]:
+        """Return the last samples; none before the first."""
+        return self._rows[-samples:]

@@ -196,7 +196,8 @@ class _Conductor:
             # A time that is over ends on the grid; everything else at the moment it happened.
             on_time = not ended_by
             begins_s = begins_s + phase.duration_s if on_time else self._bench.now() - self._start_s
-            self._writer.phase_ended(phase.name, begins_s, ended_by or "time")
+            time_up = "time" if self._end is None else self._end.time_up()
+            self._writer.phase_ended(phase.name, begins_s, ended_by or time_up)
             if ended_by == "guard":
                 self.end("guard", self.text)
                 self._cool_down(begins_s)

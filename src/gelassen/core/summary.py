@@ -26,6 +26,7 @@ from gelassen.core.judging import (
     with_mean_of_cores,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.outlook import widened_for_looking
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
@@ -175,7 +176,7 @@ def summarise_run(
     steps: tuple[Step, ...] = ()
     stretches: tuple[Stretch, ...] = ()
     if temperature is not None and np.isfinite(temperature[loaded]).any():
-        if limit is not None:
+        if limit is not None and not climbs:  # a climb is held back by what it sets itself
             throttling = find_throttling(
                 times,
                 temperature_c=hottest_reading(frame, temperature),
@@ -204,6 +205,8 @@ def summarise_run(
         )  # fmt: skip
     longest = max(stretches, key=lambda part: part.end_s - part.start_s, default=None)
     steady = None if longest is None else longest.steady
+    if steady is not None and any(phase.ended_by.startswith("known") for phase in recording.phases):
+        steady = widened_for_looking(steady)
     if steady is not None:
         cautions += steady.cautions
         cautions += hold_cautions(recording, steady, hold)

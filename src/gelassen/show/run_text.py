@@ -43,7 +43,9 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     steady = summary.steady
     if summary.outcome not in ("finished", "imported"):
         lines.append(f"The run ended early: {summary.outcome}.")
-    if steady is None:
+    if recording.protocol == "capacity":
+        lines.append(_climb_words(summary))
+    elif steady is None:
         lines += _without_temperature(summary, recording)
     elif len(summary.stretches) > 1:
         for stretch in summary.stretches:
@@ -97,6 +99,16 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     if held:
         lines.append(f"Held: {', '.join(held)}.")
     return [*lines, *_heat_words(summary), *_course_words(summary)]
+
+
+def _climb_words(summary: RunSummary) -> str:
+    climb = summary.climb
+    if climb is None:
+        return "The power climbed, but it cannot be told how much is sustained."
+    return (
+        f"The power climbed to {climb.highest_w:.0f} W. The setup is {climb}; thermal resistance there "
+        f"{climb.resistance_k_per_w:.2f} K/W."
+    )
 
 
 def _stretch_words(stretch: Stretch) -> str:
@@ -228,8 +240,12 @@ def _phases(recording: Recording) -> str:
 def _end(by: str) -> str:
     if by in ("", "time"):
         return ""
-    # Phases of an imported log were told, or found in a channel.
-    return f" ({by})" if by.startswith(("found", "told")) else f" (ended by {by})"
+    plain = by in (
+        "guard",
+        "load",
+        "user",
+    )  # the others say in words why it ended, or whence it is known
+    return f" (ended by the {by})" if plain else f" ({by})"
 
 
 def _rows(summary: RunSummary) -> list[tuple[str, ...]]:
