@@ -32,12 +32,12 @@ def test_equal_runs_give_the_textbook_answer():
 def test_identical_setups_are_rarely_told_apart_and_intervals_cover():
     rng = np.random.default_rng(1)
     claims, covered = [], []
-    for size in [2, 4, 6] * 40:
+    for size in [2, 4, 6] * 20:
         spread = rng.uniform(0.3, 0.8)
         answer = compare_setups(study(rng, dict.fromkeys("abcdef"[:size], 60.0), spread=spread))
         claims.append(answer.differences["distinguishable"].any())
         covered += list((answer.differences["low"] <= 0) & (answer.differences["high"] >= 0))
-    assert np.mean(claims) <= 0.09  # 5 % promised; 120 studies: chance alone moves this by 0.02
+    assert np.mean(claims) <= 0.11  # 5 % promised; 60 studies: chance alone moves this by 0.03
     assert 0.92 <= np.mean(covered) <= 0.98
 
 

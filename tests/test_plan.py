@@ -103,6 +103,7 @@ CONTRADICTIONS = [
     ('[factors.f]\nlevels = ["a"]\nchanged_by = "software"\nchannel = "cpu.package.power_limit_w"\n'
      'curves."a" = "40: 30, 60: 50"\n', "a fan's duty"),
     ('[protocol]\nsoak = "twenty minutes"\n', '"20 min", "90 s" or "1 h"; or "until known"'),
+    ('[protocol]\nsoak = "20"\n', '"20" has no unit: write it like "20 min"'),
     ('[protocol]\nsoak = { untl = "known" }\n', 'Did you mean "until"'),
     ("[protocol.climb]\nfrom_w = 90\nto_w = 60\n", "90 W is not below to_w"),
     ("[guard]\nrise_k_per_s = -1\n", "guard.rise_k_per_s"),

@@ -24,20 +24,20 @@ def answers(kind, seeds, minutes, **options):
 def test_the_truth_is_found_and_covered_where_the_mean_of_ten_minutes_misses_it(
     kind, minutes, rms_k
 ):
-    results = answers(kind, range(25), minutes)
+    results = answers(kind, range(15), minutes)
     error = np.array([answer.value - log.rise_k for log, answer in results])
     covered = [answer.low <= log.rise_k <= answer.high for log, answer in results]
     assert np.sqrt(np.mean(error**2)) < rms_k
     assert abs(error.mean()) < rms_k / 2
-    assert np.mean(covered) >= 0.84  # 25 runs: chance alone moves this by 0.05
+    assert np.mean(covered) >= 0.8  # 15 runs: chance alone moves this by 0.06
     if kind != "tower":
         habit = [(log.temperature_c - log.room_c)[-600:].mean() - log.rise_k for log, _ in results]
         assert np.sqrt(np.mean(np.square(habit))) > 2 * np.sqrt(np.mean(error**2))
 
 
 def test_reached_is_said_of_a_settled_run_and_not_of_a_short_one():
-    assert sum(answer.reached for _, answer in answers("tower", range(10), 30)) >= 9
-    short = [answer for _, answer in answers("passive", range(10), 15)]
+    assert sum(answer.reached for _, answer in answers("tower", range(6), 30)) >= 5
+    short = [answer for _, answer in answers("passive", range(6), 15)]
     assert not any(answer.reached for answer in short)
     assert all(answer.extrapolated and answer.reached_at_s is None for answer in short)
 
@@ -118,7 +118,7 @@ def test_a_sensor_stuck_on_one_degree_is_not_exact():
     assert answer.high - answer.low > 0.9
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(shift_s=st.floats(-1e5, 1e5), both_k=st.integers(-15, 30), thin=st.sampled_from([1, 2, 3]))
 def test_only_physics_changes_the_answer(shift_s, both_k, thin):
     log = heating_log("tower", 1)

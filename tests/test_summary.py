@@ -149,12 +149,12 @@ def test_power_energy_and_resistance_come_with_what_is_known_of_them():
 
 def test_intervals_of_resistance_cover_the_truth():
     covered = []
-    for seed in range(40):
+    for seed in range(20):
         log = heating_log("tower", seed)
         heat = summarise_run(recording_of(log), look_for_steps=False).heat
         low, high = heat.resistance_low_k_per_w, heat.resistance_high_k_per_w
         covered.append(low <= log.rise_k / 95 <= high)
-    assert np.mean(covered) >= 0.85  # 95 % less what chance does to forty
+    assert np.mean(covered) >= 0.85  # 95 % less what chance does to twenty
 
 
 def test_heating_and_cooling_are_timed():

@@ -92,7 +92,7 @@ def run(
     left = len(still_to_do(open_study(study)))
     next_step = "capacity" if opened.file.protocol.kind == "capacity" else "compare"
     say(
-        f"{left} runs are still to be made: gelassen run {shell(study)}"
+        f"{_number(left, 'run')} still to be made: gelassen run {shell(study)}"
         if left
         else f"all runs are made: gelassen {next_step} {shell(study)}"
     )
@@ -187,10 +187,15 @@ def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
     changes = sum(bool(one.changes) for one in planned)
     about = "about " if _is_gated(study) else ""
     said = (
-        f"{len(planned)} runs to make, {about}{words(bench_s)} on the bench; {changes} changes by hand, "
+        f"{_number(len(planned), 'run')} to make, {about}{words(bench_s)} on the bench; "
+        f"{_number(changes, 'change')} by hand, "
         f"about {words(hand_s)} more"
     )
-    return said + "\n\n" + aligned(["run", "pass", "by hand before it"], rows)
+    return said + "\n\n" + aligned(["run", "pass", "by hand before it"], rows, left=(0, 2))
+
+
+def _number(count: int, what: str) -> str:
+    return f"{count} {what}" + ("" if count == 1 else "s")
 
 
 def _is_gated(study: "Study") -> bool:

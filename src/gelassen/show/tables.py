@@ -1,7 +1,7 @@
 """Tables: aligned text for people, and the same numbers as JSON, CSV or Markdown."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 import pandas as pd
@@ -9,13 +9,15 @@ import pandas as pd
 from gelassen.core.result import Result, plain
 
 
-def aligned(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    """Return a table in plain text; the first column to the left, numbers to the right."""
+def aligned(
+    header: Sequence[str], rows: Sequence[Sequence[str]], *, left: Collection[int] = (0,)
+) -> str:
+    """Return a table in plain text; these columns to the left, numbers to the right."""
     widths = [max(len(row[k]) for row in (header, *rows)) for k in range(len(header))]
     lines = []
     for row in (header, ["-" * width for width in widths], *rows):
         cells = [
-            cell.ljust(width) if k == 0 else cell.rjust(width)
+            cell.ljust(width) if k in left else cell.rjust(width)
             for k, (cell, width) in enumerate(zip(row, widths, strict=True))
         ]
         lines.append("  ".join(cells).rstrip())

@@ -135,11 +135,12 @@ def _points(
     points = []
     for row in rows:
         name = groups.get(row["setup"]) or without_power(row["setup"])
-        if row["climb"] and str(row["reference"]).startswith("room."):
+        if row.get("climb") and str(row["reference"]).startswith("room."):
             points += [
-                _point(name, row["run"], power, rise, se) for power, rise, se in row["climb"]
+                _point(name, row["run"], power, rise, se)
+                for power, rise, se in row.get("climb", [])
             ]
-        elif row["protocol"] == "capacity":
+        elif row.get("protocol") == "capacity":
             left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
         elif row["value"] is None or row["unit"] != "K":
             left.append((row["run"], "no rise over the room"))

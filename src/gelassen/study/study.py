@@ -531,9 +531,9 @@ class Study:
         if not climbs:
             left_out = [
                 *left_out,
-                *((row["run"], _A_CLIMB) for row in rows if row["protocol"] == "capacity"),
+                *((row["run"], _A_CLIMB) for row in rows if row.get("protocol") == "capacity"),
             ]
-            rows = [row for row in rows if row["protocol"] != "capacity"]
+            rows = [row for row in rows if row.get("protocol") != "capacity"]
         if not rows:
             reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")

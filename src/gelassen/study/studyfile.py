@@ -26,7 +26,16 @@ def _channel(value: Any) -> Any:
     return value
 
 
-Duration = Annotated[float, BeforeValidator(seconds)]
+def _with_unit(value: Any) -> Any:
+    """Refuse text without a unit: "20" may be meant as minutes. A number is seconds."""
+    if isinstance(value, str) and value.strip() and not value.strip()[-1].isalpha():
+        raise InputError(
+            f'"{value}" has no unit: write it like "{value.strip()} min", "90 s" or "1 h"'
+        )
+    return value
+
+
+Duration = Annotated[float, BeforeValidator(lambda value: seconds(_with_unit(value)))]
 Channel = Annotated[str, BeforeValidator(_channel)]
 Temperature = Annotated[float, Field(gt=-50, lt=250)]
 
@@ -62,7 +71,7 @@ class Factor(_Table):
 
 
 def _phase(name: str) -> BeforeValidator:
-    return BeforeValidator(lambda value: phase_length(name, value))
+    return BeforeValidator(lambda value: phase_length(name, _with_unit(value)))
 
 
 class Climb(_Table):
