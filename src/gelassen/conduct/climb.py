@@ -26,6 +26,7 @@ _LEAST_UP = 1.012
 _DOWN = 0.96
 _TOWARDS = 0.975  # of the capacity, by what is known
 _NEAR = 0.88  # an answer counts from here on: below, it is extrapolated
+_SHOWN, _SHOWN_S = 1.5, 420.0
 _IN_A_ROW, _FOR_LOOKING = 2, 1.05
 _AT_ONCE_K = 0.3  # this near to the limit nothing is waited for
 _FLICKER = 10
@@ -144,7 +145,9 @@ class Climb:
             return
         known = self._last = look.capacity
         near = self._power_w >= _NEAR * known.power_w
-        enough = known.within * _FOR_LOOKING <= self._plan.within and near
+        # Fan curves have kinks: the last step itself must have shown where it goes.
+        shown = now_s - self._step_s >= min(_SHOWN * known.slowest_s, _SHOWN_S)
+        enough = known.within * _FOR_LOOKING <= self._plan.within and near and shown
         self._agreed = self._agreed + 1 if enough else 0
         if self._agreed >= _IN_A_ROW:
             self._ends = f"known: {known}"

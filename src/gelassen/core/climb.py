@@ -39,6 +39,9 @@ _BEND_SCALE = 0.45
 _USUAL_REST_K, _REST_SPREAD_K = 2.0, 2.5
 # After a step the first seconds follow quicker parts than the list has: by this share of the change.
 _ROUGH_SHARE, _ROUGH_S = 0.02, 40.0
+# A fan curve has kinks: what was read at other powers counts less, by this share of the rise a unit of
+# log power.
+_FAR = 0.06
 # What the model lacks is alike over neighbouring bins: so many of them count as one.
 _ALIKE = 4.0
 # No lags are a machine: this share of the rise stays in doubt, alike over half an hour.
