@@ -330,3 +330,43 @@ def test_capacity_is_said_in_words_with_resistances(folder):
     assert "At 150 W, does not pass:" in text
     hot = run("capacity", folder, "--limit", "20", status=2)
     assert "the limit must lie above the room" in hot
+
+
+def test_loads_stand_side_by_side_and_what_holds_over_all_is_said(tmp_path):
+    study = tmp_path / "loads"
+    study.mkdir()
+    text = STUDY.replace("fan_duty", "load").replace("[40, 70, 100]", '["heavy", "light"]')
+    text = text.replace('"Kiesel 92, 100, 65"', '"Kiesel 92, heavy"')
+    text += "".join(
+        f'[setups."{cooler}, {load}"]\ncooler = "{cooler}"\nload = "{load}"\n'
+        for cooler in ("Brise 120", "Kiesel 92")
+        for load in ("heavy", "light")
+    )
+    (study / "study.toml").write_text(text)
+    original = study / "original.csv"
+    original.write_text("made up\n")
+    rng, number = np.random.default_rng(2), 0
+    for cooler in ("Brise 120", "Kiesel 92"):
+        for load, power in (("heavy", 90), ("light", 45)):
+            for _ in range(2):
+                number += 1
+                log = recorded(cooler, 40, power, rng.normal(0, 0.2), 800, number)
+                store_import(log, original, study, setup=f"{cooler}, {load}", made_up=True)
+    found = open_study(study).loads()
+    table = found.differences.set_index("load")
+    for load, true_k in (("heavy", 13.5), ("light", 6.75), ("over all loads", 10.125)):
+        entry = table.loc[load]
+        assert (entry["setup"], entry["versus"]) == ("Brise 120", "Kiesel 92")
+        assert entry["low_k"] - 0.3 <= -true_k <= entry["high_k"] + 0.3
+        assert entry["distinguishable"]
+    widths = (table["high_k"] - table["low_k"]).to_dict()
+    assert widths["over all loads"] < max(widths["heavy"], widths["light"])
+    assert set(found.setups["first"]) == {"cpu.package.temp_c"}
+    shown = run("compare", study, "--loads")
+    assert "over all loads: Brise 120 is 10." in shown
+    assert "made-up sample data" in shown
+    assert json.loads(run("compare", study, "--loads", "--format", "json"))["title"]
+    # Leaving out one load leaves nothing to set side by side.
+    out = {str(k): "not now" for k in (2, 3, 4, 7, 8)}
+    with pytest.raises(InputError, match="all runs have one load"):
+        open_study(study).loads(leave_out={**out, "3": "not now"})

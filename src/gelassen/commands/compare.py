@@ -73,6 +73,7 @@ def opened(
     "--equal", default=None, metavar="QUANTITY", help="Compare at equal noise_dba or fan_rpm."
 )
 @click.option("--at", type=float, default=None, help="With --equal: at this value.")
+@click.option("--loads", is_flag=True, help="Set several loads of one study side by side.")
 @click.option("--parts", is_flag=True, help="Show every part's temperature and headroom.")
 @click.option(
     "--drift", is_flag=True, help="Look for a trend of the machine in the baseline's runs."
@@ -84,19 +85,20 @@ def opened(
 def compare(
     study: Path, baseline: str | None, form: str, confidence: float, left: tuple[str, ...],
     room_c: float | None, effects: bool, along: str | None, worth: float, where: tuple[str, ...],
-    tradeoff: str | None, of: str, equal: str | None, at: float | None, parts: bool, drift: bool,
-    correct_drift: bool, repeatability: bool, figure: Path | None,
+    tradeoff: str | None, of: str, equal: str | None, at: float | None, loads: bool, parts: bool,
+    drift: bool, correct_drift: bool, repeatability: bool, figure: Path | None,
     no_figure: bool,
 ) -> None:  # fmt: skip
     """Say which setup of STUDY is cooler, by how much, and how sure that is."""
     from gelassen.core.errors import InputError
 
     asked = [
-        effects, along is not None, tradeoff is not None, equal is not None, parts, drift, repeatability,
+        effects, along is not None, tradeoff is not None, equal is not None, loads, parts, drift,
+        repeatability,
     ]  # fmt: skip
     if sum(asked) > 1:
         raise InputError(
-            "ask one thing at a time: --effects, --along, --tradeoff, --equal, --parts, --drift, "
+            "ask one thing at a time: --effects, --along, --tradeoff, --equal, --loads, --parts, --drift, "
             "--repeatability"
         )
     opened_study, out = opened(study, confidence, left)
@@ -104,6 +106,12 @@ def compare(
         _compare(
             opened_study, baseline, form, confidence, out, room_c, correct_drift, figure, no_figure
         )
+        return
+    if loads:
+        from gelassen.show.findings_text import loads_text
+
+        found = opened_study.loads(baseline=baseline, confidence=confidence, leave_out=out)
+        _give(found, form, loads_text)
         return
     if parts:
         from gelassen.show.findings_text import parts_text
@@ -199,7 +207,7 @@ def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
     if form == "json":
         click.echo(as_json(result))
     elif form == "csv":
-        tables = [getattr(result, name, None) for name in ("table", "main", "steps")]
+        tables = [getattr(result, name, None) for name in ("table", "main", "steps", "setups")]
         frames = [table for table in tables if isinstance(table, pd.DataFrame)]
         click.echo(as_csv(frames[0] if frames else pd.DataFrame([plain(result)])))
     else:

@@ -57,6 +57,8 @@ class Recording:
         Temperature channel to its own limit in °C, where one is known (regulators, graphics).
     mount : str or None
         Which mounting it was; runs with the same were not remounted between.
+    load : str or None
+        What kept the machine busy.
     protocol : str
         "steady", or "capacity": the power climbed during the load.
     """
@@ -77,6 +79,7 @@ class Recording:
     limits_c: Mapping[str, float] = field(default_factory=dict)
     mount: str | None = None
     protocol: str = "steady"
+    load: str | None = None
 
     def table(self, *, tidy: bool = False) -> "pd.DataFrame":
         """Return the samples with `t_s` as a column: one column a channel, or tidy.

@@ -11,8 +11,10 @@ from gelassen.core.machinedrift import MachineDrift
 from gelassen.core.response import Response
 from gelassen.core.rig import Repeatability
 from gelassen.core.tradeoff import Tradeoff
-from gelassen.show.numbers import fixed, warmer, warmer_interval
+from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
+from gelassen.show.run_text import MADE_UP
 from gelassen.show.tables import aligned
+from gelassen.study.loads import StudyLoads
 
 _MOST_ROWS = 40
 
@@ -164,6 +166,44 @@ def repeatability_text(found: Repeatability) -> str:
         if math.isfinite(value):
             lines.append(f"{words} {value:.2f} K.")
     return "\n\n".join(["\n".join(lines), *_cautions(found.cautions)])
+
+
+def loads_text(found: StudyLoads) -> str:
+    """Return setups under each load, and what holds over all of them."""
+    made_up = f"   ({MADE_UP})" if found.made_up else ""
+    rows = [
+        [
+            r.load, r.setup, "at the limit" if r.at_limit else f"{r.rise_k:.1f}",
+            "–" if r.at_limit else interval(r.low_k, r.high_k), str(r.runs), fixed(r.power_w),
+            "–" if pd.isna(r.first) else f"{r.first} ({fixed(r.headroom_k)} K left)",
+        ]
+        for r in found.setups.itertuples()
+    ]  # fmt: skip
+    header = [
+        "load",
+        "setup",
+        "rise K",
+        f"{100 * found.confidence:g} %",
+        "runs",
+        "W",
+        "nearest to its limit",
+    ]
+    parts = [f"{found.title}: load by load{made_up}", aligned(header, rows, left=(0, 1, 6))]
+    lines = []
+    for load, part in found.differences.groupby("load", sort=False):
+        for r in part.itertuples():
+            said = (
+                f"{r.setup} is {warmer(r.difference_k)} than {r.versus}"
+                if r.distinguishable
+                else (f"cannot tell {r.setup} from {r.versus}")
+            )
+            lines.append(f"{load}: {said} ({warmer_interval(r.low_k, r.high_k)})")
+    parts += ["\n".join(lines)] if lines else []
+    if found.cautions:
+        parts.append("\n".join(["cautions", *(f"  - {text}" for text in found.cautions)]))
+    if found.left_out:
+        parts.append("\n".join(["left out", *(f"  - {run}: {why}" for run, why in found.left_out)]))
+    return "\n\n".join(parts)
 
 
 def parts_text(table: pd.DataFrame) -> str:

@@ -100,6 +100,7 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         made_up=run.made_up,
         mount=run.mount,
         protocol=run.protocol,
+        load=run.load,
         limits_c={
             name: entry.limit
             for name, entry in run.channels.items()

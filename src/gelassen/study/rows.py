@@ -56,6 +56,7 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "sensors": sorted(str(name) for name in summary.channels["channel"]),
         "parts": _parts(recording, summary),
         "protocol": recording.protocol,
+        "load": recording.load,
         "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
     return {key: _plain(value) for key, value in row.items()}

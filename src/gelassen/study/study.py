@@ -26,6 +26,7 @@ from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities
 from gelassen.study.levels import expected_quantities, setups_without_power
+from gelassen.study.loads import StudyLoads, compare_loads
 from gelassen.study.partsview import parts_table
 from gelassen.study.rows import Row, run_row, started_days
 from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
@@ -469,6 +470,36 @@ class Study:
         days = [started_days(row) for row in runs.to_dict("records")]
         found = machine_drift(days, runs["value"], confidence=confidence)
         return replace(found, cautions=(*found.cautions, *left_out))
+
+    def loads(
+        self,
+        *,
+        baseline: str | None = None,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> StudyLoads:
+        """Compare the setups under each load by itself, and over all loads.
+
+        The load is what a factor with `sets = "load"` or `"workers"` says, else what each run recorded.
+
+        Raises
+        ------
+        InputError
+            A study whose runs have one load only, or an unknown baseline.
+        """
+        against = baseline or self.file.baseline
+        if against is not None and self.file.setups:
+            check_setup_name(self.file, against)
+        rows, left_out = self._usable_rows(confidence, None, leave_out)
+        return compare_loads(
+            rows,
+            left_out,
+            self.file,
+            baseline=against,
+            confidence=confidence,
+            made_up=self._is_made_up(rows),
+            repeatability=self.known_repeatability(row["setup"] for row in rows),
+        )
 
     def parts(self, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
         """Return each part's temperature under load by setup, and its headroom.
