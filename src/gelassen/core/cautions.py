@@ -84,30 +84,38 @@ def sensor_cautions(
             "unknown"
         )
     names = [n for n in frame.columns if n.endswith(".temp_c") and not n.startswith("room.")]
-    under = frame.loc[loaded, names]
-    if under.empty:
+    under = frame[names].to_numpy(dtype=float)[loaded]
+    if under.shape[0] == 0 or not names:
         return cautions
-    moved = under.max() - under.min()
+    known = np.isfinite(under)
+    span = np.where(known, under, -np.inf).max(axis=0) - np.where(known, under, np.inf).min(axis=0)
+    moved = dict(zip(names, np.where(known.any(axis=0), span, np.nan).tolist(), strict=True))
+    most = max((k for k in moved.values() if k == k), default=0.0)
+    shares = dict(zip(names, (1 - known.mean(axis=0)).tolist(), strict=True))
     for name in names:
-        missing = float(under[name].isna().mean())
+        missing = shares[name]
         if missing == 1 and name != chosen and frame[name].notna().any():
             cautions.append(f"{name} fell silent: no reading under load. Check its sensor")
         elif _SILENT_SHARE < missing < 1:
             cautions.append(
                 f"{name} is missing in {100 * missing:.0f} % of the load. Check its sensor or the logger"
             )
-        still = moved[name] == 0 and len(under) > _FEWEST_READINGS
-        if still and name.startswith("cpu.") and moved.max() > _OTHERS_MOVED_K:
+        still = moved[name] == 0 and under.shape[0] > _FEWEST_READINGS
+        if still and name.startswith("cpu.") and most > _OTHERS_MOVED_K:
             cautions.append(
-                f"{name} stood still at {under[name].median():.1f} °C while another reading moved by "
-                f"{moved.max():.0f} K: is it stuck?"
+                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C while another reading "
+                f"moved by {most:.0f} K: is it stuck?"
             )
         elif still and name == chosen and frame[name].max() == frame[name].min():
             cautions.append(
-                f"{name} stood still at {under[name].median():.1f} °C, at rest and under load: it is "
-                "stuck, or no temperature. Nothing can be concluded from it"
+                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C, at rest and under load: it "
+                "is stuck, or no temperature. Nothing can be concluded from it"
             )
     return cautions
+
+
+def _still_at(frame: pd.DataFrame, name: str, loaded: Bools) -> float:
+    return float(frame.loc[loaded, name].median())
 
 
 def other_part_cautions(

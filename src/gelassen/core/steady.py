@@ -17,6 +17,7 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.onethread import one_thread
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.result import Result
 
@@ -107,6 +108,7 @@ class SteadyState(Result):
         return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
 
 
+@one_thread
 def steady_state(
     time_s: SeriesLike,
     temperature_c: SeriesLike,

@@ -26,6 +26,7 @@ from gelassen.core.judging import (
     with_mean_of_cores,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.onethread import one_thread
 from gelassen.core.outlook import widened_for_looking
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
@@ -108,6 +109,7 @@ class RunSummary(Result):
     climb: ClimbCapacity | None = None
 
 
+@one_thread
 def summarise_run(
     recording: Recording,
     *,
@@ -371,23 +373,23 @@ def _thermal_count(frame: pd.DataFrame) -> Floats | None:
 
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:
-    rows = []
-    for name in frame.columns:
-        values = frame[name].to_numpy(dtype=float)
-        if not np.isfinite(values).any():
-            rows.append((name, np.nan, np.nan, np.nan, np.nan))
-            continue
-        inside = values[held]
-        some = np.isfinite(inside).any()
-        peak = int(np.nanargmax(values))
-        rows.append(
-            (
-                name,
-                float(np.nanmean(inside)) if some else np.nan,
-                float(np.nanmax(inside)) if some else np.nan,
-                float(values[peak]),
-                float(times[peak]),
-            )
-        )
-    columns = ["channel", "hold_mean", "hold_peak", "run_peak", "run_peak_at_s"]
-    return pd.DataFrame(rows, columns=columns)
+    values = frame.to_numpy(dtype=float)
+    low = np.where(np.isfinite(values), values, -np.inf)
+    known = np.isfinite(values[held])
+    counts = known.sum(axis=0)
+    totals = np.where(known, values[held], 0.0).sum(axis=0)
+    hold_peak = low[held].max(axis=0, initial=-np.inf)
+    at = low.argmax(axis=0)
+    peak = low[at, np.arange(low.shape[1])]
+    never = ~np.isfinite(peak)
+    return pd.DataFrame(
+        {
+            "channel": list(frame.columns),
+            "hold_mean": np.divide(
+                totals, counts, where=counts > 0, out=np.full(counts.size, np.nan)
+            ),
+            "hold_peak": np.where(np.isfinite(hold_peak), hold_peak, np.nan),
+            "run_peak": np.where(never, np.nan, peak),
+            "run_peak_at_s": np.where(never, np.nan, times[at]),
+        }
+    )
