@@ -108,8 +108,8 @@ def sensor_cautions(
             )
         elif still and name == chosen and frame[name].max() == frame[name].min():
             cautions.append(
-                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C, at rest and under load: it "
-                "is stuck, or no temperature. Nothing can be concluded from it"
+                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C, at rest and under load: "
+                "it is stuck, or no temperature. Nothing can be concluded from it"
             )
     return cautions
 

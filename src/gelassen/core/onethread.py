@@ -1,7 +1,7 @@
 """Keeps linear algebra to one thread while small problems are solved.
 
 The matrices here have some hundred rows at most: threads of BLAS only fight over the cores, with each
-other and with a load that runs. Measured: a run is summarised in 0.13 s with one thread, in 0.24 s with two.
+other and with a load that runs. Measured: a run is summarised in 0.13 s with one, in 0.24 s with two.
 """
 
 from collections.abc import Callable
