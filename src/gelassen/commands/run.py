@@ -160,8 +160,13 @@ class _Operator:
             for line in instructions(self._study.file, planned):
                 say(f"  {line}")
             say(f"  ({to_note(self._study.file, planned)})")
+        done = (
+            "Enter when mended, or to go on as it is, which is noted"
+            if planned.problems
+            else "Enter when done, with a note if you like"
+        )
         answer: str = click.prompt(
-            "Enter when done, with a note if you like; q ends the session, nothing is lost",
+            f"{done}; q ends the session, nothing is lost",
             default="", show_default=False, err=True, prompt_suffix=": ",
         )  # fmt: skip
         if answer.strip().lower() in ("q", "quit", "n", "no"):

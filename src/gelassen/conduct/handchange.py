@@ -117,11 +117,15 @@ def _fits(value: float, wanted: str | float) -> bool:
 
 
 def _should(wanted: str | float, symbol: str) -> str:
-    return {TURNS: "turn", STANDS: "stand still"}.get(str(wanted), f"be about {wanted} {symbol}")
+    return {TURNS: "turn", STANDS: "stand still"}.get(
+        str(wanted), f"be about {_text(wanted)} {symbol}"
+    )
 
 
 def _said(wanted: str | float, symbol: str) -> str:
-    return {TURNS: "that it turns", STANDS: "that it stands"}.get(str(wanted), f"{wanted} {symbol}")
+    return {TURNS: "that it turns", STANDS: "that it stands"}.get(
+        str(wanted), f"{_text(wanted)} {symbol}"
+    )
 
 
 def _text(level: str | float) -> str:

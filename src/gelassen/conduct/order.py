@@ -1,7 +1,7 @@
 """In which order the runs of a study are made: hand changes are dear, software changes are free."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -105,6 +105,24 @@ def remaining(planned: Sequence[PlannedRun], done: Mapping[str, int]) -> list[Pl
         else:
             missing.append(run)
     return missing
+
+
+def with_changes(
+    study: StudyFile, runs: Sequence[PlannedRun], on_bench: Mapping[str, str | float]
+) -> list[PlannedRun]:
+    """Return runs with the changes by hand that they need one after the other.
+
+    Where runs of a plan are missing or made again, what is on the bench is not what the plan had there.
+    `on_bench` are the levels of the run made last; empty if there was none.
+    """
+    previous: Levels = {n: x for n, x in on_bench.items() if n in study.factors}
+    told = []
+    for run in runs:
+        own = _by_hand(study, run.setup)
+        remount = any(change.startswith("remount") for change in run.changes)
+        told.append(replace(run, changes=_changes(previous, own, remount=remount)))
+        previous = own
+    return told
 
 
 def _by_hand(study: StudyFile, setup: str) -> Levels:

@@ -15,6 +15,7 @@ from gelassen.conduct.plan import PlannedPhase, RunPlan
 from gelassen.conduct.settings import Settings
 from gelassen.core.errors import BenchError, FileError, GelassenError
 from gelassen.core.progress import Progress
+from gelassen.study.durations import words
 from gelassen.study.writer import RunWriter
 
 _LATE = 0.1  # of the interval
@@ -308,7 +309,9 @@ class _Conductor:
             left_s=present_s + later_s,
             readings=values,
             phase_s=now_s - begins_s,
-            waits_for="" if self._end is None else self._end.waits_for,
+            waits_for=f"lasts {words(phase.duration_s)}"
+            if self._end is None
+            else self._end.waits_for,
             known=known,
             events=events,
         )

@@ -9,7 +9,7 @@ from pathlib import Path
 from gelassen.bench.interface import Bench
 from gelassen.conduct.checks import Finding, check_before, check_waived
 from gelassen.conduct.handchange import shows
-from gelassen.conduct.order import PlannedRun, order_runs, remaining
+from gelassen.conduct.order import PlannedRun, order_runs, remaining, with_changes
 from gelassen.conduct.recording import record_run
 from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
 from gelassen.conduct.run import RunOutcome, Wish
@@ -61,8 +61,16 @@ def runs_made(study: Study) -> Counter[str]:
 
 
 def still_to_do(study: Study) -> list[PlannedRun]:
-    """Return the runs of a study that are still missing, in order."""
-    return remaining(order_runs(study.file), runs_made(study))
+    """Return the runs of a study that are still missing, in order, with the changes they need."""
+    missing = remaining(order_runs(study.file), runs_made(study))
+    return with_changes(study.file, missing, on_bench(study))
+
+
+def on_bench(study: Study) -> dict[str, str | float]:
+    """Return the levels of the run that was recorded last; empty if there is none."""
+    recorded = [folder / RUN_JSON for folder in study.run_folders()]
+    levels = [read_run_file(path).levels for path in recorded if path.exists()]
+    return dict(levels[-1]) if levels else {}
 
 
 def expected_s(study: Study, planned: list[PlannedRun]) -> tuple[float, float]:
@@ -132,6 +140,7 @@ def conduct_study(
     for line in close_abandoned(runs):
         tell(f"earlier run {line}")
     planned_runs = [*_repeat(study, again), *still_to_do(study)][:most]
+    planned_runs = with_changes(study.file, planned_runs, on_bench(study))
     for number, planned in enumerate(planned_runs):
         note = ""
         if planned.changes and operator is not None:
@@ -209,15 +218,7 @@ def _repeat(study: Study, again: str | None) -> list[PlannedRun]:
             f"{folder.name} belongs to no setup of this study, so nothing says what to run again"
         )
     levels = dict(study.file.setups[run.setup])
-    by_hand = {
-        name: level
-        for name, level in levels.items()
-        if study.file.factors[name].changed_by == "hand"
-    }
-    changes = tuple(f"{name}: {_text(level)}" for name, level in by_hand.items())
-    return [
-        PlannedRun(setup=run.setup, levels=levels, block=1, changes=changes, again_of=folder.name)
-    ]
+    return [PlannedRun(setup=run.setup, levels=levels, block=1, again_of=folder.name)]
 
 
 def rest_level(study: Study, planned: PlannedRun) -> float | None:
@@ -242,7 +243,3 @@ def rest_level(study: Study, planned: PlannedRun) -> float | None:
             found.append(float(last[cores].mean().mean() - last[over].mean()))
     known = sorted(level for level in found if math.isfinite(level))
     return known[len(known) // 2] if known else None
-
-
-def _text(level: str | float) -> str:
-    return level if isinstance(level, str) else f"{level:g}"

@@ -144,7 +144,7 @@ def _where(seen: Progress) -> Any:
     text = Text()
     text.append(seen.phase, style="bold")
     text.append(f" for {words(seen.phase_s)}, about {words(seen.left_s)} left in this run\n")
-    text.append(seen.waits_for or "a fixed time", style="blue")
+    text.append(seen.waits_for, style="blue")
     return text
 
 
