@@ -30,7 +30,7 @@ Indices = NDArray[np.int_]
 
 _BIN_S = 10.0
 _LAGS_S = np.geomspace(4.0, 400.0, 12)
-_SLOW_S = np.geomspace(40.0, 6000.0, 30)  # at the highest power
+_SLOW_S = np.geomspace(40.0, 6000.0, 60)  # at the highest power
 _APART = 2.0  # lags nearer to each other than this factor look like one
 _TYPICAL_S, _TYPICAL_SPREAD = 360.0, 1.1
 _BENDS = np.array([0.0, 0.12, 0.25, 0.4, 0.55, 0.7, 0.85])
@@ -41,9 +41,9 @@ _USUAL_REST_K, _REST_SPREAD_K = 2.0, 2.5
 _ROUGH_SHARE, _ROUGH_S = 0.02, 40.0
 # A fan curve has kinks: what was read at other powers counts less, by this share of the rise a unit of
 # log power.
-_FAR = 0.06
+_FAR = 0.03
 # What the model lacks is alike over neighbouring bins: so many of them count as one.
-_ALIKE = 4.0
+_ALIKE = 8.0
 # No lags are a machine: this share of the rise stays in doubt, alike over half an hour.
 _IN_DOUBT = 0.007
 # Beyond the highest power that was held, courses differ by more than a bend tells: share of the rise a
