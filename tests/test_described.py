@@ -19,7 +19,7 @@ from gelassen.bench.simulated.instrument import ScpiServer
 from gelassen.conduct.studybench import channel_specs, study_bench
 from gelassen.core import FileError, InputError
 from gelassen.core.units import conversion
-from gelassen.study.studyfile import read_study_file
+from gelassen.study.studyreader import read_study_file
 from trees import device, write
 
 

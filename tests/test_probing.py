@@ -10,7 +10,7 @@ from gelassen.conduct.probing import probe_channels
 from gelassen.core import InputError
 from gelassen.core.probes import probe_offsets
 from gelassen.core.probing import probe_response
-from gelassen.study.studyfile import read_study_file
+from gelassen.study.studyreader import read_study_file
 
 
 def test_a_probe_finds_what_moves_how_fast_and_how_coarse():

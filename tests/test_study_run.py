@@ -12,7 +12,7 @@ from gelassen.cli import cli
 from gelassen.conduct.order import order_runs, remaining
 from gelassen.conduct.studyrun import conduct_study, runs_made, still_to_do
 from gelassen.core import InputError
-from gelassen.study.studyfile import read_study_file
+from gelassen.study.studyreader import read_study_file
 
 STUDY = """\
 format = 1

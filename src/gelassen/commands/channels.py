@@ -57,7 +57,8 @@ def channels(
     """List what this machine offers, and what is missing."""
     from gelassen.conduct.studybench import study_bench
     from gelassen.core.errors import InputError
-    from gelassen.study.studyfile import STUDY_FILE, read_study_file
+    from gelassen.study.studyfile import STUDY_FILE
+    from gelassen.study.studyreader import read_study_file
 
     known = read_study_file(study / STUDY_FILE) if study is not None else None
     if store and (study is None or not together):

@@ -179,7 +179,8 @@ def record(
 
 def _known_study(study: Path | None, setup: str | None, new_setup: bool) -> "StudyFile | None":
     from gelassen.core.errors import InputError
-    from gelassen.study.studyfile import STUDY_FILE, check_setup_name, read_study_file
+    from gelassen.study.studyfile import STUDY_FILE, check_setup_name
+    from gelassen.study.studyreader import read_study_file
 
     if study is None and setup is not None:
         raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")

@@ -6,7 +6,8 @@ from typing import Any
 
 import tomlkit
 
-from gelassen.study.studyfile import STUDY_FILE, read_study_file
+from gelassen.study.studyfile import STUDY_FILE
+from gelassen.study.studyreader import read_study_file
 
 
 def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> None:

@@ -3,7 +3,8 @@
 from pathlib import Path
 
 from gelassen.core.errors import FileError, InputError
-from gelassen.study.studyfile import STUDY_FILE, check_setup_name, read_study_file
+from gelassen.study.studyfile import STUDY_FILE, check_setup_name
+from gelassen.study.studyreader import read_study_file
 from gelassen.study.template import Answers, study_text
 
 

@@ -31,7 +31,8 @@ from gelassen.study.partsview import parts_table
 from gelassen.study.rows import Row, run_row, started_days
 from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.scale import along_scale
-from gelassen.study.studyfile import STUDY_FILE, StudyFile, check_setup_name, read_study_file
+from gelassen.study.studyfile import STUDY_FILE, StudyFile, check_setup_name
+from gelassen.study.studyreader import read_study_file
 from gelassen.study.trading import compare_at_equal, trade_capacity, trade_rise
 from gelassen.study.writer import RUN_JSON, write_json
 
