@@ -22,7 +22,7 @@ from gelassen.bench.simulated import (
     SimulatedBench,
 )
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
-from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.climbplan import ClimbPlan
 from gelassen.conduct.judged import Judged
 from gelassen.core import summarise_run
 from gelassen.study import read_run

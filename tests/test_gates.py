@@ -7,7 +7,7 @@ import pytest
 
 from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
-from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.climbplan import ClimbPlan
 from gelassen.conduct.fancurve import parse_curve
 from gelassen.conduct.guard import Guard
 from gelassen.conduct.judged import Judged

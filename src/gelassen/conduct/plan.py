@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gelassen.bench.loads.spec import LoadSpec
-from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.climbplan import ClimbPlan
 from gelassen.conduct.fancurve import FanCurve
 from gelassen.conduct.judged import Judged
 from gelassen.core.errors import InputError

@@ -8,7 +8,7 @@ from typing import TypeVar
 from gelassen.bench.described import split_command
 from gelassen.bench.interface import Bench
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
-from gelassen.conduct.climb import ClimbPlan
+from gelassen.conduct.climbplan import ClimbPlan
 from gelassen.conduct.fancurve import FanCurve, parse_curve
 from gelassen.conduct.guard import stop_temperatures
 from gelassen.conduct.judged import Judged

@@ -3,12 +3,10 @@
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from gelassen.bench.interface import Bench, Load
-from gelassen.conduct.climb import Climb
 from gelassen.conduct.faults import Faults
-from gelassen.conduct.gates import PhaseEnd
 from gelassen.conduct.guard import Guard
 from gelassen.conduct.history import History
 from gelassen.conduct.plan import PlannedPhase, RunPlan
@@ -17,6 +15,10 @@ from gelassen.core.errors import BenchError, FileError, GelassenError
 from gelassen.core.progress import Progress
 from gelassen.study.durations import words
 from gelassen.study.writer import RunWriter
+
+if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
+    from gelassen.conduct.climb import Climb
+    from gelassen.conduct.gates import PhaseEnd
 
 _LATE = 0.1  # of the interval
 # After a stop by the guard the heat is let out with the fans up: until it is so far below, or for so long.
@@ -142,6 +144,7 @@ class _Conductor:
         self._wish = wish
         self._history = History()
         self._end: PhaseEnd | Climb | None = None
+        self._climb: Climb | None = None
         self._start_s = 0.0
         self._tick = 0
         self._load_start_s: float | None = None
@@ -175,8 +178,8 @@ class _Conductor:
             if phase.loaded and self._load_start_s is None:
                 self._load_start_s = begins_s
             self._end = self._end_of(phase, begins_s)
-            if isinstance(self._end, Climb):
-                for name, value in self._end.first().items():
+            if self._climb is not None:
+                for name, value in self._climb.first().items():
                     self._settings.set_now(name, value)
                     self._writer.event(begins_s, f"{name} set to {value:g}")
             if phase.loaded != loaded:
@@ -212,12 +215,18 @@ class _Conductor:
         self.end("finished", "")
 
     def _end_of(self, phase: PlannedPhase, begins_s: float) -> "PhaseEnd | Climb | None":
+        self._climb = None
         if self._plan.climb is not None and phase.name == "soak":
-            return Climb(
+            from gelassen.conduct.climb import Climb
+
+            self._climb = Climb(
                 self._plan.climb, self._bench, self._history, self._plan.judged, begin_s=begins_s
             )
+            return self._climb
         if phase.gate is None:
             return None
+        from gelassen.conduct.gates import PhaseEnd
+
         return PhaseEnd(
             phase.gate, self._bench, self._history, self._plan.judged,
             begin_s=begins_s, load_start_s=self._load_start_s if phase.loaded else None,
@@ -283,10 +292,10 @@ class _Conductor:
             return "ended by the user"
         if self._end is None:
             return ""
-        if isinstance(self._end, Climb):
-            for name, value in self._end.wanted(now_s).items():
+        if self._climb is not None:
+            for name, value in self._climb.wanted(now_s).items():
                 self._guard.expect_rise(now_s)
-                if self._end.by_hand:
+                if self._climb.by_hand:
                     self._writer.event(now_s, f"asked for by hand: {name} at {value:g}")
                 else:
                     self._settings.set_now(name, value)
