@@ -118,7 +118,8 @@ def _until(run, frame: pd.DataFrame, end_s: float):
 
     from gelassen.core.recording import Phase
 
-    return replace(run, frame=frame, phases=(run.phases[0], Phase("soak", 60.0, end_s)))
+    ended_by = run.phases[1].ended_by
+    return replace(run, frame=frame, phases=(run.phases[0], Phase("soak", 60.0, end_s, ended_by)))
 
 
 def climbing(job: tuple[Scenario, int]) -> dict[str, float]:

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -25,6 +26,7 @@ from gelassen.core import BenchError, FileError, InputError
 from gelassen.core.progress import Progress
 from gelassen.show.live import LiveText, plain, trace
 from gelassen.study import read_run
+from gelassen.study.studyfile import Protocol, StudyFile
 
 HEAD = """\
 format = 1
@@ -117,6 +119,16 @@ def test_what_contradicts_itself_is_refused_with_its_place(study, text, said):
         study(HEAD.replace("[machine]", f"{top}\n[machine]" if top else "[machine]"), rest)
     assert said in str(refused.value)
     assert "study.toml" in str(refused.value)
+
+
+def test_the_published_schema_knows_every_key_and_lets_people_write_words():
+    schema = json.loads((Path(__file__).parent.parent / "docs/study.schema.json").read_text())
+    assert set(schema["properties"]) == set(StudyFile.model_fields)
+    protocol = schema["$defs"]["Protocol"]["properties"]
+    assert set(protocol) == set(Protocol.model_fields)
+    kinds = [option["type"] for option in protocol["soak"]["anyOf"]]
+    assert kinds == ["number", "string", "object"]
+    assert {"enum": ["steady", "capacity"]} in schema["properties"]["protocol"]["anyOf"]
 
 
 def test_new_writes_a_study_that_can_be_run(tmp_path):

@@ -2,13 +2,13 @@
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import InputError
 from gelassen.core.spelling import nearest
 from gelassen.study.durations import seconds
-from gelassen.study.gate import Gate, phase_length
+from gelassen.study.gate import KNOWN, RESTED, Gate, phase_length
 
 STUDY_FILE = "study.toml"
 STUDY_FORMAT: Literal[1] = 1
@@ -29,7 +29,18 @@ def _with_unit(value: Any) -> Any:
     return value
 
 
-Duration = Annotated[float, BeforeValidator(lambda value: seconds(_with_unit(value)))]
+# What editors are told: text is allowed, too.
+_DURATION_SCHEMA = {
+    "anyOf": [
+        {"type": "number", "minimum": 0, "description": "seconds"},
+        {"type": "string", "examples": ["20 min", "90 s", "1 h"]},
+    ]
+}
+Duration = Annotated[
+    float,
+    BeforeValidator(lambda value: seconds(_with_unit(value))),
+    WithJsonSchema(_DURATION_SCHEMA),
+]
 Channel = Annotated[str, BeforeValidator(_channel)]
 Temperature = Annotated[float, Field(gt=-50, lt=250)]
 
@@ -68,6 +79,22 @@ def _phase(name: str) -> BeforeValidator:
     return BeforeValidator(lambda value: phase_length(name, _with_unit(value)))
 
 
+def _phase_schema(until: str) -> WithJsonSchema:
+    """Return what editors are told of a phase: a duration, "until ...", or a table."""
+    gate = {
+        "type": "object",
+        "additionalProperties": False,
+        "properties": {
+            "until": {"const": until},
+            "within_k": {"type": "number", "exclusiveMinimum": 0, "maximum": 20},
+            "at_least": _DURATION_SCHEMA,
+            "at_most": _DURATION_SCHEMA,
+        },
+    }
+    text = {"type": "string", "examples": [f"until {until}", "20 min", "90 s"]}
+    return WithJsonSchema({"anyOf": [_DURATION_SCHEMA["anyOf"][0], text, gate]})
+
+
 class Climb(_Table):
     """How the power climbs with `kind = "capacity"`."""
 
@@ -86,10 +113,10 @@ class Protocol(_Table):
     kind: Literal["steady", "capacity"] = Field(
         "steady", description="one load until it is steady, or a climb in power to the capacity"
     )
-    idle: Annotated[float | Gate, _phase("idle")] = 300.0
-    soak: Annotated[float | Gate, _phase("soak")] = 1200.0
-    hold: Annotated[float | Gate, _phase("hold")] = 600.0
-    cooldown: Annotated[float | Gate, _phase("cooldown")] = 300.0
+    idle: Annotated[float | Gate, _phase("idle"), _phase_schema(RESTED)] = 300.0
+    soak: Annotated[float | Gate, _phase("soak"), _phase_schema(KNOWN)] = 1200.0
+    hold: Annotated[float | Gate, _phase("hold"), _phase_schema(KNOWN)] = 600.0
+    cooldown: Annotated[float | Gate, _phase("cooldown"), _phase_schema(RESTED)] = 300.0
     climb: Climb = Field(default_factory=Climb)
     interval: Duration = 1.0
     repeats: int = Field(3, ge=1)
@@ -169,8 +196,20 @@ def _protocol(value: Any) -> Any:
     return {"kind": value} if isinstance(value, str) else value
 
 
+def _shorthands(schema: dict[str, Any]) -> None:
+    """Tell editors that a name alone stands for a load, or for a protocol."""
+    properties = schema["properties"]
+    for key, names in (
+        ("load", ["matrix", "integer", "memory"]),
+        ("protocol", ["steady", "capacity"]),
+    ):
+        properties[key] = {"anyOf": [properties[key], {"enum": names}]}
+
+
 class StudyFile(_Table):
     """The content of `study.toml`."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra=_shorthands)
 
     format: Literal[1] = STUDY_FORMAT
     title: str
