@@ -163,16 +163,22 @@ def test_new_writes_a_study_that_can_be_run(tmp_path):
 
 def test_new_asks_on_a_terminal(tmp_path, monkeypatch):
     monkeypatch.setattr("gelassen.commands.new._asker", lambda yes: asked)
-    answers = {"Limit": "90", "by hand": "cooler: tower, low", "steady": "capacity"}
+    answers = {"Limit": "90", "steady": "capacity"}
+    by_hand = iter(
+        ["cooler", "cooler: tower, low", "door: open, closed", ""]
+    )  # the first is no factor
 
     def asked(text, usual):
+        if "by hand" in text:
+            return next(by_hand)
         return next((answer for part, answer in answers.items() if part in text), usual)
 
     done = CliRunner().invoke(cli, ["new", str(tmp_path / "n")])
     assert done.exit_code == 0, done.output
     made = open_study(tmp_path / "n").file
     assert (made.machine.limit_c, made.protocol.kind) == (90, "capacity")
-    assert list(made.setups) == ["tower", "low"]
+    assert list(made.setups) == ["tower, open", "tower, closed", "low, open", "low, closed"]
+    assert "write a name and its levels" in done.output
 
 
 def test_levels_set_the_load_and_its_workers(study):

@@ -75,12 +75,15 @@ def new(
     compare = compare or ask("Which temperature is compared?", found.compare)
     hand = dict(parse_factor(text, "--factor") for text in by_hand)
     if not hand and not software:
-        answer = ask('What is changed by hand? "cooler: tower, low", or nothing', "")
-        hand = dict([parse_factor(answer, "by hand")]) if answer.strip() else {}
+        question_text = 'What is changed by hand? "cooler: tower, low", or nothing'
+        while found_factor := _factor(ask, question_text, "by hand", "{}"):
+            hand |= found_factor
+            question_text = "What else is changed by hand? Or nothing"
     soft = dict(parse_factor(text, "--software") for text in software)
     for channel in () if yes or software or kind == "capacity" else found.settable:
-        answer = ask(f'Levels of {channel} to test? "45, 65", or nothing', "")
-        soft |= dict([parse_factor(f"{channel}: {answer}", "levels")]) if answer.strip() else {}
+        soft |= _factor(
+            ask, f'Levels of {channel} to test? "45, 65", or nothing', "levels", f"{channel}: {{}}"
+        )
     for channel in soft:
         if channel not in found.settable:
             known = ", ".join(found.settable) or "nothing"
@@ -149,6 +152,23 @@ def _asker(yes: bool) -> Callable[[str, str], str]:
         return answer
 
     return ask
+
+
+def _factor(
+    ask: Callable[[str, str], str], text: str, option: str, form: str
+) -> dict[str, list[str]]:
+    """Ask for a factor until it is understood; nothing for nothing."""
+    from gelassen.core.errors import InputError
+    from gelassen.study.template import parse_factor
+
+    while answer := ask(text, "").strip():
+        try:
+            name, levels = parse_factor(form.format(answer), option)
+        except InputError as error:
+            say(str(error))
+            continue
+        return {name: levels}
+    return {}
 
 
 def _number(
