@@ -107,10 +107,15 @@ class PhaseEnd:
         judged = self._judged
         # A little before the load is needed to see where it began.
         frame = self._history.since(self._since_s - 60.0)
-        return outlook(
-            frame, self._since_s, channel=judged.channel, reference=judged.reference,
-            limit_c=judged.limit_c,
-        )  # fmt: skip
+        try:
+            return outlook(
+                frame, self._since_s, channel=judged.channel, reference=judged.reference,
+                limit_c=judged.limit_c,
+            )  # fmt: skip
+        except (
+            InputError
+        ):  # a channel that is not there: then nothing is known before the time limit
+            return None
 
     def _rest(self) -> Rest | None:
         frame = self._history.since(self._since_s)

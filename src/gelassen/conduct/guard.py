@@ -56,7 +56,9 @@ class Guard:
             name: deque(maxlen=_SLOPE_SAMPLES) for name in stop_c
         }
         if fans is None:
-            fans = [n for n in channels if n.startswith("fan.") and n.endswith(".speed_rpm")]
+            # Pumps, too; but fans of graphics cards stop by themselves where they have little to do.
+            turning = [n for n in channels if n.endswith(".speed_rpm") and "gpu" not in n]
+            fans = [n for n in turning if n.startswith(("fan.", "loop."))]
         self._turned = dict.fromkeys(fans, 0)
         self._stands = dict.fromkeys(fans, 0)
         self._loaded_s: float | None = None
