@@ -32,7 +32,7 @@ _IN_A_ROW, _FOR_LOOKING = 2, 1.05
 _AT_ONCE_K = 0.3  # this near to the limit nothing is waited for
 _FLICKER = 10
 _DRAWN = 0.94  # of what was set: a machine that draws less cannot draw more
-_BY_HAND = 0.08
+_BY_HAND, _PATIENCE_S = 0.08, 600.0
 _POWER = "cpu.package.power_w"
 
 
@@ -102,7 +102,9 @@ class Climb:
         """Return what ends the climb; empty if it goes on."""
         if self._ends:
             return self._ends
-        waits = self._plan.by_hand and not self._set_by_hand()
+        # Somebody may be slow, or have set what the machine does not draw.
+        patient = now_s - self._step_s < _PATIENCE_S
+        waits = self._plan.by_hand and patient and not self._set_by_hand()
         if not self._thinker.busy and now_s >= self._next_s and not waits:
             self._next_s = now_s + _APART_S
             self._thinker.ask(self._look)
