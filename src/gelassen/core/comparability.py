@@ -234,18 +234,21 @@ def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
         shares = table[column].astype(float)
         if not (shares > 0.05).any():
             continue
-        members = dict(iter(shares.groupby(table["setup"])))
-        for k in table.index[shares > 0.05]:
-            others = members[table.loc[k, "setup"]].drop(index=k).dropna()
-            if len(others) and float(others.median()) < 0.01:
+        setups, runs = table["setup"].to_numpy(), table["run"].to_numpy()
+        values = shares.to_numpy()
+        members = {name: np.flatnonzero(setups == name) for name in np.unique(setups)}
+        for k in np.flatnonzero(values > 0.05):
+            rest = members[setups[k]]
+            others = values[rest[rest != k]]
+            others = others[np.isfinite(others)]
+            if others.size and float(np.median(others)) < 0.01:
                 found.append(
                     {
-                        "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": column,
-                        "value": float(shares[k]), "usual": float(others.median()),
-                        "difference": float(shares[k] - others.median()), "pushes_k": float("nan"),
-                        "words": f"{table.loc[k, 'run']} was held back by {words} in "
-                        f"{100 * shares[k]:.0f} % of the "
-                        f"load, the other runs of {table.loc[k, 'setup']} were not",
+                        "run": runs[k], "setup": setups[k], "quantity": column,
+                        "value": float(values[k]), "usual": float(np.median(others)),
+                        "difference": float(values[k] - np.median(others)), "pushes_k": float("nan"),
+                        "words": f"{runs[k]} was held back by {words} in {100 * values[k]:.0f} % of the "
+                        f"load, the other runs of {setups[k]} were not",
                     }
                 )  # fmt: skip
     return found

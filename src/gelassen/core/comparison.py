@@ -458,16 +458,18 @@ def _runs_needed(
 ) -> float:
     """Return how many further runs of each of the two would settle the difference 4 times in 5."""
     per_run = error / np.sqrt(1 / runs[0] + 1 / runs[1])
-    for further in range(1, _MOST_RUNS + 1):
-        then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
-        degrees = freedom + 2 * further
-        critical = _quantile((1 + confidence) / 2, degrees)
-        chance = float(nct.sf(critical, degrees, abs(difference) / then))
-        if not np.isfinite(chance):
-            chance = float(norm.sf(critical - abs(difference) / then))
-        if chance >= _POWER:
-            return float(further)
-    return float("nan")
+    further = np.arange(1, _MOST_RUNS + 1)
+    then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
+    degrees = freedom + 2 * further
+    critical = np.array([_quantile((1 + confidence) / 2, float(one)) for one in degrees])
+    # No number of runs reaches the rest: most pairs need no integral.
+    hopeless = abs(difference) / then[-1] < critical[-1] - 1.0
+    if hopeless:
+        return float("nan")
+    chance = nct.sf(critical, degrees, abs(difference) / then)
+    chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
+    enough = np.flatnonzero(chance >= _POWER)
+    return float(further[enough[0]]) if enough.size else float("nan")
 
 
 def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None) -> list[str]:
