@@ -139,11 +139,16 @@ class StepModel:
         moments: Floats,
         signs: tuple[float, ...],
         background: Background,
+        *,
+        least: float = -np.inf,
     ) -> Floats:
-        """Return the log likelihood of one more change, by moment and sign."""
+        """Return the log likelihood of one more change, by moment and sign.
+
+        Moments that cannot come to `least` are not solved, and count as minus infinity.
+        """
         problems = self._problems(known, moments, _WAYS_S, background.noise)
         every = [self._every_sign((*known, Change(0.0, sign)), background) for sign in signs]
-        return problems.gains(every) / 2
+        return problems.gains(every, least=2 * least) / 2
 
     def moment_evidence(
         self, known: tuple[Change, ...], moments: Floats, sign: float, background: Background
@@ -221,11 +226,16 @@ class _Problems:
         kept = np.concatenate([np.arange(self.common), self.common + np.array(ways)])
         return _Problems(self.grams[:, kept[:, None], kept], self.rights[:, kept], self.common)
 
-    def gains(self, signs: list[Floats]) -> Floats:
-        """Return by how much each lowers the misfit, by problem and set of signs."""
-        return np.array(
-            [[self.solved(k, every)[1] for every in signs] for k in range(len(self.grams))]
-        )
+    def gains(self, signs: list[Floats], *, least: float = -np.inf) -> Floats:
+        """Return by how much each lowers the misfit, by problem and set of signs.
+
+        With signs no problem gains more than without: what does not come to `least` so is not solved.
+        """
+        found = np.full((len(self.grams), len(signs)), -np.inf)
+        target = self._reduced[1]
+        for k in np.flatnonzero((target**2).sum(axis=1) >= least):
+            found[k] = [self.solved(int(k), every)[1] for every in signs]
+        return found
 
     @cached_property
     def _reduced(self) -> tuple[Floats, Floats, Floats]:

@@ -231,8 +231,11 @@ class _Search:
         shorter = replace(seen, noise=replace(seen.noise, fade=min(seen.noise.fade, 0.9)))
         best: Fit | None = None
         for background in dict.fromkeys((seen, shorter)):
-            scores = self.model.likelihoods(found.changes, moments, (1.0, -1.0), background)
             none = self.model.level(found.changes, background)
+            scores = self.model.likelihoods(
+                found.changes, moments, (1.0, -1.0), background,
+                least=none + _WORTH_TRYING * self.needed / 2,
+            )  # fmt: skip
             for _ in range(_TRIED):
                 if 2 * (scores.max() - none) < _WORTH_TRYING * self.needed:
                     break
