@@ -21,23 +21,30 @@ if TYPE_CHECKING:
 
 SAMPLES_CSV, SAMPLES_PARQUET = "samples.csv", "samples.parquet"
 _BLOCK_BYTES = 1 << 20
+_THREADS_BYTES = 16 << 20
 
 
 def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[str]]:
     """Read the samples from whichever file has them; the Parquet file only exists when verified."""
-    import pandas as pd
-
     cautions: list[str] = []
     if (folder / SAMPLES_PARQUET).exists():
         try:
-            frame = pd.read_parquet(folder / SAMPLES_PARQUET)
-            return frame, cautions
+            return _read_parquet(folder / SAMPLES_PARQUET), cautions
         except (OSError, ValueError) as error:
             cautions.append(f"{SAMPLES_PARQUET} cannot be read ({type(error).__name__})")
     if (folder / SAMPLES_CSV).exists():
         frame, torn = read_csv(folder / SAMPLES_CSV)
         return frame, [*cautions, *torn]
     return None, cautions
+
+
+def _read_parquet(path: Path) -> "pd.DataFrame":
+    import pyarrow.parquet as pq
+
+    # Runs are read side by side as a rule: threads for a small file cost more than they save.
+    threads = path.stat().st_size > _THREADS_BYTES
+    frame: pd.DataFrame = pq.read_table(path, use_threads=threads).to_pandas(use_threads=threads)
+    return frame
 
 
 def read_csv(path: Path) -> tuple["pd.DataFrame", list[str]]:
