@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, say, tell
+from gelassen.commands.common import confidence_option, format_option, say, shell, tell
 
 if TYPE_CHECKING:
     from gelassen.study import Study
@@ -161,6 +161,8 @@ def _compare(
         click.echo(comparison_markdown(comparison))
     else:
         tell(comparison_text(comparison))
+    if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
+        say(f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side")
     if not no_figure:
         path = figure or study.folder / "figures" / "comparison.png"
         comparison_figure(comparison, path)
