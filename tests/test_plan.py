@@ -432,7 +432,7 @@ def test_the_live_view_tells_phase_rise_and_what_it_waits_for():
     from rich.console import Console
 
     text = LiveText()
-    text.begin("run 1 of 2: Brise 120")
+    text.begin("run 1 of 2: Brise 120 [/red]")  # a name is text, not markup
     readings = {"cpu.core0.temp_c": 61.0, "cpu.core1.temp_c": 63.0, "room.air.temp_c": 22.0,
                 "cpu.package.power_w": 65.0, "cpu.core0.clock_mhz": 3900.0}  # fmt: skip
     for second in range(90):
@@ -445,7 +445,7 @@ def test_the_live_view_tells_phase_rise_and_what_it_waits_for():
     console = Console(width=100, record=True, file=io.StringIO())
     console.print(text.draw())
     shown = console.export_text()
-    for part in ("run 1 of 2: Brise 120", "soak", "5 min left", "hottest core", "62.2 °C", "40.2 K",
+    for part in ("run 1 of 2: Brise 120 [/red]", "soak", "5 min left", "hottest core", "62.2 °C", "40.2 K",
                  "▁", "█", "power 65 W", "00:03  a note", "waits to know it", "stop this run"):  # fmt: skip
         assert part in shown
     assert "40.2 K over room" in plain(seen)

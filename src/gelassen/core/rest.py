@@ -97,6 +97,8 @@ def at_rest(
         if rested
         else f"about {abs(still):.1f} K {'above' if still > 0 else 'below'} rest"
     )
+    if not rested and abs(still) <= band_k:
+        text += ", not yet sure"
     if known_level_k is not None and level > known_level_k + max(band_k, _LEVEL_K):
         rested = False
         still = max(still, level - known_level_k)

@@ -119,7 +119,9 @@ class LiveText:
         parts += [Text(), Text(_KEYS, style="dim")]
         grid = Table.grid(expand=True)
         grid.add_row(Group(*parts))
-        return Panel(grid, title=self._title, title_align="left", box=box.ROUNDED, padding=(0, 1))
+        # A setup may be called anything: its name is text, never markup.
+        title = Text(self._title)
+        return Panel(grid, title=title, title_align="left", box=box.ROUNDED, padding=(0, 1))
 
     def _table(self, seen: Progress) -> Any:
         from rich.table import Table
