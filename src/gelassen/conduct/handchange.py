@@ -5,8 +5,8 @@ from collections.abc import Mapping
 
 from gelassen.bench.interface import Bench
 from gelassen.conduct.order import PlannedRun
-from gelassen.core.channels import parse_channel
-from gelassen.core.errors import InputError
+from gelassen.core.channels import is_channel, parse_channel
+from gelassen.study.leveltext import shown_level
 from gelassen.study.studyfile import StudyFile
 
 TURNS, STANDS = "turns", "stands"
@@ -78,8 +78,8 @@ def _expected(study: StudyFile, planned: PlannedRun) -> dict[str, str | float]:
             continue
         if factor.changed_by == "hand" and factor.channel and not isinstance(level, str):
             expected[factor.channel] = level
-        for key, value in factor.details.get(_text(level), {}).items():
-            if _is_channel(key):
+        for key, value in factor.details.get(shown_level(level), {}).items():
+            if is_channel(key):
                 expected[key] = value
     return expected
 
@@ -87,22 +87,14 @@ def _expected(study: StudyFile, planned: PlannedRun) -> dict[str, str | float]:
 def _how(study: StudyFile, factor: str, level: str | float | None) -> list[str]:
     if level is None:
         return []
-    details: Mapping[str, str | float] = study.factors[factor].details.get(_text(level), {})
+    details: Mapping[str, str | float] = study.factors[factor].details.get(shown_level(level), {})
     known = [key for key in _HOW if key in details]
-    known += [k for k in details if k not in known and k not in _NOT_SHOWN and not _is_channel(k)]
-    return [f"{key.replace('_', ' ')}: {_text(details[key])}" for key in known]
+    known += [k for k in details if k not in known and k not in _NOT_SHOWN and not is_channel(k)]
+    return [f"{key.replace('_', ' ')}: {shown_level(details[key])}" for key in known]
 
 
 def _mounted(change: str) -> bool:
     return change.startswith(("cooler", "remount", "paste", "pad", "block", "heatsink"))
-
-
-def _is_channel(name: str) -> bool:
-    try:
-        parse_channel(name)
-    except InputError:
-        return False
-    return True
 
 
 def _fits(value: float, wanted: str | float) -> bool:
@@ -118,15 +110,11 @@ def _fits(value: float, wanted: str | float) -> bool:
 
 def _should(wanted: str | float, symbol: str) -> str:
     return {TURNS: "turn", STANDS: "stand still"}.get(
-        str(wanted), f"be about {_text(wanted)} {symbol}"
+        str(wanted), f"be about {shown_level(wanted)} {symbol}"
     )
 
 
 def _said(wanted: str | float, symbol: str) -> str:
     return {TURNS: "that it turns", STANDS: "that it stands"}.get(
-        str(wanted), f"{_text(wanted)} {symbol}"
+        str(wanted), f"{shown_level(wanted)} {symbol}"
     )
-
-
-def _text(level: str | float) -> str:
-    return level if isinstance(level, str) else f"{level:g}"

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gelassen.core.errors import InputError
+from gelassen.study.leveltext import shown_level
 from gelassen.study.studyfile import StudyFile
 
 Levels = dict[str, str | float]
@@ -177,15 +178,11 @@ def _differ(before: Levels, after: Levels) -> list[str]:
 
 def _changes(before: Levels, after: Levels, *, remount: bool) -> tuple[str, ...]:
     changes = [
-        f"{factor}: {_text(level)}"
-        + (f" (was {_text(before[factor])})" if factor in before else "")
+        f"{factor}: {shown_level(level)}"
+        + (f" (was {shown_level(before[factor])})" if factor in before else "")
         for factor, level in after.items()
         if factor in _differ(before, after)
     ]
     if not changes and remount and before and after:
-        changes = ["remount: " + ", ".join(_text(level) for level in after.values())]
+        changes = ["remount: " + ", ".join(shown_level(level) for level in after.values())]
     return tuple(changes)
-
-
-def _text(level: str | float) -> str:
-    return f"{level:g}" if isinstance(level, float) else str(level)

@@ -15,6 +15,7 @@ from gelassen.conduct.judged import Judged
 from gelassen.conduct.plan import RunPlan, Stair, plan_phases, staircase
 from gelassen.core.errors import InputError
 from gelassen.study.gate import Gate
+from gelassen.study.leveltext import shown_level
 from gelassen.study.studyfile import Guard as GuardTable
 from gelassen.study.studyfile import LoadTable, Protocol, StudyFile
 
@@ -202,7 +203,7 @@ def settings_of_setup(
         channel = entry.channel if entry is not None else None
         if entry is not None and entry.changed_by == "software" and not (channel or entry.sets):
             by_hand.append(
-                f"{factor}: see that it is {_text(level)}; nothing says how software sets it"
+                f"{factor}: see that it is {shown_level(level)}; nothing says how software sets it"
             )
         if channel is None or isinstance(level, str):
             continue
@@ -213,10 +214,6 @@ def settings_of_setup(
                 f"{factor}: {channel} cannot be set here; see that {level:g} is set by hand"
             )
     return settings, by_hand
-
-
-def _text(level: str | float) -> str:
-    return level if isinstance(level, str) else f"{level:g}"
 
 
 def _settings(pairs: Sequence[str]) -> dict[str, float]:

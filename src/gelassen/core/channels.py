@@ -68,6 +68,15 @@ def parse_channel(name: str) -> ChannelName:
     )
 
 
+def is_channel(name: str) -> bool:
+    """Return whether this is a channel name."""
+    try:
+        parse_channel(name)
+    except InputError:
+        return False
+    return True
+
+
 def slug(text: str) -> str:
     """Turn any label into a part of a channel name: lower case ASCII letters, digits, `_`."""
     return re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_") or "unnamed"

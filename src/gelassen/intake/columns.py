@@ -18,7 +18,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from gelassen.core.channels import parse_channel
+from gelassen.core.channels import is_channel
 from gelassen.core.errors import FileError, InputError
 from gelassen.core.spelling import nearest
 from gelassen.core.units import conversion
@@ -124,7 +124,7 @@ def assign(
         if not matched:
             absent.append(key)
     for header in headers:
-        if header not in assigned and _is_channel(header):
+        if header not in assigned and is_channel(header):
             assigned[header] = Target(header)
     if (
         TIME in headers
@@ -137,11 +137,3 @@ def assign(
     if twice:
         raise InputError(f"two columns become the same channel: {', '.join(twice)}. Map only one")
     return assigned, absent
-
-
-def _is_channel(name: str) -> bool:
-    try:
-        parse_channel(name)
-    except InputError:
-        return False
-    return True

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from gelassen.core.channels import parse_channel
 from gelassen.core.errors import FileError
 from gelassen.core.spelling import nearest
+from gelassen.study.leveltext import shown_level
 from gelassen.study.tomlplace import line_of
 
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ def check_factors(path: Path, text: str, study: "StudyFile") -> None:
     set_by: dict[str, str] = {}
     for name, factor in study.factors.items():
         key = ["factors", name]
-        shown = [_shown(level) for level in factor.levels]
+        shown = [shown_level(level) for level in factor.levels]
         twice = next((level for level in shown if shown.count(level) > 1), None)
         if twice is not None:
             refuse([*key, "levels"], f"the level {twice} is there twice; each is named once")
@@ -100,10 +101,6 @@ def _check_what_it_sets(
             refuse([*key, "levels"], f'"{wrong}" is no load ({", ".join(allowed)}).')
 
 
-def _shown(level: str | float) -> str:
-    return level if isinstance(level, str) else f"{level:g}"
-
-
 def check_setups(path: Path, text: str, study: "StudyFile") -> None:
     """Every setup names known factors and levels, and the baseline is a setup."""
     for setup, levels in study.setups.items():
@@ -139,7 +136,7 @@ def check_setups(path: Path, text: str, study: "StudyFile") -> None:
         )
     seen: dict[tuple[tuple[str, str], ...], str] = {}
     for setup, levels in study.setups.items():
-        same = tuple(sorted((factor, _shown(level)) for factor, level in levels.items()))
+        same = tuple(sorted((factor, shown_level(level)) for factor, level in levels.items()))
         if same and same in seen:
             raise FileError(
                 f"{path.name}, line {line_of(text, ['setups', setup])}, setups.{setup}: it has the same "
