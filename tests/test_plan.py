@@ -16,6 +16,7 @@ from click.testing import CliRunner
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
+from gelassen.commands.watching import Keys
 from gelassen.conduct import conduct_study
 from gelassen.conduct.checks import check_before
 from gelassen.conduct.handchange import instructions, shows
@@ -465,3 +466,27 @@ def test_a_rehearsal_on_the_simulated_bench_is_for_made_up_studies_only(study):
         cli, ["run", str(real.folder), "--yes", "--simulate", "9", "--again", "1"]
     )
     assert "is not marked so" in str(refused.exception)
+
+
+def test_single_keys_are_wishes_and_the_keyboard_is_given_back(monkeypatch):
+    pty, termios = pytest.importorskip("pty"), pytest.importorskip("termios")
+    master, slave = pty.openpty()
+    with os.fdopen(slave, "r") as keyboard:
+        monkeypatch.setattr(sys, "stdin", keyboard)
+        before = termios.tcgetattr(keyboard)
+        keys = Keys()
+        assert keys.wish() == ""  # not listening yet
+        keys.listen()
+        for pressed, wish in (
+            (b"n", "phase"),
+            (b"S", "run"),
+            (b"xq", "all"),
+            (b"x", ""),
+            (b"", ""),
+        ):
+            os.write(master, pressed)
+            time.sleep(0.05)
+            assert keys.wish() == wish
+        keys.let_go()
+        assert termios.tcgetattr(keyboard) == before
+    os.close(master)
