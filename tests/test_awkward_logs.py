@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -138,18 +139,50 @@ def test_whatever_the_form_the_readings_are_the_same(tmp_path, name):
         assert read.started == START.replace(tzinfo=UTC)
 
 
-def test_long_logs_are_read_in_pieces_to_the_same_end(tmp_path, monkeypatch):
-    whole = gelassen.read_log(stored(tmp_path, log()))
-    monkeypatch.setattr("gelassen.intake.rows._PIECE", 3000)
-    monkeypatch.setattr("gelassen.intake.table._LONG", 5000)
-    lines = log().splitlines()
-    lines[200] += ",7"
-    lines[300] = lines[300].replace(f"{PKG[299]}", "hot", 1)
-    spoilt = gelassen.read_log(stored(tmp_path, "\n".join(lines) + "\n"))
-    assert gelassen.read_log(stored(tmp_path, log())).frame.equals(whole.frame)
-    assert spoilt.frame.equals(whole.frame.drop(index=[199, 299]))
-    assert any("too many cells, line 201" in c for c in spoilt.cautions)
-    assert any('"hot"' in c for c in spoilt.cautions)
+LINES = log().splitlines()
+COLD = [f"{LINES[0]},Fan 2 [rpm],VRM [°F],Note"] + [
+    f"{x},900,{k},fine" for k, x in enumerate(LINES[1:])
+]
+# What may befall line 201 of a long log, which is read in other ways than a short one.
+SPOILT = {
+    "nothing": LINES[200],
+    "too many cells": LINES[200] + ",7",
+    "too few": LINES[200].rpartition(",")[0],
+    "an empty line": "",
+    "text": LINES[200].replace(f"{PKG[199]}", "hot", 1),
+    "a missing cell": LINES[200].replace(f"{PKG[199]}", "", 1),
+    "a missing last cell": LINES[200].rpartition(",")[0] + ",",
+    "no number": LINES[200].rpartition(",")[0] + ",N/A",
+    "infinite": LINES[200].rpartition(",")[0] + ",inf",
+    "quotes": LINES[200].rpartition(",")[0] + ',"22"',
+    "two delimiters in one cell": LINES[200].rpartition(",")[0] + ',"2,2"',
+    "a line end inside": LINES[200].replace(",", "\r", 1),
+    "Latin-1": (LINES[200] + "°").encode("latin-1"),
+}
+
+
+@pytest.mark.parametrize("piece", [3000, 10**6])
+@pytest.mark.parametrize("name", [*STARTED, *ELAPSED, *SPOILT, "whole numbers and text", "torn"])
+def test_long_logs_are_read_to_the_same_end(tmp_path, monkeypatch, name, piece):
+    content = {
+        **STARTED,
+        **ELAPSED,
+        "torn": log()[:-3],
+        "whole numbers and text": "\n".join(COLD) + "\n",
+    }.get(name)
+    if name in SPOILT:
+        lines = [
+            line if isinstance(line, bytes) else line.encode()
+            for line in [*LINES[:200], SPOILT[name], *LINES[201:]]
+        ]
+        content = b"\n".join(lines) + b"\n"
+    short = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
+    monkeypatch.setattr("gelassen.intake.rows._PIECE", piece)
+    monkeypatch.setattr("gelassen.intake.table._LONG", 1)
+    long = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
+    pd.testing.assert_frame_equal(long.frame, short.frame)
+    assert long.cautions == short.cautions
+    assert long.started == short.started
 
 
 AMBIGUOUS = [f"03/04/2026 12:{int(t) // 60:02d}:{int(t) % 60:02d}" for t in T]

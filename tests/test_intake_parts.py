@@ -15,7 +15,8 @@ from gelassen.intake.encoding import decode
 from gelassen.intake.headers import read_header
 from gelassen.intake.layout import find_layout
 from gelassen.intake.recognise import header_words, recognise
-from gelassen.intake.stamps import find_form, offset_of, read_stamps
+from gelassen.intake.stampread import offset_of, read_stamps
+from gelassen.intake.stamps import find_form
 from gelassen.intake.table import distinct
 from gelassen.intake.timeline import gaps, straighten
 from gelassen.intake.unitguess import Spread, guess_unit

@@ -190,7 +190,7 @@ def test_a_log_that_is_stored_already_and_a_full_disk_leave_nothing_behind(two_l
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("gelassen.intake.store.shutil.copyfile", full)
+    monkeypatch.setattr("gelassen.study.archive.write_parquet", full)
     assert "nothing of it was kept" in run(
         "import", METER, *where, "--column", "Wall Power [W]=cpu.package.power_w", status=2
     )

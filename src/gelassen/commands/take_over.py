@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from gelassen.intake.understanding import Told, Understanding
 
 _DECIMALS = {"point": ".", "comma": ","}
+_LONG_BYTES = 20 << 20
 _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 
 
@@ -89,6 +90,7 @@ def import_logs(
     from gelassen.intake.log import understand_log
     from gelassen.intake.store import store_import, stored_before
     from gelassen.intake.understanding import Told
+    from gelassen.study.newstudy import check_setup
 
     if not dry_run and not write_columns and (study is None or setup is None):
         raise InputError(
@@ -103,6 +105,9 @@ def import_logs(
         draft=write_columns is not None and (dry_run or study is None),
     )  # fmt: skip
     columns = _columns(pairs, mapping)
+    # A long log is not read in vain.
+    if study is not None and setup is not None and not dry_run and _are_long(files):
+        check_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
     # All are read before the first is stored: a mistake in the last leaves nothing half done.
     understood = [(path, understand_log(path, columns=columns, told=told)) for path in files]
     for path, one in understood:
@@ -141,6 +146,10 @@ def import_logs(
         click.echo(f"stored as {folder}")
         for entry in joined:
             _draw(entry, understood, study / "figures" / f"{folder.name}-{entry.name}.png")
+
+
+def _are_long(files: tuple[Path, ...]) -> bool:
+    return sum(path.stat().st_size for path in files if path.is_file()) > _LONG_BYTES
 
 
 def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:

@@ -130,7 +130,7 @@ _ONLY_POINT = re.compile(
 _ONLY_COMMA = re.compile(
     r"[+-]?(?:\d*,(?:\d{1,2}|\d{4,})|0,\d+|\d{4,},\d+|,\d+|\d{1,3}(?:\.\d{3})+,\d*|\d{1,3}(?:\.\d{3}){2,})(?:[eE].*)?"
 )
-_POINTS = re.compile(r"^[+-]?\d*\.\d+$", re.MULTILINE)
+_MARKED = re.compile(r"^[+-]?\d*[.,]\d+$", re.MULTILINE)
 _EITHER = re.compile(r"[+-]?[1-9]\d{0,2}([.,])\d{3}")
 
 
@@ -148,13 +148,15 @@ def decimal_evidence(cells: Iterable[str]) -> Evidence:
     """Count what the cells of a column say about their decimal mark."""
     cells = list(dict.fromkeys(cells))
     joined = "\n".join(cells)
-    if "," not in joined:
-        # The usual case, at the speed of one search: points only, if any mark at all.
-        points = _POINTS.findall(joined)
-        unsure = sum(1 for text in points if _EITHER.fullmatch(text))
-        if points and unsure < len(points):
-            return Evidence(len(points) - unsure, 0, unsure, 0, 0)
-        if "." not in joined:
+    if "," not in joined or "." not in joined:
+        # The usual case, at the speed of one search: one mark only, if any at all.
+        marked = _MARKED.findall(joined)
+        unsure = sum(1 for text in marked if _EITHER.fullmatch(text))
+        if marked and unsure < len(marked):
+            sure = len(marked) - unsure
+            points = "." in joined
+            return Evidence(sure, 0, unsure, 0, 0) if points else Evidence(0, sure, 0, unsure, 0)
+        if "," not in joined and "." not in joined:
             return Evidence(0, 0, 0, 0, 1)
     counts = [0, 0, 0, 0, 0]
     for cell in cells:

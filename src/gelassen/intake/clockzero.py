@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta, timezone
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from gelassen.core.errors import FileError, InputError
-from gelassen.intake.stamps import Form, find_form, offset_of, read_stamps
+from gelassen.intake.stampread import offset_of, read_stamps
+from gelassen.intake.stamps import Form, find_form
 
 _MOMENT = re.compile(
     r"(?:\d{4}[-/.]\d{1,2}[-/.]\d{1,2}|\d{1,2}[./-]\d{1,2}[./-]\d{4})(?:[ "

@@ -1,9 +1,9 @@
 """All rows of a log: long plain ones at once, others piece by piece, spoilt pieces line by line.
 
-Pieces keep memory small, and one spoilt line costs the quick way of its own piece only. The quick way
-is pandas' reader; it pads short rows in silence, so pieces are first checked to have as many
-delimiters as they should. A long log is first given whole to Arrow's reader, which uses all
-processors and refuses whatever is unusual.
+The quick way is pandas' reader. It pads short rows in silence; such a row shows as a missing cell in
+the last column, and where it could not be told apart, delimiters are counted. A long log is first given
+to it whole; if anything is unusual, piece by piece, so that one spoilt line costs the quick way of its
+own piece only.
 """
 
 import csv
@@ -11,21 +11,25 @@ import io
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import pairwise
 from mmap import mmap
 from os import cpu_count
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from gelassen.core.inputs import Floats
 from gelassen.intake.cells import MISSING, Decimal, read_value, state
 from gelassen.intake.layout import Layout
 
-_PIECE = 12 << 20
+_PIECE = 16 << 20
 _TAIL = 1 << 16
+_STRIDE = 1 << 18
+_END, _RETURN, _QUOTE, _NOT_ASCII = 10, 13, 34, 128
 _SHOWN = 3
 _NULLS = sorted({*MISSING, *(m.upper() for m in MISSING), "NaN", "None", "Null", "Inf"} - {""})
 
@@ -106,6 +110,7 @@ def read_rows(
     main: Decimal,
     *,
     path: Path | None = None,
+    missing: bool = True,
 ) -> Rows:
     """Read all rows.
 
@@ -119,36 +124,47 @@ def read_rows(
         The decimal mark of most columns.
     path
         Where a long log lies on the disk as it is in `data`.
+    missing
+        Whether cells are known to be missing here and there; looking for them takes its time.
 
     Raises
     ------
     UnicodeDecodeError
         A part of the text is no UTF-8.
     """
+    # pandas uses all processors for a whole file only if no line above the table is empty.
+    filled = all(line.strip() for line in data[:start].splitlines())
+    if path is not None and filled and data[len(data) - 1 :] == b"\n":
+        at_once = _at_once(path, first_line, layout, columns, main, missing)
+        if at_once is not None:
+            return at_once
     cuts = _cuts(data, start)
     spans = list(pairwise(cuts))
     numeric = [k for k, column in enumerate(columns) if column.kind in ("number", "state")]
     with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
-        if path is not None:
-            at_once = _at_once(path, first_line, layout, columns, main)
-            if at_once is not None:
-                return at_once
-        ends = list(pool.map(lambda span: data[span[0] : span[1]].count(b"\n"), spans))
+        looks = list(pool.map(lambda span: _look_at(data, *span), spans))
+        ends = [look.line_ends for look in looks]
         firsts = np.concatenate([[0], np.cumsum(ends)]).astype(int)
         counts = [*ends[:-1], ends[-1] + (data[len(data) - 1 :] != b"\n")]
         table = np.empty((len(numeric), sum(counts)))
 
         def one(k: int) -> Rows:
             piece = data[spans[k][0] : spans[k][1]]
-            if not piece.isascii():
+            if not looks[k].ascii:
                 piece.decode("utf-8")
             line = first_line + int(firsts[k])
-            rows = _piece(piece, line, layout, columns, main, header=layout.headers)
+            rows = _quick(piece, looks[k], line, layout, columns, main) if looks[k].plain else None
+            if rows is None:
+                rows = _careful(piece, line, layout, columns, layout.headers)
             if rows.line.size == counts[k]:  # into its place while it is at hand
+                place = table[:, firsts[k] : firsts[k] + counts[k]]
+                if rows.table is not None:
+                    place[:] = rows.table
                 for n, column in enumerate(numeric):
-                    place = table[n, firsts[k] : firsts[k] + counts[k]]
-                    place[:] = rows.cells[column]
-                    rows.cells[column] = place
+                    if rows.table is None:
+                        place[n] = rows.cells[column]
+                    rows.cells[column] = place[n]
+                rows.table = None
             return rows
 
         pieces = list(pool.map(one, range(len(spans))))
@@ -158,6 +174,30 @@ def read_rows(
         joined.table = table
         joined.cells.update({column: table[n] for n, column in enumerate(numeric)})
     return joined
+
+
+class _Look(NamedTuple):
+    """What was seen of a piece before it was read: whether the quick way may try it."""
+
+    line_ends: int
+    ascii: bool
+    plain: bool
+
+
+def _look_at(data: "bytes | mmap", start: int, end: int) -> _Look:
+    """Look at a piece in strides that stay in the processor's cache."""
+    characters = np.frombuffer(data, dtype=np.uint8)
+    ends, is_ascii, plain, returns = 0, True, data[end - 1 : end] == b"\n", False
+    for k in range(start, end, _STRIDE):
+        part = characters[k : min(k + _STRIDE, end)]
+        ends += int(np.count_nonzero(part == _END))
+        is_ascii = is_ascii and bool(part.max() < _NOT_ASCII)
+        plain = plain and bool(part.min() > 0) and not (part == _QUOTE).any()
+        returns = returns or bool((part == _RETURN).any())
+    if returns and plain:
+        piece = data[start:end]
+        plain = piece.count(b"\r") == piece.count(b"\r\n")
+    return _Look(ends, is_ascii, plain)
 
 
 def _cuts(data: "bytes | mmap", start: int) -> list[int]:
@@ -198,40 +238,98 @@ def _joined(pieces: list[Rows], columns: Sequence[Column], *, whole: bool) -> Ro
     return Rows(cells, texts, np.concatenate([piece.line for piece in pieces]), left_out)
 
 
-def _piece(
-    piece: bytes,
+def _at_once(
+    path: Path,
     first_line: int,
     layout: Layout,
     columns: Sequence[Column],
     main: Decimal,
-    header: Sequence[str],
-) -> Rows:
-    quick = _quick(piece, first_line, layout, columns, main)
-    return quick if quick is not None else _careful(piece, first_line, layout, columns, header)
-
-
-def _quick(
-    piece: bytes, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
+    missing: bool,
 ) -> Rows | None:
-    """Read a piece in which every line is a row; None if it has anything unusual."""
-    if not _is_plain(piece, layout):
-        return None
+    """Read a long log where it lies; None if a line or a cell is unusual.
+
+    All columns are read, since pandas uses all processors only then.
+    """
     numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
     texts = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
-    wanted = sorted([*numbers, *texts])
     try:
         frame = pd.read_csv(
-            io.BytesIO(piece), sep=layout.delimiter, header=None, names=range(layout.width),
-            usecols=None if len(wanted) == layout.width else wanted, dtype=dict.fromkeys(texts, str),
-            decimal=main, na_values=_NULLS, quoting=csv.QUOTE_NONE, low_memory=False,
-            encoding_errors="replace",
+            path, sep=layout.delimiter, header=None, names=range(layout.width), decimal=main,
+            skiprows=first_line - 1, quoting=csv.QUOTE_NONE, skip_blank_lines=False,
+            na_filter=missing, na_values=_NULLS if missing else None,
         )  # fmt: skip
     except (ValueError, pd.errors.ParserError, OverflowError):
         return None
-    count = piece.count(b"\n")
-    if len(frame) != count or not isinstance(frame.index, pd.RangeIndex):
+    kinds = [dtype.kind for dtype in frame.dtypes]
+    last = frame[layout.width - 1]
+    if (
+        any(kinds[k] not in "iuf" for k in numbers)
+        or any(kinds[k] in "iufb" for k in texts)  # digits that may not be read as one number
+        or not isinstance(frame.index, pd.RangeIndex)
+        or last.isna().any()  # as a short row is padded, in silence
+        or (kinds[-1] not in "iufb" and last.eq("").any())
+    ):
         return None
-    rows = Rows({}, {}, np.arange(first_line, first_line + count), {})
+    rows = Rows({}, {}, np.arange(first_line, first_line + len(frame)), {})
+    if all(kinds[k] == "f" for k in numbers):
+        rows.table = _owned(frame[numbers].to_numpy()).T
+        rows.cells.update({k: rows.table[n] for n, k in enumerate(numbers)})
+    else:
+        rows.cells.update({k: _owned(frame[k].to_numpy()) for k in numbers})
+    for k in texts:
+        _take(rows, k, columns[k], frame[k].astype(object).where(frame[k].notna(), "").tolist())
+    return rows
+
+
+def _owned(values: NDArray[Any]) -> Floats:
+    """Return the numbers of a frame that nobody else has: to be written to, in floating point.
+
+    Whole numbers are turned in their own memory, since both kinds take eight bytes.
+    """
+    values.flags.writeable = True
+    if values.dtype.kind == "f":
+        return values
+    numbers = values.view(np.float64)
+    np.copyto(numbers, values, casting="unsafe")
+    return numbers
+
+
+def _quick(
+    piece: bytes,
+    look: _Look,
+    first_line: int,
+    layout: Layout,
+    columns: Sequence[Column],
+    main: Decimal,
+) -> Rows | None:
+    """Read a piece in which every line is a row; None if it has anything unusual."""
+    numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
+    texts = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
+    wanted = sorted([*numbers, *texts])
+    read = partial(
+        pd.read_csv, sep=layout.delimiter, header=None, names=range(layout.width), decimal=main,
+        usecols=None if len(wanted) == layout.width else wanted,
+        dtype=dict.fromkeys(texts, str) or None, quoting=csv.QUOTE_NONE, skip_blank_lines=False,
+        low_memory=False, encoding_errors="replace",
+    )  # fmt: skip
+    try:
+        frame = read(io.BytesIO(piece), na_filter=False)
+        kinds = {k: dtype.kind for k, dtype in zip(wanted, frame.dtypes, strict=True)}
+        full = all(kinds[k] in "iuf" for k in numbers)
+        if not full or layout.width - 1 not in numbers:
+            if piece.count(layout.delimiter.encode()) != look.line_ends * (layout.width - 1):
+                return None
+            if not full:
+                frame = read(io.BytesIO(piece), na_values=_NULLS)
+    except (ValueError, pd.errors.ParserError, OverflowError):
+        return None
+    if len(frame) != look.line_ends or not isinstance(frame.index, pd.RangeIndex):
+        return None
+    rows = Rows({}, {}, np.arange(first_line, first_line + len(frame)), {})
+    if full and set(kinds.values()) == {"f"}:
+        rows.table = frame.to_numpy().T
+        rows.cells.update({k: rows.table[n] for n, k in enumerate(wanted)})
+        return rows
     for k in wanted:
         column = frame[k]
         if columns[k].kind != "stamp" and column.dtype.kind in "iuf":
@@ -240,57 +338,6 @@ def _quick(
             cells = column.astype(object).where(column.notna(), "").map(str).tolist()
             _take(rows, k, columns[k], cells)
     return rows
-
-
-def _at_once(
-    path: Path, first_line: int, layout: Layout, columns: Sequence[Column], main: Decimal
-) -> Rows | None:
-    """Read a long log where it lies, with all processors; None if a line or a cell is unusual."""
-    import pyarrow as pa
-    from pyarrow import csv as pa_csv
-
-    names = [str(k) for k in range(layout.width)]
-    numbers = [k for k, c in enumerate(columns) if c.kind == "number" and c.decimal == main]
-    texts = [k for k, c in enumerate(columns) if c.kind != "skip" and k not in set(numbers)]
-    kinds = {names[k]: pa.float64() for k in numbers} | {names[k]: pa.string() for k in texts}
-    try:
-        table = pa_csv.read_csv(
-            path,
-            read_options=pa_csv.ReadOptions(
-                column_names=names, skip_rows=first_line - 1, block_size=1 << 22
-            ),
-            parse_options=pa_csv.ParseOptions(delimiter=layout.delimiter),
-            convert_options=pa_csv.ConvertOptions(
-                column_types=kinds, include_columns=[names[k] for k in sorted([*numbers, *texts])],
-                null_values=["", *_NULLS], decimal_point=main,
-            ),
-        )  # fmt: skip
-    except (pa.ArrowException, OSError, ValueError):
-        return None
-    rows = Rows({}, {}, np.arange(first_line, first_line + table.num_rows), {})
-    rows.table = np.empty((len(numbers), table.num_rows))
-    rows.cells.update({k: rows.table[n] for n, k in enumerate(numbers)})
-
-    def fill(k: int) -> None:
-        rows.cells[k][:] = table.column(names[k]).to_numpy()
-
-    with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
-        list(pool.map(fill, numbers))
-    for k in texts:
-        _take(rows, k, columns[k], [cell or "" for cell in table.column(names[k]).to_pylist()])
-    return rows
-
-
-def _is_plain(piece: bytes, layout: Layout) -> bool:
-    """Say whether lines have as many delimiters as they should, and no quotes.
-
-    An empty line has too few; a line with too many, which could make up for it, pandas refuses.
-    """
-    if not piece.endswith(b"\n") or b'"' in piece:
-        return False
-    if b"\r" in piece and piece.count(b"\r") != piece.count(b"\r\n"):
-        return False
-    return piece.count(layout.delimiter.encode()) == piece.count(b"\n") * (layout.width - 1)
 
 
 def _careful(

@@ -10,6 +10,7 @@ from gelassen.intake.layout import Layout, split_line
 from gelassen.intake.unitguess import Spread
 
 _ROWS, _PLACES = 120, 4
+_FEWEST, _CELLS = 25, 60_000
 _STRETCH = 1 << 18
 
 
@@ -18,23 +19,25 @@ def sample_columns(data: "bytes | mmap", start: int, layout: Layout) -> list[lis
     rows: list[list[str]] = []
     wanted = {layout.width, layout.width - 1} if layout.trailing else {layout.width}
     places = _places(start, len(data))
+    # Of a wide table fewer rows: each column is looked at cell by cell.
+    most = max(_FEWEST, min(_ROWS, _CELLS // (3 * len(places) * layout.width)))
     length = _STRETCH if len(places) > 1 else len(data)
     for place in places:
         stretch = data[place : place + length].decode("utf-8", "replace")
         lines = stretch.replace("\r\n", "\n").replace("\r", "\n").split("\n")
         # In the middle, the first line is cut; the last always may be.
         whole = lines[1 if place > start else 0 : -1 if place + length < len(data) else None]
-        cells = [split_line(line, layout.delimiter) for line in _some(whole) if line.strip()]
+        cells = [split_line(line, layout.delimiter) for line in _some(whole, most) if line.strip()]
         rows += [row for row in cells if len(row) in wanted]
     return [[row[k] if k < len(row) else "" for row in rows] for k in range(len(layout.headers))]
 
 
-def _some(lines: list[str]) -> list[str]:
-    """Return the first, the last and evenly spaced lines, in runs so that steps of time remain."""
-    if len(lines) <= 3 * _ROWS:
+def _some(lines: list[str], most: int) -> list[str]:
+    """Return lines of the start, the middle and the end, in runs so that steps of time remain."""
+    if len(lines) <= 3 * most:
         return lines
     middle = len(lines) // 2
-    return lines[:_ROWS] + lines[middle : middle + _ROWS] + lines[-_ROWS:]
+    return lines[:most] + lines[middle : middle + most] + lines[-most:]
 
 
 def _places(start: int, size: int) -> list[int]:

@@ -1,72 +1,37 @@
-"""Time stamps as logs write them: which form they have, and the moment each stands for.
+"""Time stamps as logs write them: which form they have."""
 
-A stamp becomes seconds: since 1970-01-01 where it has a date (by its own clock, or in UTC where it
-states an offset), since midnight where it is a time of day, since its own zero where it is a duration.
-"""
-
-import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 from typing import Literal
 
-import numpy as np
-
 from gelassen.core.errors import FileError
-from gelassen.core.inputs import Floats
-from gelassen.intake.cells import folded
 
 Order = Literal["ymd", "dmy", "mdy"]
 ORDERS: tuple[Order, ...] = ("ymd", "dmy", "mdy")
 
-_MONTHS = {
-    name: k
-    for k, names in enumerate(
-        (
-            "jan january januar janvier janv enero ene", "feb february februar fevrier fevr fev febrero",
-            "mar march marz maerz mrz mars marzo", "apr april avril avr abril abr", "may mai mayo",
-            "jun june juni juin junio", "jul july juli juillet juil julio",
-            "aug august aout agosto ago", "sep sept september septembre septiembre set",
-            "oct october oktober okt octobre octubre", "nov november novembre noviembre",
-            "dec december dezember dez decembre diciembre dic",
-        ),
-        start=1,
-    )
-    for name in names.split()
-}  # fmt: skip
-_ZONES = {
-    "z": 0,
-    "utc": 0,
-    "gmt": 0,
-    "cet": 3600,
-    "cest": 7200,
-    "mez": 3600,
-    "mesz": 7200,
-    "wet": 0,
-    "bst": 3600,
-}
-
-_YMD = r"(?P<y1>\d{4})[-/. ](?P<m1>\d{1,2})[-/. ](?P<d1>\d{1,2})|(?P<compact>(?:19|20)\d{6})"
-_NUMERIC = r"(?P<a>\d{1,2})(?P<sep>[-/.]) ?(?P<b>\d{1,2})(?P=sep) ?(?P<y2>\d{4}|\d{2})"
+# Digits are 0 to 9 and no others: positions of digits are read as numbers (`stampread`).
+_YMD = r"(?P<y1>[0-9]{4})[-/. ](?P<m1>[0-9]{1,2})[-/. ](?P<d1>[0-9]{1,2})|(?P<compact>(?:19|20)[0-9]{6})"
+_NUMERIC = r"(?P<a>[0-9]{1,2})(?P<sep>[-/.]) ?(?P<b>[0-9]{1,2})(?P=sep) ?(?P<y2>[0-9]{4}|[0-9]{2})"
 _NAMED = (
-    r"(?P<d3>\d{1,2})(?:st|nd|rd|th)?\.?[ -](?:de )?(?P<mon3>[^\W\d_]{3,10})\.?,?[ -](?:de "
-    r")?(?P<y3>\d{4}|\d{2})"
-    r"|(?P<mon4>[^\W\d_]{3,10})\.? (?P<d4>\d{1,2})(?:st|nd|rd|th)?,? (?P<y4>\d{4})"
+    r"(?P<d3>[0-9]{1,2})(?:st|nd|rd|th)?\.?[ -](?:de )?(?P<mon3>[^\W\d_]{3,10})\.?,?[ -](?:de "
+    r")?(?P<y3>[0-9]{4}|[0-9]{2})"
+    r"|(?P<mon4>[^\W\d_]{3,10})\.? (?P<d4>[0-9]{1,2})(?:st|nd|rd|th)?,? (?P<y4>[0-9]{4})"
 )
 _DATE = rf"(?:[^\W\d_]{{2,10}}\.?,? )?(?:{_YMD}|{_NUMERIC}|{_NAMED})"
 _CLOCK = (
-    r"(?P<h>\d{1,2})[:h](?P<min>\d{2})(?:[:m](?P<s>\d{2})(?:[.,:](?P<frac>\d{1,9}))?s?)?"
+    r"(?P<h>[0-9]{1,2})[:h](?P<min>[0-9]{2})(?:[:m](?P<s>[0-9]{2})(?:[.,:](?P<frac>[0-9]{1,9}))?s?)?"
     r"(?: ?(?P<half>[ap])\.? ?m\.?)?"
 )
-_OFFSET = r"(?: ?(?P<zone>[zZ]|[A-Za-z]{3,4}|(?:UTC|GMT)?[+-]\d{2}:?(?:\d{2})?))?"
-_STAMP = re.compile(
-    rf"(?:{_DATE})(?:(?:,? +| ?[tT_] ?|-)(?:{_CLOCK}|(?P<tight>\d{{6}})){_OFFSET})?", re.IGNORECASE
+_OFFSET = r"(?: ?(?P<zone>[zZ]|[A-Za-z]{3,4}|(?:UTC|GMT)?[+-][0-9]{2}:?(?:[0-9]{2})?))?"
+STAMP = re.compile(
+    rf"(?:{_DATE})(?:(?:,? +| ?[tT_] ?|-)(?:{_CLOCK}|(?P<tight>[0-9]{{6}})){_OFFSET})?",
+    re.IGNORECASE,
 )
-_OF_DAY = re.compile(_CLOCK + _OFFSET, re.IGNORECASE)
-_DURATION = re.compile(
-    r"(?P<sign>[+-])?(?:(?P<days>\d+)(?: ?d(?:ays?)?,? ?|\.(?=\d{1,2}:)))?"
-    r"(?:(?P<hours>\d+):)?(?P<minutes>\d{1,4}):(?P<seconds>\d{2}(?:[.,:]\d{1,9})?)"
+OF_DAY = re.compile(_CLOCK + _OFFSET, re.IGNORECASE)
+DURATION = re.compile(
+    r"(?P<sign>[+-])?(?:(?P<days>[0-9]+)(?: ?d(?:ays?)?,? ?|\.(?=[0-9]{1,2}:)))?"
+    r"(?:(?P<hours>[0-9]+):)?(?P<minutes>[0-9]{1,4}):(?P<seconds>[0-9]{2}(?:[.,:][0-9]{1,9})?)"
 )
 _LONGEST = 64
 
@@ -101,14 +66,8 @@ class Form:
 
 def clean(cell: str) -> str:
     """Return a cell without quotes and double spaces."""
-    text = (
-        cell.strip()
-        .strip("'\"")
-        .replace("\u202f", " ")
-        .replace("\u00a0", " ")
-        .replace("\u2212", "-")
-    )
-    return re.sub(r"\b(\d{1,2})h(\d{2})(?!\d)", r"\1h\2", " ".join(text.split()))[:_LONGEST]
+    text = cell.strip().strip("'\"").replace("\u2212", "-")
+    return " ".join(text.split())[:_LONGEST]
 
 
 def find_form(
@@ -138,7 +97,7 @@ def find_form(
     texts = [text for text in texts if text]
     if len(texts) == 0:
         return None
-    matches = [m for m in map(_STAMP.fullmatch, texts) if m]
+    matches = [m for m in map(STAMP.fullmatch, texts) if m]
     if len(matches) >= max(1, 0.6 * len(texts)):
         with_clock = sum(1 for m in matches if m["h"] or m["tight"])
         order, how = _order(matches, told, where)
@@ -148,9 +107,9 @@ def find_form(
         twelve = any(m["half"] for m in matches)
         words += ", 12-hour clock" if twelve else ""
         return Form(kind, words + (" with offset" if offset else ""), order, offset, twelve)
-    durations = sum(1 for text in texts if _DURATION.fullmatch(text))
+    durations = sum(1 for text in texts if DURATION.fullmatch(text))
     of_day = [
-        m for m in map(_OF_DAY.fullmatch, texts) if m and int(m["h"]) < 24 and int(m["min"]) < 60
+        m for m in map(OF_DAY.fullmatch, texts) if m and int(m["h"]) < 24 and int(m["min"]) < 60
     ]
     if len(of_day) >= max(1, 0.6 * len(texts)) and not elapsed:
         first = of_day[0]
@@ -217,108 +176,3 @@ def _order(matches: Sequence[re.Match[str]], told: Order | None, where: str) -> 
             return order, how[order] + " (guessed: a year of two digits)"
         return order, how[order]
     return "ymd", how["ymd"]
-
-
-def read_stamps(cells: Sequence[str], form: Form) -> Floats:
-    """Return seconds for each cell, NaN where a cell is no stamp of this form."""
-    if form.kind == "duration":
-        return np.array([_duration(clean(cell)) for cell in cells], dtype=float)
-    days: dict[tuple[str, ...], float] = {}
-    pattern = _OF_DAY if form.kind == "of day" else _STAMP
-    seconds = np.full(len(cells), np.nan)
-    for k, cell in enumerate(cells):
-        match = pattern.fullmatch(clean(cell))
-        if match is None:
-            continue
-        day = 0.0
-        if pattern is _STAMP:
-            key = match.group(
-                "y1", "m1", "d1", "compact", "a", "b", "y2", "d3", "mon3", "y3", "mon4", "d4", "y4"
-            )
-            known = days.get(key)
-            if known is None:
-                known = days[key] = _day(match, form.order)
-            day = known
-            if match["tight"]:
-                text = match["tight"]
-                seconds[k] = day + int(text[:2]) * 3600 + int(text[2:4]) * 60 + int(text[4:])
-                continue
-        seconds[k] = day + _of_day(match) - _offset(match["zone"])
-    return seconds
-
-
-def _duration(text: str) -> float:
-    match = _DURATION.fullmatch(text)
-    if match is None:
-        return math.nan
-    seconds = match["seconds"].replace(",", ".").replace(":", ".")
-    total = (
-        int(match["days"] or 0) * 86400.0
-        + int(match["hours"] or 0) * 3600
-        + int(match["minutes"]) * 60
-    )
-    return (total + float(seconds)) * (-1 if match["sign"] == "-" else 1)
-
-
-def _of_day(match: re.Match[str]) -> float:
-    if match["h"] is None:
-        return 0.0
-    hour, minute, second = int(match["h"]), int(match["min"]), int(match["s"] or 0)
-    half = (match["half"] or "").lower()
-    if half:
-        if not 1 <= hour <= 12:
-            return math.nan
-        hour = hour % 12 + (12 if half == "p" else 0)
-    if hour > 24 or minute > 59 or second > 60:
-        return math.nan
-    return (
-        hour * 3600 + minute * 60 + second + (float("0." + match["frac"]) if match["frac"] else 0.0)
-    )
-
-
-def _offset(zone: str | None) -> float:
-    if not zone:
-        return 0.0
-    text = zone.lower()
-    if text in _ZONES:
-        return float(_ZONES[text])
-    digits = re.fullmatch(r"(?:utc|gmt)?([+-])(\d{2}):?(\d{2})?", text)
-    if digits is None:
-        return math.nan
-    size = int(digits[2]) * 3600 + int(digits[3] or 0) * 60
-    return float(size if digits[1] == "+" else -size)
-
-
-def offset_of(cell: str) -> float | None:
-    """Return the offset from UTC that a stamp states, in s; None if it states none."""
-    match = _STAMP.fullmatch(clean(cell))
-    if match is None or not match["zone"]:
-        return None
-    return _offset(match["zone"])
-
-
-_EPOCH = date(1970, 1, 1).toordinal()
-
-
-def _day(match: re.Match[str], order: Order) -> float:
-    """Return the day in s since 1970-01-01; NaN if there is no such day."""
-    if match["y1"]:
-        year, month, day = int(match["y1"]), int(match["m1"]), int(match["d1"])
-    elif match["compact"]:
-        text = match["compact"]
-        year, month, day = int(text[:4]), int(text[4:6]), int(text[6:])
-    elif match["a"]:
-        a, b, c = int(match["a"]), int(match["b"]), int(match["y2"])
-        year, month, day = (
-            (c, b, a) if order == "dmy" else (c, a, b) if order == "mdy" else (a, b, c)
-        )
-    else:
-        name = folded(match["mon3"] or match["mon4"])
-        month = _MONTHS.get(name, 0)
-        day, year = int(match["d3"] or match["d4"]), int(match["y3"] or match["y4"])
-    if year < 100:
-        year += 2000
-    try:
-        return (date(year, month, day).toordinal() - _EPOCH) * 86400.0
-    except ValueError:
-        return math.nan

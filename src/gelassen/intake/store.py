@@ -21,6 +21,8 @@ from gelassen.study.runfile import (
 )
 from gelassen.study.writer import RUN_JSON, new_run_folder
 
+_PIECE = 1 << 20
+
 
 def store_import(
     recording: Recording,
@@ -60,10 +62,15 @@ def stored_before(study: Path, originals: Sequence[Path]) -> str | None:
     """Return the run of a study that holds the first of these logs already, by its content."""
     if not (study / "runs").is_dir():
         return None
-    wanted = _digest(originals[0])
+    size, wanted = originals[0].stat().st_size, ""
     for folder in sorted((study / "runs").iterdir()):
         with contextlib.suppress(FileError):
-            if read_run_file(folder / RUN_JSON).source.get("sha256") == wanted:
+            source = read_run_file(folder / RUN_JSON).source
+            kept = folder / str(source.get("kept_as"))
+            if "sha256" not in source or (kept.is_file() and kept.stat().st_size != size):
+                continue
+            wanted = wanted or _digest(originals[0])
+            if source["sha256"] == wanted:
                 return folder.name
     return None
 
@@ -77,8 +84,11 @@ def _fill(
     made_up: bool,
     mount: str | None,
 ) -> None:
-    several = len(originals) > 1
-    kept = [_keep(path, folder, k if several else 0) for k, path in enumerate(originals, start=1)]
+    def keep() -> dict[str, Any]:
+        several = len(originals) > 1
+        kept = [_keep(path, folder, k * several) for k, path in enumerate(originals, start=1)]
+        return {**kept[0], **({"merged_with": kept[1:]} if several else {})}
+
     run = RunFile(
         outcome="imported",
         started=recording.started.isoformat() if recording.started else None,
@@ -96,17 +106,20 @@ def _fill(
         ],
         events=[EventEntry(at_s=event.at_s, text=event.text) for event in recording.events],
         cautions=list(recording.cautions),
-        source={**kept[0], **({"merged_with": kept[1:]} if len(kept) > 1 else {})},
         versions=versions(),
     )
-    store_recording(folder, recording, run)
+    store_recording(folder, recording, run, source=keep)
 
 
 def _keep(path: Path, folder: Path, number: int) -> dict[str, Any]:
-    """Copy an original beside the run, and return its name and hash."""
+    """Copy an original beside the run, and return its name and the hash of what was copied."""
     kept = folder / f"original{f'-{number}' if number else ''}{path.suffix.lower()}"
-    shutil.copyfile(path, kept)
-    return {"file": path.name, "kept_as": kept.name, "sha256": _digest(kept)}
+    digest = hashlib.sha256()
+    with path.open("rb") as source, kept.open("wb") as copy:
+        while piece := source.read(_PIECE):
+            digest.update(piece)
+            copy.write(piece)
+    return {"file": path.name, "kept_as": kept.name, "sha256": digest.hexdigest()}
 
 
 def _digest(path: Path) -> str:

@@ -1,8 +1,10 @@
 """A text table becomes a recording: each question about its form is answered in turn, and said."""
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from mmap import ACCESS_READ, mmap
+from os import cpu_count
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +15,7 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.recording import Origin, Recording
 from gelassen.core.units import Conversion, kinds_of
 from gelassen.intake import clockzero
-from gelassen.intake.cells import Decimal
+from gelassen.intake.cells import Decimal, is_missing
 from gelassen.intake.columns import TIME, Target, assign
 from gelassen.intake.decimals import decide_decimals
 from gelassen.intake.encoding import Decoded, decode, is_plain_utf8
@@ -23,7 +25,7 @@ from gelassen.intake.loadphases import find_phases
 from gelassen.intake.plan import plan_columns
 from gelassen.intake.rows import LeftOut, Rows, read_rows, shown
 from gelassen.intake.sampling import sample_columns
-from gelassen.intake.stamps import offset_of, read_stamps
+from gelassen.intake.stampread import offset_of, read_stamps
 from gelassen.intake.timecolumn import TimeColumn, find_time
 from gelassen.intake.timeline import Kind, gaps, straighten
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
@@ -91,6 +93,7 @@ def _understand(
     rows = read_rows(
         decoded.data, start, layout.data_line + 1, layout, plans, main,
         path=path if isinstance(decoded.data, mmap) else None,
+        missing=any(is_missing(cell) for cells in samples for cell in set(cells)),
     )  # fmt: skip
     seconds = _seconds(rows, time)
     left_out = {reason: some for reason, some in rows.left_out.items() if reason}
@@ -374,22 +377,34 @@ def _frame(
     t_s: Floats,
 ) -> pd.DataFrame:
     used = [k for k, w in enumerate(words) if w.channel]
+    names = [words[k].channel for k in used]
+    index = pd.Index(t_s, name=TIME)
     whole = order.size == rows.line.size and bool((order == np.arange(order.size)).all())
     table = _numbers_in_place(rows, used) if whole else None
-    if table is None:
+    if table is None and not whole:
         table = np.empty((len(used), order.size))
         for n, k in enumerate(used):
-            numbers = np.asarray(rows.cells.pop(k), dtype=float)
-            table[n] = numbers if whole else numbers[order]
-    for n, k in enumerate(used):
-        if conversions[k] != Conversion():
-            table[n] *= conversions[k].scale
-            table[n] += conversions[k].offset
-        infinite = np.isinf(table[n])
-        if infinite.any():
-            table[n][infinite] = np.nan
-    names = [words[k].channel for k in used]
-    return pd.DataFrame(table.T, columns=names, index=pd.Index(t_s, name=TIME), copy=False)
+            table[n] = np.asarray(rows.cells.pop(k), dtype=float)[order]
+    columns = [
+        np.asarray(table[n] if table is not None else rows.cells[k], dtype=float)
+        for n, k in enumerate(used)
+    ]
+
+    def convert(n: int) -> None:
+        numbers, conversion = columns[n], conversions[used[n]]
+        if conversion != Conversion():
+            numbers *= conversion.scale
+            numbers += conversion.offset
+        with np.errstate(over="ignore", invalid="ignore"):
+            total = numbers.sum()  # quick, and finite where all numbers are
+        if not np.isfinite(total):
+            numbers[np.isinf(numbers)] = np.nan
+
+    with ThreadPoolExecutor(max(cpu_count() or 1, 1)) as pool:
+        list(pool.map(convert, range(len(used))))
+    if table is not None:
+        return pd.DataFrame(table.T, columns=names, index=index, copy=False)
+    return pd.DataFrame(dict(zip(names, columns, strict=True)), index=index, copy=False)
 
 
 def _numbers_in_place(rows: Rows, used: Sequence[int]) -> Floats | None:

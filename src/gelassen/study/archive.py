@@ -1,9 +1,10 @@
 """Runs on disk, read as far as they go: finished, cut off, or still being recorded."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gelassen.core.errors import FileError
 from gelassen.core.recording import Event, Origin, Phase, Recording
@@ -18,9 +19,22 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-def store_recording(folder: Path, recording: Recording, run: RunFile) -> None:
-    """Store a whole recording at once, such as an imported log."""
-    write_parquet(recording.frame, folder / SAMPLES_PARQUET, run)
+def store_recording(
+    folder: Path,
+    recording: Recording,
+    run: RunFile,
+    *,
+    source: Callable[[], dict[str, Any]] | None = None,
+) -> None:
+    """Store a whole recording at once, such as an imported log.
+
+    `source` keeps what the run was made from and tells where it is; samples are written meanwhile.
+    """
+    with ThreadPoolExecutor(1) as pool:
+        keeping = pool.submit(source) if source is not None else None
+        write_parquet(recording.frame, folder / SAMPLES_PARQUET, run)
+        if keeping is not None:
+            run = run.model_copy(update={"source": keeping.result()})
     write_json(folder / RUN_JSON, run.model_dump(mode="json"))
 
 

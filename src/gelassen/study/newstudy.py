@@ -8,6 +8,27 @@ from gelassen.study.studyreader import read_study_file
 from gelassen.study.template import Answers, study_text
 
 
+def check_setup(
+    study: Path, setup: str, *, limit_c: float | None = None, new_setup: bool = False
+) -> bool:
+    """Say whether the study knows the setup already; raise what `ensure_setup` would. Writes nothing."""
+    path = study / STUDY_FILE
+    if not path.exists():
+        if study.exists() and (not study.is_dir() or any(study.iterdir())):
+            raise FileError(
+                f"{study} is no study and is not empty; nothing was written. Choose a new folder"
+            )
+        if limit_c is None:
+            raise InputError(
+                f"{study} is a new study: say the limit temperature of the machine, --limit 95"
+            )
+        return False
+    content = read_study_file(path)
+    if setup not in content.setups and not new_setup:
+        check_setup_name(content, setup, or_else=" If it is a new one, add --new-setup")
+    return setup in content.setups
+
+
 def ensure_setup(
     study: Path,
     setup: str,
@@ -28,35 +49,24 @@ def ensure_setup(
     InputError
         An unknown setup, or a new study without the limit temperature.
     """
+    if check_setup(study, setup, limit_c=limit_c, new_setup=new_setup):
+        return
     path = study / STUDY_FILE
     section = f'\n[setups."{_quoted(setup)}"]\n'
-    if not path.exists():
-        if study.exists() and (not study.is_dir() or any(study.iterdir())):
-            raise FileError(
-                f"{study} is no study and is not empty; nothing was written. Choose a new folder"
-            )
-        if limit_c is None:
-            raise InputError(
-                f"{study} is a new study: say the limit temperature of the machine, --limit 95"
-            )
-        study.mkdir(parents=True, exist_ok=True)
-        path.write_text(
-            "format = 1\n"
-            f'title = "{_quoted(study.resolve().name)}"\n'
-            f"made_up = {str(made_up).lower()}\n\n"
-            "[machine]\n"
-            'name = "the machine under test"\n'
-            f"limit_c = {limit_c:g}\n" + section,
-            encoding="utf-8",
-        )
+    if path.exists():
+        with path.open("a", encoding="utf-8") as stream:
+            stream.write(section)
         return
-    content = read_study_file(path)
-    if setup in content.setups:
-        return
-    if not new_setup:
-        check_setup_name(content, setup, or_else=" If it is a new one, add --new-setup")
-    with path.open("a", encoding="utf-8") as stream:
-        stream.write(section)
+    study.mkdir(parents=True, exist_ok=True)
+    path.write_text(
+        "format = 1\n"
+        f'title = "{_quoted(study.resolve().name)}"\n'
+        f"made_up = {str(made_up).lower()}\n\n"
+        "[machine]\n"
+        'name = "the machine under test"\n'
+        f"limit_c = {limit_c:g}\n" + section,
+        encoding="utf-8",
+    )
 
 
 def write_study(folder: Path, answers: Answers) -> Path:

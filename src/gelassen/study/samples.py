@@ -194,16 +194,17 @@ def last_csv_time_s(path: Path) -> float:
 
 def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
     """Write a whole table next to its target, read it back, and only then give it its name."""
-    import pandas as pd
     import pyarrow as pa
     import pyarrow.parquet as pq
 
     draft = path.with_suffix(".parquet.part")
     table = pa.Table.from_pandas(frame)
     pq.write_table(
-        table.replace_schema_metadata({**(table.schema.metadata or {}), **_metadata(run)}), draft
+        table.replace_schema_metadata({**(table.schema.metadata or {}), **_metadata(run)}),
+        draft,
+        write_statistics=False,
     )
-    if not pd.read_parquet(draft).equals(frame):
+    if not pq.read_table(draft).equals(table):
         raise FileError(f"{draft}: what was written does not read back alike; nothing was changed")
     with draft.open("rb") as stream:
         os.fsync(stream.fileno())
