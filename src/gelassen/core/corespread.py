@@ -41,10 +41,15 @@ class CoreSpread(Result):
 
 def core_spread(frame: pd.DataFrame, held: Bools) -> CoreSpread | None:
     """Return how the cores differed; None if fewer than two were read."""
-    names = [name for name in core_channels(frame) if np.isfinite(frame[name][held]).any()]
+    names = core_channels(frame)
+    values = frame[names].to_numpy(dtype=float)[held]
+    read = np.isfinite(values).any(axis=0)
+    names, values = (
+        [n for n, was_read in zip(names, read, strict=True) if was_read],
+        values[:, read],
+    )
     if len(names) < 2:
         return None
-    values = frame.loc[held, names].to_numpy(dtype=float)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", RuntimeWarning)  # rows without any reading stay NaN
         means, tops = np.nanmean(values, axis=0), np.nanmax(values, axis=1)

@@ -7,6 +7,7 @@ from gelassen.core.channels import parse_channel
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.spelling import nearest
+from gelassen.core.tabular import read_ones
 
 HOTTEST_CORE = "hottest core"
 MEAN_OF_CORES = "mean of cores"
@@ -16,14 +17,14 @@ _MEAN_CHANNEL = "cpu.mean.temp_c"
 def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
     """Return the reference channel: the one named, else room air; None if there is none."""
     if name is not None and name in frame.columns:
-        return name if np.isfinite(frame[name]).any() else None
+        return name if read_ones(frame, [name]) else None
     if named:
         raise InputError(
             f'the reference "{name}" was not logged (there are: {", ".join(frame.columns)}).'
             + nearest(str(name), frame.columns)
         )
     rooms = [n for n in frame.columns if n.startswith("room.") and n.endswith("temp_c")]
-    rooms = [n for n in rooms if np.isfinite(frame[n]).any()]
+    rooms = read_ones(frame, rooms)
     return rooms[0] if rooms else None
 
 
@@ -44,7 +45,7 @@ def choose_temperature(
     frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
 ) -> tuple[str | None, str]:
     """Return the temperature to judge by, and in words how it was chosen."""
-    cores = [n for n in core_channels(frame) if np.isfinite(frame[n]).any()]
+    cores = read_ones(frame, core_channels(frame))
     if channel == MEAN_OF_CORES:
         if not cores:
             raise InputError(f'no single cores were logged: there is no "{MEAN_OF_CORES}"')

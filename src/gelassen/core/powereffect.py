@@ -50,10 +50,8 @@ def power_effect(
     share = np.where(used, watts / mean_w - 1, 0.0)
     per_k, doubt_per_k = _per_kelvin(share[used], course[used], grid.step_s)
     answer = _Answer(relaxation, rise_k, times < span.start_s, mean_w / (mean_w - idle_w))
-    return PowerEffect(
-        answer.to(share - per_k * course, grid.step_s),
-        doubt_per_k * answer.to(course, grid.step_s),
-    )
+    wander_k, leakage_k = answer.to(np.array([share - per_k * course, course]), grid.step_s)
+    return PowerEffect(wander_k, doubt_per_k * leakage_k)
 
 
 def _per_kelvin(share: Floats, course: Floats, step_s: float) -> tuple[float, float]:
@@ -82,6 +80,7 @@ class _Answer:
         self._whole = whole
 
     def to(self, share: Floats, step_s: float) -> Floats:
+        """Return the answers to several courses of the power, one row each."""
         answer = self._at_once_k * lagged(share, step_s, _AT_ONCE_S)
         for tau, gain in self._responses:
             answer = answer + gain * lagged(share, step_s, tau)

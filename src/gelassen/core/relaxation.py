@@ -44,6 +44,8 @@ _MISSING = 2.0
 # What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
 # parts that start warm (slow ones) and by boosts that outlast the first seconds (fast ones).
 _WRONG_SIGN_FAST, _WRONG_SIGN_SLOW = 0.2, 0.005
+# Sets that count less than this, against the best, are left out.
+_NO_WEIGHT = 1e-6
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
 # Quick parts whose best set counts less than this (in log) are not tried with a bend, or again.
@@ -217,7 +219,7 @@ def fit_relaxation(
         tried += models
     log_weight = np.concatenate([model.evidence + np.log(model.expected) for model in tried])
     weight = np.exp(log_weight - log_weight.max())
-    weight[weight < 1e-6] = 0
+    weight[weight < _NO_WEIGHT] = 0
     weight /= weight.sum()
 
     settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s, draws)
@@ -330,17 +332,21 @@ def _solve(
     diagonal = np.arange(1, count + 2)
     hessian[:, diagonal, diagonal] += allowed**-2.0
     target = normal.right[columns]
-    inverse = np.linalg.inv(hessian)
-    estimate = (inverse @ target[:, :, None])[:, :, 0]
+    estimate = np.linalg.solve(hessian, target[:, :, None])[:, :, 0]
     misfit = normal.square - (estimate * target).sum(axis=1)
     log_det = np.linalg.slogdet(hessian)[1] / 2
     evidence = -misfit / 2 - log_det - np.log(allowed).sum() - np.log(group.alike)
-    std = np.sqrt(np.abs(np.diagonal(inverse, axis1=1, axis2=2)))
-    right = ndtr((estimate[:, 1:-1] * direction + least) / std[:, 1:-1])
+    evidence += log_prior[chosen[:, -1]]
+    # Most sets cannot count whatever their signs: what to expect of those is not worth an inverse.
+    worst = _WRONG_SIGN_SLOW * _WRONG_SIGN_FAST ** (count - 1)
+    counts = evidence > evidence.max() + np.log(worst * _NO_WEIGHT)
+    std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian[counts]), axis1=1, axis2=2)))
+    right = ndtr((estimate[counts, 1:-1] * direction + least) / std[:, 1:-1])
     against = np.full(count, _WRONG_SIGN_FAST)
     against[-1] = _WRONG_SIGN_SLOW
-    expected = (right + (1 - right) * against).prod(axis=1)
-    return _Solved(chosen, bend, estimate, hessian, evidence + log_prior[chosen[:, -1]], expected)
+    expected = np.ones(len(chosen))
+    expected[counts] = (right + (1 - right) * against).prod(axis=1)
+    return _Solved(chosen, bend, estimate, hessian, evidence, expected)
 
 
 def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least: float) -> Floats:

@@ -10,7 +10,7 @@ References
 """
 
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from itertools import product
 
 import numpy as np
@@ -194,7 +194,8 @@ class StepModel:
     def _ways(self, moment_s: float, ways: tuple[tuple[float, float], ...] = _WAYS_S) -> Floats:
         known = self._made.get((moment_s, ways))
         if known is None:
-            known = _followed(self.elapsed_s, moment_s, ways) * self._trust[:, None]
+            even = (float(self.elapsed_s[0]), float(self.elapsed_s[-1]), self.elapsed_s.size)
+            known = _followed(even, moment_s, ways) * self._trust[:, None]
             self._made[moment_s, ways] = known
         return known
 
@@ -259,12 +260,20 @@ def _approaches(elapsed_s: Floats) -> Floats:
     return np.column_stack([level, level, *missing])
 
 
-def _followed(elapsed_s: Floats, moment_s: float, ways: tuple[tuple[float, float], ...]) -> Floats:
-    """Return how a channel follows a change of size 1 at this moment: one column a way."""
+@lru_cache(maxsize=512)  # the channels of a run, and runs alike, ask for the same moments
+def _followed(
+    even_s: tuple[float, float, int], moment_s: float, ways: tuple[tuple[float, float], ...]
+) -> Floats:
+    """Return how a channel follows a change of size 1 at this moment: one column a way.
+
+    `even_s` tells the evenly spaced times: first, last and how many.
+    """
+    elapsed_s = np.linspace(*even_s)
     after = np.maximum(elapsed_s - moment_s, 0)
     slow, early = np.array(ways).reshape(-1, 2).T
     decays = slow * np.exp(-after[:, None] / np.maximum(slow, 1e-9))
     decays -= early * np.exp(-after[:, None] / np.maximum(early, 1e-9))
     columns = 1 - decays / np.maximum(slow - early, 1e-9)
     columns[elapsed_s < moment_s] = 0.0  # also where it follows at once
+    columns.flags.writeable = False
     return np.asarray(columns)

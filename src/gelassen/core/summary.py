@@ -34,7 +34,7 @@ from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch, answer_stretches, find_changes, within_1k_s
-from gelassen.core.tabular import mean_of, mean_where, series_of
+from gelassen.core.tabular import mean_of, mean_where, read_ones, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
 
@@ -362,7 +362,7 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
 def _any_flag(frame: pd.DataFrame, ending: str) -> Floats | None:
     """Return whether any flag of the processor is set; None if it reports none."""
     names = [n for n in frame.columns if n.startswith("cpu.") and n.endswith(ending)]
-    names = [n for n in names if np.isfinite(frame[n]).any()]
+    names = read_ones(frame, names)
     return frame[names].max(axis=1).to_numpy(dtype=float) if names else None
 
 

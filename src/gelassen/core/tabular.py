@@ -1,14 +1,21 @@
 """Series out of a table of channels."""
 
+from collections.abc import Iterable
+
 import numpy as np
 import pandas as pd
 
 from gelassen.core.inputs import Bools, Floats
 
 
+def read_ones(frame: pd.DataFrame, names: Iterable[str]) -> list[str]:
+    """Return those of the channels that were ever read."""
+    return [name for name in names if np.isfinite(frame[name].to_numpy(dtype=float)).any()]
+
+
 def series_of(frame: pd.DataFrame, name: str) -> Floats | None:
     """Return one channel; None if it was not logged or never read."""
-    if name not in frame.columns or not np.isfinite(frame[name]).any():
+    if name not in frame.columns or not read_ones(frame, [name]):
         return None
     return np.asarray(frame[name], dtype=float)
 
@@ -18,8 +25,7 @@ def mean_of(frame: pd.DataFrame, start: str, end: str, *, moving: bool = False) 
 
     With `moving`, channels that never left zero are left out: headers without a fan.
     """
-    names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
-    names = [n for n in names if np.isfinite(frame[n]).any()]
+    names = read_ones(frame, (n for n in frame.columns if n.startswith(start) and n.endswith(end)))
     if moving:
         names = [n for n in names if (frame[n] > 0).any()] or names
     return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
