@@ -160,6 +160,9 @@ def random_run(job: tuple[Run, bool]) -> dict[str, object]:
     kind = "first half of the load only" if half else "settled in the log" if settled else "not"
     return {
         "kind": kind,
+        "fan on a curve": run.on_curve,
+        "passive": run.kind == "passive",
+        "starts warm": run.warm,
         "error": answer.value - run.rise_k,
         "covered": answer.low <= run.rise_k <= answer.high,
         "width": answer.high - answer.low,
@@ -184,11 +187,18 @@ def random_table(seeds: int) -> None:
     with process_pool() as pool:
         jobs = [(run, half) for half in (False, True) for run in logs]
         table = pd.DataFrame(pool.map(random_run, jobs, chunksize=8))
-    for kind in ("settled in the log", "not", "first half of the load only"):
-        part = table[table["kind"] == kind]
+    whole = table["kind"] != "first half of the load only"
+    parts = {
+        "settled in the log": table["kind"] == "settled in the log",
+        "not settled in the log": table["kind"] == "not",
+        **{f"both: {kind}": whole & table[kind] for kind in ("fan on a curve", "passive")},
+        "both: starts warm": whole & table["starts warm"],
+        "first half of the load only": ~whole,
+    }
+    for name, rows in parts.items():
+        part = table[rows]
         known = part["width"] <= 2
-        name = {"not": "not settled in the log"}.get(kind, kind)
-        half = kind.startswith("first half")
+        half = name.startswith("first half")
         print(
             f"| {name} | {len(part)} | {_rms(part['error']):.2f} | {part['error'].mean():+.2f} | "
             f"{100 * part['covered'].mean():.1f} % | {part['width'].median():.2f} | "
@@ -393,13 +403,19 @@ def capacity_table(seeds: int) -> None:
         )
 
 
+TABLES = {
+    "steady": steady_table,
+    "random": random_table,
+    "steps": steps_table,
+    "throttling": throttling_table,
+    "differences": difference_table,
+    "capacity": capacity_table,
+}
+
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seeds", type=int, default=100)
+    parser.add_argument("--only", nargs="*", choices=TABLES, help="some tables; all if not given")
     arguments = parser.parse_args()
-    steady_table(arguments.seeds)
-    random_table(arguments.seeds)
-    steps_table(arguments.seeds)
-    throttling_table(arguments.seeds)
-    difference_table(arguments.seeds)
-    capacity_table(arguments.seeds)
+    for name in arguments.only or TABLES:
+        TABLES[name](arguments.seeds)

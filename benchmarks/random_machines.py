@@ -1,8 +1,9 @@
 """Made-up machines of many kinds, with known truth: not the simulated bench, and wider than it.
 
 A chain chip, base, fins (or coolant), case air, room, stepped for many machines at once. Fins that cool
-by free convection and radiation, fans fixed or on curves that follow chip or coolant, leakage, boosts,
-power that wanders, starts that are still warm, rooms that drift, sensors that are coarse and noisy.
+by free convection and radiation, fans fixed or on curves that follow chip or coolant, boards that soak
+up heat beside the cooler, leakage, boosts, power that wanders, starts that are still warm, rooms that
+drift, sensors that are coarse and noisy.
 Constants are drawn from wide ranges; the analysis knows none of them.
 """
 
@@ -28,12 +29,14 @@ class Run:
     change_s: float  # when the power was changed in mid-run; infinite if it was not
     change_k: float  # by how much that moved the steady rise
     kind: str
+    on_curve: bool
+    warm: bool
     wander: float
 
 
 def machines(rng: np.random.Generator, count: int) -> Arrays:
     """Draw machines, their rooms, loads and sensors."""
-    kind = rng.choice(["fast", "tower", "liquid", "passive"], size=count, p=[0.25, 0.3, 0.2, 0.25])
+    kind = rng.choice(["fast", "tower", "liquid", "passive"], size=count, p=[0.3, 0.35, 0.15, 0.2])
 
     def between(**ranges: tuple[float, float]) -> np.ndarray:
         values = np.empty(count)
@@ -73,6 +76,11 @@ def machines(rng: np.random.Generator, count: int) -> Arrays:
     m["fan_s"] = np.exp(rng.uniform(np.log(2), np.log(30), count))
     m["case"] = np.exp(rng.uniform(np.log(20), np.log(200), count))
     m["r_case"] = np.where(rng.random(count) < 0.5, 0.0, rng.uniform(0.02, 0.12, count))
+    m["board"] = np.exp(rng.uniform(np.log(150), np.log(800), count))
+    boards = np.exp(rng.uniform(np.log(8), np.log(40), count))
+    boards = np.where(rng.random(count) < 0.5, boards, np.inf)
+    m["r_board"] = np.where(kind == "passive", 4 * boards, boards)
+    m["r_board_air"] = np.exp(rng.uniform(np.log(1.5), np.log(6), count))
     m["leak"] = rng.choice([0, 0, 0.002, 0.004], count)
     m["boost"] = np.where(rng.random(count) < 0.5, rng.uniform(1.1, 1.5, count), 1.0)
     m["boost_s"] = rng.choice([8, 28, 56], count)
@@ -80,7 +88,7 @@ def machines(rng: np.random.Generator, count: int) -> Arrays:
     m["wander_s"] = np.exp(rng.uniform(np.log(5), np.log(300), count))
     m["warm_s"] = np.where(rng.random(count) < 0.2, rng.uniform(120, 900, count), 0.0)
     m["rest_s"] = rng.uniform(20, 200, count)
-    m["minutes"] = rng.choice([10, 12, 15, 20, 30, 45], count)
+    m["minutes"] = rng.choice([10, 15, 20, 30, 45], count, p=[0.1, 0.15, 0.25, 0.3, 0.2])
     m["room"] = rng.uniform(17, 28, count)
     m["wave"] = rng.choice([0.1, 0.5, 1.5], count, p=[0.3, 0.5, 0.2])
     m["wave_s"] = np.exp(rng.uniform(np.log(1800), np.log(10000), count))
@@ -99,13 +107,15 @@ class _State:
 
     def __init__(self, m: Arrays) -> None:
         self.m = m
-        self.chip, self.base, self.fins, self.case = (m["room"].copy() for _ in range(4))
+        self.chip, self.base, self.fins, self.case, self.board = (
+            m["room"].copy() for _ in range(5)
+        )
         self.felt = m["room"].copy()  # what the fan curve sees
         self.fan = m["fan_least"].copy()
 
     def copy(self) -> "_State":
         other = _State(self.m)
-        for name in ("chip", "base", "fins", "case", "felt", "fan"):
+        for name in ("chip", "base", "fins", "case", "board", "felt", "fan"):
             setattr(other, name, getattr(self, name).copy())
         return other
 
@@ -136,10 +146,13 @@ class _State:
         second = (self.base - self.fins) / m["r_base"]
         third = (self.fins - self.case) * self._to_air()
         fourth = np.where(m["r_case"] > 0, (self.case - room) / np.maximum(m["r_case"], 1e-3), 0)
-        self.chip = self.chip + seconds / size["chip"] * (watts - first)
+        to_board = (self.chip - self.board) / m["r_board"]
+        from_board = (self.board - self.case) / m["r_board_air"]
+        self.chip = self.chip + seconds / size["chip"] * (watts - first - to_board)
         self.base = self.base + seconds / size["base"] * (first - second)
         self.fins = self.fins + seconds / size["fins"] * (second - third)
-        case = self.case + seconds / size["case"] * (third - fourth)
+        self.board = self.board + seconds / size["board"] * (to_board - from_board)
+        case = self.case + seconds / size["case"] * (third + from_board - fourth)
         self.case = np.where(m["r_case"] > 0, case, room)
 
     def settled(self, watts: np.ndarray, room: np.ndarray) -> np.ndarray:
@@ -147,7 +160,7 @@ class _State:
         count = room.size
         small = {"chip": np.full(count, 30.0), "base": np.full(count, 30.0)}
         small |= {"fins": np.minimum(self.m["fins"], 120), "case": np.full(count, 40.0)}
-        small |= {"fan_s": np.full(count, 20.0)}
+        small |= {"board": np.full(count, 20.0), "fan_s": np.full(count, 20.0)}
         state = self.copy()
         for _ in range(20000):
             state.step(state.leaking(watts), room, 0.2, small)
@@ -222,6 +235,8 @@ def runs(seed: int, count: int, *, change: bool = False) -> list[Run]:
                 change_s=float(m["change_s"][r]),
                 change_k=float(moved[r]),
                 kind=str(m["kind"][r]),
+                on_curve=bool(m["curve"][r] != "fixed"),
+                warm=bool(m["warm_s"][r] > 0),
                 wander=float(m["wander"][r]),
             )
         )

@@ -11,6 +11,7 @@ from gelassen.core.loadspan import LoadSpan
 from gelassen.core.noise import noise_covariance, noise_density, quantisation_error
 from gelassen.core.powereffect import power_effect
 from gelassen.core.relaxation import Relaxation, fit_relaxation, time_constant_list
+from gelassen.core.slowtail import SlowTails
 
 _BINS = 80
 # A boost of the clock lasts up to about a minute and is not the steady state.
@@ -42,6 +43,13 @@ class HeatingFit:
     begin_s: float  # from when on it was fitted: what came before is boost
     hidden_k: float  # by the steps of the sensors
     seen_k: float  # how far the readings rose
+    tails: SlowTails
+    _left: Floats  # what the fitted course leaves of each bin, and its covariance
+    _covariance: Floats
+
+    def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
+        """Return what slow bodies still miss at these times, and its doubt at the last of them."""
+        return self.tails.missing_at(elapsed_s, self._left, self._covariance)
 
 
 def fit_heating(
@@ -91,6 +99,9 @@ def fit_heating(
             covariance += unlogged_k**2 * np.exp(-apart_s / _WANDER_S)
         if room is None:
             covariance += _UNLOGGED_ROOM_K**2 * np.exp(-apart_s / _ROOM_S)
+        tails = SlowTails(middle, _change(series))
+        series = series + tails.usual
+        covariance += tails.covariance
         for doubt in doubts:
             column = _bin_means(doubt[used], bins, kept)
             covariance += np.outer(column, column)
@@ -100,6 +111,7 @@ def fit_heating(
         )  # fmt: skip
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
+        left = series - relaxation.mean_curve(middle)
         approach = relaxation.mean_curve((times - span.start_s).clip(min=0))
         density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
         scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
@@ -116,7 +128,7 @@ def fit_heating(
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k)
+    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, tails, left, covariance)
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
@@ -145,6 +157,13 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
         else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
     )
     return float(np.clip(start / settled, 0.02, 0.9))
+
+
+def _change(series: Floats) -> float:
+    """Return how far the series went, with its sign."""
+    tenth = max(series.size // 10, 1)
+    way = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
+    return float(way * np.ptp(series))
 
 
 def _mean(values: Floats) -> float:

@@ -42,8 +42,10 @@ _BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
 # What is still missing when the fit begins, against what was seen (standard deviation).
 _MISSING = 2.0
 # What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
-# parts that start warm (slow ones) and by boosts that outlast the first seconds (fast ones).
-_WRONG_SIGN_FAST, _WRONG_SIGN_SLOW = 0.2, 0.005
+# boosts that outlast the first seconds (fast ones), and by parts that start warm and fans that are
+# late (slow ones); these are smaller than the approach: a share of it (standard deviation).
+_WRONG_SIGN_FAST, _WRONG_SIGN_SLOW, _SLOW_S = 0.2, 0.005, 150.0
+_WRONG_SIZE, _NEVER = 0.1, 1e-60
 # Sets that count less than this, against the best, are left out.
 _NO_WEIGHT = 1e-6
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
@@ -210,7 +212,7 @@ def fit_relaxation(
         weighted = cho_solve(whitener, basis)
         normal = _Normal(basis.T @ weighted, series @ weighted, square, change)
         models = [
-            _solve(normal, group, prior + np.log(share), bend, direction, least)
+            _solve(normal, group, time_constants_s, prior + np.log(share), bend, direction, least)
             for group in hopeful
         ]
         if bend == 0:
@@ -225,7 +227,7 @@ def fit_relaxation(
     settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s, draws)
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
     expected = np.concatenate([model.expected for model in tried])
-    weights = _sign_factor(amplitudes, constants, direction, least) / expected[picked]
+    weights = _sign_factor(amplitudes, constants, direction, least, change) / expected[picked]
     weights /= weights.sum()
     return Relaxation(settled, amplitudes, constants, bends, start_share or 0.0, weights, again)
 
@@ -298,7 +300,7 @@ def _hopeful(
     groups: list[TimeConstantSets], models: list[_Solved], hopeless: float
 ) -> list[TimeConstantSets]:
     """Return the sets whose quick parts are worth trying on, for any slowest."""
-    best = max(float(model.evidence.max()) for model in models)
+    best = max(float((model.evidence + np.log(model.expected)).max()) for model in models)
     kept = []
     for group, model in zip(groups, models, strict=True):
         places = 1000 ** np.arange(model.chosen.shape[1] - 1)
@@ -314,6 +316,7 @@ def _hopeful(
 def _solve(
     normal: _Normal,
     group: TimeConstantSets,
+    constants: Floats,
     log_prior: Floats,
     bend: float,
     direction: float,
@@ -337,25 +340,43 @@ def _solve(
     log_det = np.linalg.slogdet(hessian)[1] / 2
     evidence = -misfit / 2 - log_det - np.log(allowed).sum() - np.log(group.alike)
     evidence += log_prior[chosen[:, -1]]
-    # Most sets cannot count whatever their signs: what to expect of those is not worth an inverse.
-    worst = _WRONG_SIGN_SLOW * _WRONG_SIGN_FAST ** (count - 1)
-    counts = evidence > evidence.max() + np.log(worst * _NO_WEIGHT)
-    std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian[counts]), axis1=1, axis2=2)))
-    right = ndtr((estimate[counts, 1:-1] * direction + least) / std[:, 1:-1])
-    against = np.full(count, _WRONG_SIGN_FAST)
-    against[-1] = _WRONG_SIGN_SLOW
+    # What to expect of a set's signs costs an inverse: it is asked for only where the set may count.
     expected = np.ones(len(chosen))
-    expected[counts] = (right + (1 - right) * against).prod(axis=1)
+    asked = np.zeros(len(chosen), dtype=bool)
+    bar = evidence.max() + np.log(_WRONG_SIGN_SLOW * _NO_WEIGHT)
+    while True:
+        rows = np.flatnonzero(~asked & (evidence > bar))
+        if rows.size == 0:
+            break
+        asked[rows] = True
+        std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian[rows]), axis1=1, axis2=2)))
+        amplitudes = estimate[rows, 1:-1] * direction
+        right = ndtr((amplitudes + least) / std[:, 1:-1])
+        wrong = _wrong_sign(amplitudes, constants[chosen[rows]], normal.change)
+        expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
+        bar = (evidence + np.log(expected))[asked].max() + np.log(_NO_WEIGHT)
+    expected[~asked] = _NEVER
     return _Solved(chosen, bend, estimate, hessian, evidence, expected)
 
 
-def _sign_factor(amplitudes: Floats, constants: Floats, direction: float, least: float) -> Floats:
+def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
+    """Return what each amplitude would count if its sign, wrong below zero, were wrong.
+
+    `constants` ascend along each row; infinite where unused.
+    """
+    used = np.isfinite(constants)
+    last = used & ~np.roll(np.pad(used, ((0, 0), (0, 1))), -1, axis=1)[:, :-1]
+    size = np.minimum(amplitudes, 0.0) / (_WRONG_SIZE * change)
+    slow = _WRONG_SIGN_SLOW * np.maximum(np.exp(-0.5 * size**2), _NEVER)
+    return np.where(last | (used & (constants > _SLOW_S)), slow, _WRONG_SIGN_FAST)
+
+
+def _sign_factor(
+    amplitudes: Floats, constants: Floats, direction: float, least: float, change: float
+) -> Floats:
     """Return how much each draw counts, by the side from which its parts approach."""
-    wrong = amplitudes * direction < -least
-    slowest = np.argmax(np.where(np.isfinite(constants), constants, -1), axis=1)
-    is_slowest = np.arange(3) == slowest[:, None]
-    against = np.where(is_slowest, _WRONG_SIGN_SLOW, _WRONG_SIGN_FAST)
-    return np.asarray(np.where(wrong, against, 1.0).prod(axis=1))
+    against = _wrong_sign(amplitudes * direction, constants, change)
+    return np.asarray(np.where(amplitudes * direction < -least, against, 1.0).prod(axis=1))
 
 
 def _draw(

@@ -18,17 +18,17 @@ from gelassen.core.inputs import (
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
-from gelassen.core.relaxation import Relaxation
 from gelassen.core.result import Result
 
 _FEWEST_READINGS = 10
 # Seconds of load that can say where minutes lead; below, nothing is answered.
 _SHORTEST_S = 60.0
-# Share of what is extrapolated that stays in doubt: no model of three bodies is the machine.
-_BEYOND_IN_DOUBT = 0.04
+# Share of what is extrapolated that stays in doubt: no model of three bodies is the machine. Strong
+# bends tell of a fan on a curve, and curves have kinks: by the bend beyond free convection, more is.
+_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.08, 0.4, 0.25
 _CURVE_POINTS = 60
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
-_SURE_REACHED = 0.8
+_SURE_REACHED = 0.7
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -236,9 +236,12 @@ def _answer(
 ) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
-    doubt_k = np.hypot(fit.hidden_k, _BEYOND_IN_DOUBT * missing)
-    noise = np.random.default_rng(2).standard_normal(missing.size)
-    settled = relaxation.settled + doubt_k * noise
+    beyond = _BEYOND_IN_DOUBT + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
+    doubt_k = np.hypot(fit.hidden_k, beyond * missing)
+    noise = np.random.default_rng(2).standard_normal((2, missing.size))
+    settled = relaxation.settled + doubt_k * noise[0]
+    tails_k, tails_doubt_k = fit.tails_missing(np.array([length]))
+    missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     tail = (1 - confidence) / 2
     low, high = relaxation.quantile(settled, tail), relaxation.quantile(settled, 1 - tail)
     error = (relaxation.quantile(settled, 0.841) - relaxation.quantile(settled, 0.159)) / 2
@@ -248,7 +251,7 @@ def _answer(
     # Half-known answers have a long tail on the far side: there the mean is nearer on average.
     value = relaxation.quantile(settled, 0.5) if reached else relaxation.mean(settled)
     cautions: list[str] = []
-    reached_at = _reached_at(relaxation, value, band_k, span) if reached else None
+    reached_at = _reached_at(fit, value, band_k, span) if reached else None
     if not reached:
         cautions.append(
             f"not settled within {band_k:g} K when the load ended after {length / 60:.1f} min: "
@@ -271,7 +274,7 @@ def _answer(
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),
         time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(relaxation, span, fit.begin_s, confidence, constants[-1][0]),
+        curve=_curve(fit, span, confidence, constants[-1][0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -281,24 +284,22 @@ def _answer(
     )
 
 
-def _reached_at(
-    relaxation: Relaxation, value: float, band_k: float, span: LoadSpan
-) -> float | None:
+def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
     elapsed = np.linspace(0, span.end_s - span.start_s, 1000)
-    away = np.flatnonzero(np.abs(relaxation.mean_curve(elapsed) - value) > band_k)
+    course = fit.relaxation.mean_curve(elapsed) - fit.tails_missing(elapsed)[0]
+    away = np.flatnonzero(np.abs(course - value) > band_k)
     if away.size == 0:
         return span.start_s
     return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
 
 
-def _curve(
-    relaxation: Relaxation, span: LoadSpan, begin_s: float, confidence: float, slowest_s: float
-) -> FittedCurve:
+def _curve(fit: HeatingFit, span: LoadSpan, confidence: float, slowest_s: float) -> FittedCurve:
     """Return the fitted course, drawn on for as long as it takes to settle, within reason."""
-    length, first = span.end_s - span.start_s, begin_s - span.start_s
+    length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
     beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
-    value, low, high = relaxation.band(elapsed, confidence)
+    tails, _ = fit.tails_missing(elapsed)
+    value, low, high = (part - tails for part in fit.relaxation.band(elapsed, confidence))
     return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
 
 

@@ -11,8 +11,8 @@ RESTED: Literal["rested"] = "rested"
 KNOWN: Literal["known"] = "known"
 _USUAL: dict[str, dict[str, float]] = {
     "idle": {"within_k": 1.0, "at_least": 60.0, "at_most": 1800.0},
-    "soak": {"within_k": 0.3, "at_least": 300.0, "at_most": 2100.0},
-    "hold": {"within_k": 0.3, "at_least": 120.0, "at_most": 300.0},
+    "soak": {"within_k": 0.5, "at_least": 300.0, "at_most": 2100.0},
+    "hold": {"within_k": 0.5, "at_least": 120.0, "at_most": 300.0},
     "cooldown": {"within_k": 1.0, "at_least": 120.0, "at_most": 1800.0},
 }
 _MEANT = {"idle": RESTED, "soak": KNOWN, "hold": KNOWN, "cooldown": RESTED}

@@ -163,7 +163,7 @@ def _protocol(answers: Answers) -> list[str]:
     else:
         lines += [
             'idle = "until rested"   # or a time: "5 min"',
-            'soak = { until = "known", within_k = 0.3, at_least = "5 min", at_most = "35 min" }',
+            'soak = { until = "known", within_k = 0.5, at_least = "5 min", at_most = "35 min" }',
             'hold = "5 min"',
             'cooldown = "5 min"',
         ]

@@ -1,0 +1,65 @@
+"""What warms up last and shows least: board, drives, walls of the case.
+
+Beside the way from the chip through its cooler, heat soaks into bodies that weigh much and are
+joined loosely. They add one or two per cent of the rise, over a quarter of an hour to hours: too
+little for a fit to find time constants for, too much to leave out of an interval. So two tails of
+fixed time constants are always part of the course, each of an unknown, small size that the readings
+narrow down where they can.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.inputs import Floats
+
+_TIME_CONSTANTS_S = np.array([900.0, 3000.0])
+# Share of the rise in each tail, and its standard deviation. Bodies that are warmed take heat away
+# at first: tails are rather there than not.
+_USUAL_SHARE, _SPREAD_SHARE = 0.003, 0.006
+
+
+@dataclass(frozen=True, slots=True)
+class SlowTails:
+    """Both tails at the moments of the readings, in the unit of the series."""
+
+    middle_s: Floats  # (bins,) time since the load began
+    change: float  # the whole change of the series, with its sign
+
+    @property
+    def usual(self) -> Floats:
+        """What is usually missing for the tails' sake at each moment."""
+        return np.asarray(_USUAL_SHARE * self._columns(self.middle_s).sum(axis=1))
+
+    @property
+    def covariance(self) -> Floats:
+        """The covariance of what the tails miss, whatever their sizes are."""
+        columns = _SPREAD_SHARE * self._columns(self.middle_s)
+        return np.asarray(columns @ columns.T)
+
+    def missing_at(
+        self, elapsed_s: Floats, left: Floats, covariance: Floats
+    ) -> tuple[Floats, float]:
+        """Return what the tails still miss at these times, and its doubt at the last of them.
+
+        Parameters
+        ----------
+        elapsed_s : array, shape (m,)
+            Times since the load began, in s.
+        left : array, shape (bins,)
+            The series, with what its tails usually miss added, less the fitted course.
+        covariance : array, shape (bins, bins)
+            Covariance of the series, that of the tails included.
+        """
+        # Conditional mean and covariance of jointly normal quantities.
+        seen = _SPREAD_SHARE * self._columns(self.middle_s)
+        asked = _SPREAD_SHARE * self._columns(elapsed_s)
+        told = np.linalg.solve(covariance, np.column_stack([left, seen]))
+        # What lies above the fitted course is not missing any more.
+        usual = _USUAL_SHARE * self._columns(elapsed_s).sum(axis=1)
+        mean = usual - asked @ (seen.T @ told[:, 0])
+        within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
+        return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
+
+    def _columns(self, elapsed_s: Floats) -> Floats:
+        return np.asarray(self.change * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
