@@ -28,6 +28,7 @@ class Run:
     missing_k: float  # how far it was from there when the log ended, room and power standing still
     change_s: float  # when the power was changed in mid-run; infinite if it was not
     change_k: float  # by how much that moved the steady rise
+    slow_s: float  # time constant of the slowest body on the way from the chip to the room
     kind: str
     on_curve: bool
     warm: bool
@@ -112,10 +113,11 @@ class _State:
         )
         self.felt = m["room"].copy()  # what the fan curve sees
         self.fan = m["fan_least"].copy()
+        self.air = np.ones_like(self.fan)  # how freely it passes, against the usual
 
     def copy(self) -> "_State":
         other = _State(self.m)
-        for name in ("chip", "base", "fins", "case", "board", "felt", "fan"):
+        for name in ("chip", "base", "fins", "case", "board", "felt", "fan", "air"):
             setattr(other, name, getattr(self, name).copy())
         return other
 
@@ -129,7 +131,7 @@ class _State:
         still = (1 - m["radiated"]) * (rise / 40) ** m["convection"]
         still = still + m["radiated"] * (kelvin / 315) ** 3
         forced = self.fan ** m["fan_power"]
-        return np.where(m["kind"] == "passive", still, forced) / m["r_fins"]
+        return self.air * np.where(m["kind"] == "passive", still, forced) / m["r_fins"]
 
     def step(
         self, watts: np.ndarray, room: np.ndarray, seconds: float, sizes: Arrays | None = None
@@ -168,13 +170,14 @@ class _State:
         return self.chip
 
 
-def runs(seed: int, count: int, *, change: bool = False) -> list[Run]:
-    """Simulate that many machines; with `change`, the power changes by 6 to 40 % in mid-run."""
+def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
+    """Simulate that many machines; power or air changes by 6 to 40 % in mid-run if asked for."""
     rng = np.random.default_rng(seed)
     m = machines(rng, count)
     m["change_s"] = np.full(count, np.inf)
-    by = np.zeros(count)
+    by, power, air = np.zeros(count), 0.0, 0.0
     if change:
+        power, air = float(change == "power"), float(change == "air")
         m["minutes"] = rng.choice([20, 30, 45], count)
         m["change_s"] = IDLE_S + 60 * m["minutes"] * rng.uniform(0.3, 0.75, count)
         by = rng.uniform(0.06, 0.4, count) * rng.choice([-1, 1], count)
@@ -195,8 +198,9 @@ def runs(seed: int, count: int, *, change: bool = False) -> list[Run]:
         rooms[k] = m["room"] + m["wave"] * wave + m["drift"] * t / 1800
         wander = fade * wander + rng.normal(0, 1, count) * m["wander"] * np.sqrt(1 - fade**2)
         boost = np.where(t - IDLE_S < m["boost_s"], m["boost"], 1)
-        changed = np.where(t >= m["change_s"], 1 + by, 1)
-        base[k] = m["load_w"] * (1 + wander) * changed
+        changed = np.where(t >= m["change_s"], by, 0)
+        base[k] = m["load_w"] * (1 + wander) * (1 + power * changed)
+        state.air = 1 + air * changed
         watts[k] = state.leaking(m["idle_w"] if t < IDLE_S else base[k] * boost)
         state.step(watts[k], rooms[k], STEP_S)
         chip[k] = state.chip
@@ -210,7 +214,9 @@ def runs(seed: int, count: int, *, change: bool = False) -> list[Run]:
     mean_room = (rooms * loaded).sum(0) / loaded.sum(0)
     mean_w = (base * loaded).sum(0) / loaded.sum(0)
     rest = still.settled(m["load_w"], m["room"]).copy()
-    moved = still.settled(m["load_w"] * (1 + by), m["room"]) - rest
+    slow_s = (still.fins - m["room"]) / m["load_w"] * (m["fins"] + m["base"])
+    still.air = 1 + air * by
+    moved = still.settled(m["load_w"] * (1 + power * by), m["room"]) - rest
     truth = state.settled(mean_w, mean_room) - mean_room
     made = []
     for r in range(count):
@@ -234,6 +240,7 @@ def runs(seed: int, count: int, *, change: bool = False) -> list[Run]:
                 missing_k=float(rest[r] - calm[end - 1, r]),
                 change_s=float(m["change_s"][r]),
                 change_k=float(moved[r]),
+                slow_s=float(slow_s[r]),
                 kind=str(m["kind"][r]),
                 on_curve=bool(m["curve"][r] != "fixed"),
                 warm=bool(m["warm_s"][r] > 0),

@@ -31,7 +31,7 @@ _WAYS_S = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0), (60.0, 12.0), (200.0, 12.0), (70
 _SLOW_S = (60.0, 100.0, 170.0, 300.0, 520.0, 900.0)
 _COURSES: tuple[tuple[tuple[float, float], ...], ...] = (
     *(((tau, 0.0),) for tau in (0.0, 8.0, 30.0)),
-    *(((tau, early),) for tau in _SLOW_S for early in (12.0, 45.0)),
+    *(((tau, early),) for tau in _SLOW_S for early in (6.0, 25.0)),
     *(((quick, 0.0), (tau, 12.0)) for quick in (0.0, 8.0) for tau in _SLOW_S),
 )
 # Approaches after the start of the load: time constants of exponentials, close enough together that
@@ -101,6 +101,9 @@ class StepModel:
         self._trust = 1 / np.hypot(1.0, rough / noise_k)
         self._course = course * self._trust
         self._base = _approaches(elapsed_s) * self._trust[:, None]
+        # Slow parts mostly go the way the whole course begins with.
+        tenth = max(course.size // 10, 1)
+        self.usual_slow = 1.0 if course[:tenth].mean() > np.median(course) else -1.0
         # The same moments are tried again and again.
         self._made: dict[tuple[float, tuple[tuple[float, float], ...]], Floats] = {}
 

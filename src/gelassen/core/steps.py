@@ -229,8 +229,10 @@ class _Search:
         # noise it stands out.
         seen = found.background
         shorter = replace(seen, noise=replace(seen.noise, fade=min(seen.noise.fade, 0.9)))
+        # So does a change back that is taken for a slow part of the approach which goes that way.
+        usual = [replace(background, slow=self.model.usual_slow) for background in (seen, shorter)]
         best: Fit | None = None
-        for background in dict.fromkeys((seen, shorter)):
+        for background in dict.fromkeys((seen, shorter, *usual)):
             none = self.model.level(found.changes, background)
             scores = self.model.likelihoods(
                 found.changes, moments, (1.0, -1.0), background,
