@@ -237,8 +237,8 @@ def steps_table(seeds: int) -> None:
     """Print how often changes of power and of the way of the air are found."""
     print("\n### Changes in mid-run (random machines whose power does not wander by 2 %)\n")
     print(
-        "Found: within 15 s, or a tenth of the slowest time constant. In time: two of these time constants of "
-        "load before the change, and two after it.\n"
+        "Found: within 15 s, or a tenth of the slowest time constant. In time: two of these time "
+        "constants of load before the change, and two after it.\n"
     )
     print("| what changed, by how much | runs | found | interval covers | false ones a run |")
     print("|:---|---:|---:|---:|---:|")
