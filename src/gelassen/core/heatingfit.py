@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import CubicSpline
 
 from gelassen.core.grid import Grid, lagged
 from gelassen.core.inputs import Bools, Floats
@@ -43,6 +44,7 @@ class HeatingFit:
     begin_s: float  # from when on it was fitted: what came before is boost
     hidden_k: float  # by the steps of the sensors
     seen_k: float  # how far the readings rose
+    course: CubicSpline  # the mean course over the time since the load began, without the tails
     tails: SlowTails
     _left: Floats  # what the fitted course leaves of each bin, and its covariance
     _covariance: Floats
@@ -107,12 +109,14 @@ def fit_heating(
             covariance += np.outer(column, column)
         relaxation = fit_relaxation(
             middle, series, covariance, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None, draws=4000 if last else 500,
+            start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
         )  # fmt: skip
+        course = relaxation.mean_course(span.end_s - span.start_s)
+        if last:
+            break
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
-        left = series - relaxation.mean_curve(middle)
-        approach = relaxation.mean_curve((times - span.start_s).clip(min=0))
+        approach = course((times - span.start_s).clip(min=0))
         density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
         scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
         rise, doubts = curve.copy(), []
@@ -128,7 +132,8 @@ def fit_heating(
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, tails, left, covariance)
+    left = series - course(middle)
+    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, course, tails, left, covariance)
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:

@@ -72,7 +72,8 @@ def recovery(
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
         fit = fit_relaxation(middle, series, np.diag(variance), constants, most=2, draws=1000)
-        density = max(noise_density(course - fit.mean_curve(elapsed), grid.step_s), 1e-4)
+        left = course - fit.mean_course(float(elapsed[-1]))(elapsed)
+        density = max(noise_density(left, grid.step_s), 1e-4)
     told = fit.time_constants(confidence)
     # The list of time constants is coarse: the likeliest between its entries is found by itself.
     start = tuple(middle_s for middle_s, _, _ in told)

@@ -34,7 +34,7 @@ _QUICK_EVERY = 2
 _APART = 5
 _SHORTEST_S, _LONGEST_S = 3.0, 7200.0
 _SOME = 200
-_KNOTS = 120
+_KNOTS = 80
 # The slowest time constant of a cooled part: six minutes, within a factor of 3 or so.
 _TYPICAL_SLOWEST_S, _SPREAD = 360.0, 1.1
 # How far the slowest is bent, and how often: many coolers are not, few are strongly.
@@ -47,11 +47,11 @@ _MISSING = 2.0
 _WRONG_SIGN_FAST, _WRONG_SIGN_SLOW, _SLOW_S = 0.2, 0.005, 150.0
 _WRONG_SIZE, _NEVER = 0.1, 1e-60
 # Sets that count less than this, against the best, are left out.
-_NO_WEIGHT = 1e-6
+_NO_WEIGHT = 1e-5
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
 # Quick parts whose best set counts less than this (in log) are not tried with a bend, or again.
-_HOPELESS_BENT, _HOPELESS = 12.0, 18.0
+_HOPELESS_BENT, _HOPELESS = 8.0, 12.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,15 +66,14 @@ class Relaxation:
     weights: Floats  # (draws,) adding up to 1
     sets: "list[TimeConstantSets]"  # those worth trying on slightly different readings
 
-    def mean_curve(self, elapsed_s: Floats) -> Floats:
-        """Return the mean of the draws at these times, without what the reference adds."""
+    def mean_course(self, until_s: float) -> CubicSpline:
+        """Return the mean of the draws as a function of time, without what the reference adds."""
         some = slice(None, None, max(self.settled.size // _SOME, 1))
         share = self.weights[some] / self.weights[some].sum()
         # Denser where it is steep; the spline between is far better than the readings.
-        knots = float(elapsed_s.max()) * np.linspace(0, 1, _KNOTS) ** 2.5
+        knots = until_s * np.linspace(0, 1, _KNOTS) ** 2.5
         missing = self._missing(knots[:, None], some).sum(axis=2)
-        course = float(share @ self.settled[some]) - missing @ share
-        return np.asarray(CubicSpline(knots, course)(elapsed_s))
+        return CubicSpline(knots, float(share @ self.settled[some]) - missing @ share)
 
     def band(self, elapsed_s: Floats, share: float) -> tuple[Floats, Floats, Floats]:
         """Return mean, lower and upper curve at these times; `share` of the draws lie between."""
@@ -173,6 +172,7 @@ def fit_relaxation(
     most: int = 3,
     among: "list[TimeConstantSets] | None" = None,
     start_share: float | None = None,
+    draft: bool = False,
     draws: int = 4000,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
@@ -193,6 +193,8 @@ def fit_relaxation(
         Sets left over from an earlier fit of nearly the same readings: only these are tried.
     start_share : float, optional
         Share of the settled rise that was there at time zero; without it nothing is bent.
+    draft : bool
+        Try only every second entry of the list for the slowest: enough to see which quick ones matter.
     draws : int
         How many draws to return: quantiles far out need thousands, a mean course needs few.
     """
@@ -205,8 +207,9 @@ def fit_relaxation(
     least = 0.002 * change  # a trace of the wrong sign is as good as none
 
     tried: list[_Solved] = []
-    hopeful = among or _time_constant_sets(time_constants_s.size, most)
-    again = hopeful
+    every = among or _time_constant_sets(time_constants_s.size, most)
+    hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
+    again = every
     for bend, share in _BENDS if start_share is not None else _BENDS[:1]:
         basis = _basis(elapsed_s, time_constants_s, bend, start_share or 0.0)
         weighted = cho_solve(whitener, basis)
@@ -216,8 +219,8 @@ def fit_relaxation(
             for group in hopeful
         ]
         if bend == 0:
-            again = _hopeful(hopeful, models, _HOPELESS)
-            hopeful = _hopeful(hopeful, models, _HOPELESS_BENT)
+            again = _hopeful(every, models, _HOPELESS)
+            hopeful = _hopeful(every, models, _HOPELESS_BENT)
         tried += models
     log_weight = np.concatenate([model.evidence + np.log(model.expected) for model in tried])
     weight = np.exp(log_weight - log_weight.max())
@@ -241,16 +244,16 @@ class TimeConstantSets:
 
 
 @cache
-def _time_constant_sets(size: int, most: int) -> list[TimeConstantSets]:
-    """Return the sets to try, by their number of members."""
+def _time_constant_sets(size: int, most: int, step: int = 1) -> list[TimeConstantSets]:
+    """Return the sets to try, by their number of members; the slowest from every `step`-th entry."""
     quick = range(0, size, _QUICK_EVERY)
-    groups = [np.arange(size)[:, None]]
+    groups = [np.arange(0, size, step)[:, None]]
     for count in range(2, most + 1):
         chosen = [
             (*members, slowest)
             for members in combinations(quick, count - 1)
             if all(b - a >= _APART for a, b in pairwise(members))
-            for slowest in range(members[-1] + _APART, size)
+            for slowest in range(members[-1] + _APART, size, step)
         ]
         if chosen:
             groups.append(np.array(chosen))
@@ -303,14 +306,18 @@ def _hopeful(
     best = max(float((model.evidence + np.log(model.expected)).max()) for model in models)
     kept = []
     for group, model in zip(groups, models, strict=True):
-        places = 1000 ** np.arange(model.chosen.shape[1] - 1)
-        quick, place = np.unique(model.chosen[:, :-1] @ places, return_inverse=True)
+        quick, place = np.unique(_quick_parts(model.chosen), return_inverse=True)
         top = np.full(quick.size, -np.inf)
         np.maximum.at(top, place, model.evidence)
-        rows = top[place] > best - hopeless
+        rows = np.isin(_quick_parts(group.chosen), quick[top > best - hopeless])
         if rows.any():
             kept.append(TimeConstantSets(group.chosen[rows], group.alike[rows]))
     return kept
+
+
+def _quick_parts(chosen: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return one number for the quick members of each set."""
+    return np.asarray(chosen[:, :-1] @ 1000 ** np.arange(chosen.shape[1] - 1))
 
 
 def _solve(

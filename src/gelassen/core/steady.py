@@ -286,7 +286,7 @@ def _answer(
 
 def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
     elapsed = np.linspace(0, span.end_s - span.start_s, 1000)
-    course = fit.relaxation.mean_curve(elapsed) - fit.tails_missing(elapsed)[0]
+    course = fit.course(elapsed) - fit.tails_missing(elapsed)[0]
     away = np.flatnonzero(np.abs(course - value) > band_k)
     if away.size == 0:
         return span.start_s

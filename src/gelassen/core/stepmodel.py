@@ -178,9 +178,12 @@ class StepModel:
         """Return the normal equations with one more change, one problem a moment."""
         common = noise(np.column_stack([self._columns(known), self._course]))
         more = np.concatenate([self._ways(float(m), ways) for m in moments], axis=1)
-        more = noise(more).reshape(common.shape[0], moments.size, len(ways)).transpose(1, 2, 0)
         size, count = common.shape[1] - 1, len(ways)
-        within, across = common.T @ common, more @ common
+        # In one piece, so that the products below are those of plain matrices.
+        more = np.ascontiguousarray(noise(more).T)
+        within = common.T @ common
+        across = (more @ common).reshape(moments.size, count, size + 1)
+        more = more.reshape(moments.size, count, common.shape[0])
         grams = np.empty((moments.size, size + count, size + count))
         grams[:, :size, :size] = within[:-1, :-1]
         grams[:, size:, :size] = across[:, :, :-1]

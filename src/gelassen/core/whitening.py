@@ -24,8 +24,9 @@ class Whitener:
 
     def __call__(self, columns: Floats) -> Floats:
         """Filter columns (time goes down) so that the noise in them is white with variance 1."""
-        filtered = lfilter([1.0, -self.fade], [1.0, self.moving], columns, axis=0)
-        return np.asarray(filtered / self.std)
+        # Twice as fast along rows as down columns.
+        rows = np.ascontiguousarray(columns.T)
+        return np.asarray((lfilter([1.0, -self.fade], [1.0, self.moving], rows) / self.std).T)
 
 
 def fitted_whitener(left: Floats, least: float = 0.0) -> tuple[Whitener, float]:
