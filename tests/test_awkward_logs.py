@@ -221,6 +221,14 @@ def test_what_is_told_settles_it(tmp_path):
     ]  # fmt: skip
 
 
+def test_groups_above_the_header_name_parts_but_not_the_time(tmp_path):
+    rows = [f"{k},{40 + k % 5},{35 + k % 3}" for k in range(60)]
+    text = "\n".join(["CPU,,GPU", "Time [s],Core 1 [°C],Hot Spot [°C]", *rows]) + "\n"
+    frame = gelassen.read_log(stored(tmp_path, text)).frame
+    assert list(frame.columns) == ["cpu.core1.temp_c", "gpu.hotspot.temp_c"]
+    assert frame.index[-1] == 59
+
+
 @pytest.mark.parametrize(
     ("header", "value", "channel", "reading"),
     [

@@ -26,7 +26,7 @@ from gelassen.intake.plan import plan_columns
 from gelassen.intake.rows import LeftOut, Rows, read_rows, shown
 from gelassen.intake.sampling import sample_columns
 from gelassen.intake.stampread import offset_of, read_stamps
-from gelassen.intake.timecolumn import TimeColumn, find_time
+from gelassen.intake.timecolumn import TimeColumn, find_time, names_time
 from gelassen.intake.timeline import Kind, gaps, straighten
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
 
@@ -216,7 +216,8 @@ def _headers(layout: Layout) -> list[Header]:
         header = read_header(text)
         if unit and not header.unit:
             header = Header(text, text, unit) if not kinds_of(header.unit) else header
-        if group and group.casefold() not in header.words.casefold():
+        # The time stands beside the groups, though the first of them begins above it.
+        if group and group.casefold() not in header.words.casefold() and not names_time(header):
             header = header._replace(words=f"{group} {header.words}")
         headers.append(header)
     return headers

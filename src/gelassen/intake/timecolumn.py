@@ -78,7 +78,7 @@ def find_time(
     FileError
         No column is a time, or one can be read in two ways.
     """
-    named = list(told) or [k for k, header in enumerate(headers) if _is_named(header)]
+    named = list(told) or [k for k, header in enumerate(headers) if names_time(header)]
     forms: dict[int, Form] = {}
     for k in named if told else range(len(headers)):
         if not told and k not in named and not _looks_stamped(samples[k]):
@@ -136,7 +136,8 @@ def find_time(
     )
 
 
-def _is_named(header: Header) -> bool:
+def names_time(header: Header) -> bool:
+    """Say whether a header's words name the time."""
     text = header_words(header.words)
     if header.text.strip() == "t_s":
         return True
