@@ -69,6 +69,7 @@ def test_poor_rows_are_left_out_counted_and_said(tmp_path):
     [
         ("", None, "is empty"),
         ("t_s,cpu.package.temp_c\n", None, "has a header but no rows"),
+        ("t_s,cpu.package.temp_c\n0,40\n", None, "line 2: the only sample of this log"),
         ("temp\n40\n", None, "no delimiter"),
         ("a,b\n1,2\n", None, "no column holds the time"),
         ("t_s,b\n1,2\n", None, "no column is known to be a channel"),

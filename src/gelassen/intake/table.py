@@ -109,6 +109,11 @@ def _understand(
     cautions += notes
     started, t_s, notes = _zero(times, time, str(cells[first_row]), layout, told)
     cautions += notes
+    if t_s.size < 2:
+        raise FileError(
+            f"{name}, line {rows.line[first_row]}: the only sample of this log; no course can be told from "
+            "one. Export a longer part, or note single readings in a run: gelassen note RUN"
+        )
     frame = _frame(rows, words, conversions, order, t_s)
     cautions += [_left_out_words(reason, some) for reason, some in left_out.items()]
     cautions += [
@@ -139,7 +144,7 @@ def _understand(
             "decimal mark": "comma" if main == "," else "point",
             "table": _where(layout),
             "time": " and ".join(f'"{keys[k]}"' for k in time.columns) + f": {time.words}",
-            "interval": f"{usual:g} s" if np.isfinite(usual) else "one sample",
+            "interval": f"{usual:g} s" if np.isfinite(usual) else "unknown",
         },
         left_out=tuple(
             (reason, some.count, tuple(some.lines), some.example)
