@@ -50,8 +50,10 @@ _WRONG_SIZE, _NEVER = 0.1, 1e-60
 _NO_WEIGHT = 1e-5
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
-# Quick parts whose best set counts less than this (in log) are not tried with a bend, or again.
-_HOPELESS_BENT, _HOPELESS = 8.0, 12.0
+# Quick parts whose best set counts less than this (in log) are not tried again.
+_HOPELESS = 12.0
+# A bent part stands beside one quick one at most: two more add nothing, and take half of the time.
+_MOST_BENT = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,7 +222,7 @@ def fit_relaxation(
         ]
         if bend == 0:
             again = _hopeful(every, models, _HOPELESS)
-            hopeful = _hopeful(every, models, _HOPELESS_BENT)
+            hopeful = [group for group in hopeful if group.chosen.shape[1] <= _MOST_BENT]
         tried += models
     log_weight = np.concatenate([model.evidence + np.log(model.expected) for model in tried])
     weight = np.exp(log_weight - log_weight.max())
