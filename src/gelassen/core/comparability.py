@@ -143,8 +143,8 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
             {
                 "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": quantity,
                 "value": float(values[k]), "usual": usual, "difference": difference, "pushes_k": pushes,
-                "words": f"{table.loc[k, 'run']}: {name} {values[k]:.4g} {unit}, {abs(difference):.3g} "
-                f"{'more' if difference > 0 else 'less'} than in the other runs of {table.loc[k, 'setup']}"
+                "words": f"{table.loc[k, 'run']}: {name} {_told(values[k], 4)} {unit}, "
+                f"{_told(abs(difference))} {'more' if difference > 0 else 'less'} than in the other runs of {table.loc[k, 'setup']}"
                 + _push_words(pushes),
             }
         )  # fmt: skip
@@ -180,6 +180,11 @@ def _push(value: float, own: float, usual: float, power_of: float) -> float:
     if not power_of or own <= 0 or usual <= 0:
         return float("nan")
     return float(value - value * (usual / own) ** power_of)
+
+
+def _told(value: float, digits: int = 3) -> str:
+    """Return a value with so many digits that count, never in powers of ten: 1860, not 1.86e+03."""
+    return f"{float(f'{value:.{digits}g}'):.12g}"
 
 
 def _push_words(pushes: float) -> str:
@@ -218,7 +223,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
                     "versus_value": middle[b], "difference": difference,
                     "expected": quantity in expected,
                     "pushes_k": pushes,
-                    "words": f"{a} had {abs(difference):.3g} {unit} {more} {name} than {b}"
+                    "words": f"{a} had {_told(abs(difference))} {unit} {more} {name} than {b}"
                     + _push_words(pushes),
                 }
             )  # fmt: skip

@@ -11,7 +11,12 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import LoadSpan
 from gelassen.core.noise import noise_covariance, noise_density, quantisation_error
 from gelassen.core.powereffect import power_effect
-from gelassen.core.relaxation import Relaxation, fit_relaxation, time_constant_list
+from gelassen.core.relaxation import (
+    USUAL_SLOWEST,
+    Relaxation,
+    fit_relaxation,
+    time_constant_list,
+)
 from gelassen.core.slowtail import SlowTails
 
 _BINS = 80
@@ -55,7 +60,12 @@ class HeatingFit:
 
 
 def fit_heating(
-    grid: Grid, curve: Floats, room: Floats | None, watts: Floats | None, span: LoadSpan
+    grid: Grid,
+    curve: Floats,
+    room: Floats | None,
+    watts: Floats | None,
+    span: LoadSpan,
+    slowest: tuple[float, float] = USUAL_SLOWEST,
 ) -> HeatingFit:
     """Fit the curve of one load.
 
@@ -67,6 +77,8 @@ def fit_heating(
         Temperature (NaN where not read), reference and power (filled; None if not logged).
     span : LoadSpan
         When the load ran.
+    slowest : tuple of float
+        What is known of the slowest time constant before: see `fit_relaxation`.
     """
     times = grid.times_s
     begin_s = span.start_s + _boost_length(grid, watts, span)
@@ -109,7 +121,8 @@ def fit_heating(
             covariance += np.outer(column, column)
         relaxation = fit_relaxation(
             middle, series, covariance, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
+            start_share=start_share if last else None, slowest=slowest, draft=not last,
+            draws=4000 if last else 250,
         )  # fmt: skip
         course = relaxation.mean_course(span.end_s - span.start_s)
         if last:

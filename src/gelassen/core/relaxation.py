@@ -35,8 +35,8 @@ _APART = 5
 _SHORTEST_S, _LONGEST_S = 3.0, 7200.0
 _SOME = 200
 _KNOTS = 80
-# The slowest time constant of a cooled part: six minutes, within a factor of 3 or so.
-_TYPICAL_SLOWEST_S, _SPREAD = 360.0, 1.1
+# The slowest time constant of a cooled part: six minutes, within a factor of 3 or so (log-normal).
+USUAL_SLOWEST = (360.0, 1.1)
 # How far the slowest is bent, and how often: many coolers are not, few are strongly.
 _BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
 # What is still missing when the fit begins, against what was seen (standard deviation).
@@ -174,6 +174,7 @@ def fit_relaxation(
     most: int = 3,
     among: "list[TimeConstantSets] | None" = None,
     start_share: float | None = None,
+    slowest: tuple[float, float] = USUAL_SLOWEST,
     draft: bool = False,
     draws: int = 4000,
 ) -> Relaxation:
@@ -195,13 +196,15 @@ def fit_relaxation(
         Sets left over from an earlier fit of nearly the same readings: only these are tried.
     start_share : float, optional
         Share of the settled rise that was there at time zero; without it nothing is bent.
+    slowest : tuple of float
+        What is known before of the slowest time constant: median in s, spread of its logarithm.
     draft : bool
         Try only every second entry of the list for the slowest: enough to see which quick ones matter.
     draws : int
         How many draws to return: quantiles far out need thousands, a mean course needs few.
     """
     change = float(np.ptp(series)) or 1.0
-    prior = _log_prior(time_constants_s)
+    prior = _log_prior(time_constants_s, *slowest)
     whitener = cho_factor(covariance, lower=True)
     square = float(series @ cho_solve(whitener, series))
     tenth = max(elapsed_s.size // 10, 1)
@@ -293,12 +296,12 @@ class _Solved:
     expected: Floats  # sign factor to expect
 
 
-def _log_prior(time_constants_s: Floats) -> Floats:
+def _log_prior(time_constants_s: Floats, usual_s: float, spread: float) -> Floats:
     """Return how likely each is to be the slowest of a cooled part, before any reading is seen.
 
     Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not.
     """
-    return np.asarray(-0.5 * (np.log(time_constants_s / _TYPICAL_SLOWEST_S) / _SPREAD) ** 2)
+    return np.asarray(-0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2)
 
 
 def _hopeful(

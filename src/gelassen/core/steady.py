@@ -18,6 +18,7 @@ from gelassen.core.inputs import (
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
+from gelassen.core.relaxation import USUAL_SLOWEST
 from gelassen.core.result import Result
 
 _FEWEST_READINGS = 10
@@ -27,6 +28,8 @@ _SHORTEST_S = 60.0
 # bends tell of a fan on a curve, and curves have kinks: by the bend beyond free convection, more is.
 _BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.08, 0.4, 0.25
 _CURVE_POINTS = 60
+# By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
+_OTHER_CONDITIONS = 0.3
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
 _SURE_REACHED = 0.7
 
@@ -118,6 +121,7 @@ def steady_state(
     load_start_s: float | None = None,
     band_k: float = 0.5,
     confidence: float = 0.95,
+    slowest_s: tuple[float, float] | None = None,
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -137,6 +141,8 @@ def steady_state(
         How near to the value counts as reached, in K.
     confidence : float
         Share of such intervals that should cover the truth.
+    slowest_s : tuple of float, optional
+        The 95 % interval of the slowest time constant, where another load of this machine told it.
 
     Raises
     ------
@@ -191,7 +197,8 @@ def steady_state(
         return _cannot_tell(times, temperature, reference, span, confidence, cautions)
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
-    fit = fit_heating(grid, curve, room, watts, span)
+    slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(*slowest_s)
+    fit = fit_heating(grid, curve, room, watts, span, slowest)
     answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
@@ -204,6 +211,16 @@ def steady_state(
             "this the wrong reference?"
         )
     return replace(answer, cautions=(*cautions, *answer.cautions))
+
+
+def _known_slowest(low_s: float, high_s: float) -> tuple[float, float]:
+    """Return median and spread of a slowest time constant that was seen under other conditions."""
+    if not 0 < low_s <= high_s < np.inf:
+        raise InputError(
+            f"slowest_s is ({low_s:g}, {high_s:g}): give two times above zero, in order"
+        )
+    spread = np.log(high_s / low_s) / (2 * 1.96)
+    return float(np.sqrt(low_s * high_s)), float(np.hypot(spread, _OTHER_CONDITIONS))
 
 
 def _load_span(

@@ -112,12 +112,13 @@ def answer_stretches(
     confidence: float,
     causes: tuple[Bools, Bools] | None,
 ) -> tuple[Stretch, ...]:
-    """Answer each stretch of the load between these changes by itself.
+    """Answer each stretch of the load between these changes.
 
+    The first shows the whole heating: how slow the machine is, it tells for the others.
     `causes` are where heat and where a power limit held the chip back; None if that is not known.
     """
     borders = [span[0], *(step.at_s for step in steps), span[1]]
-    parts = []
+    parts: list[Stretch] = []
     for start, end in pairwise(borders):
         until = times <= end
         if not np.isfinite(temperature[until & (times >= start)]).any():
@@ -129,6 +130,7 @@ def answer_stretches(
             power_w=None if power is None else power[until],
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
             confidence=confidence,
+            slowest_s=_slowest_s(parts[0].steady) if parts else None,
         )
         inside = np.flatnonzero(until & (times >= start))
         shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
@@ -143,6 +145,11 @@ def answer_stretches(
             )
         )
     return tuple(parts)
+
+
+def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:
+    told = np.isfinite([steady.low, steady.high]).all() and steady.time_constant_intervals_s
+    return steady.time_constant_intervals_s[-1] if told else None
 
 
 def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | None:
