@@ -76,6 +76,43 @@ def test_free_convection_and_leakage_are_allowed_for():
     assert np.sqrt(np.mean(np.square(errors))) < 1.5
 
 
+def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for():
+    """One per cent of the rise comes in half an hour: too little to fit, too much to leave out."""
+    covered = []
+    for seed in range(20):
+        log = heating_log("tower", seed, minutes=20, step_k=0.5)
+        share, tau = np.random.default_rng(seed).uniform((0.004, 800), (0.014, 2500))
+        late = -share * log.rise_k * np.exp(-np.maximum(log.time_s - 120, 0) / tau)
+        answer = steady_state(log.time_s, log.temperature_c + late, reference_c=log.room_c)
+        covered.append(answer.low <= log.rise_k <= answer.high)
+    assert np.mean(covered) >= 0.8
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_what_overshoots_a_little_does_not_fall_for_ever(seed):
+    """A fan that is late lets the part rise above where it settles; the log ends while it falls."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(720.0)
+    load = np.maximum(t - 120, 0)
+    course = 41 - 36 * np.exp(-load / 110) + 1.2 * np.exp(-(((load - 480) / 150) ** 2))
+    answer = steady_state(t, 22 + course + 0.1 * rng.standard_normal(t.size), load_start_s=120,
+                          reference_c=np.full(t.size, 22.0))  # fmt: skip
+    assert answer.value == pytest.approx(41.5, abs=1.5)
+
+
+def test_how_slow_the_machine_is_may_be_known_from_another_load():
+    slow, quick = (heating_log("liquid", 3, minutes=12), heating_log("tower", 3, minutes=5))
+    for log, told, untrue in ((slow, (600, 1000), (100, 150)), (quick, (120, 200), (1500, 2500))):
+        known, misled = (
+            steady_state(log.time_s, log.temperature_c, reference_c=log.room_c, slowest_s=slowest)
+            for slowest in (told, untrue)
+        )
+        assert known.low <= log.rise_k <= known.high
+        assert abs(known.value - log.rise_k) < abs(misled.value - log.rise_k)
+    with pytest.raises(InputError, match="two times above zero, in order"):
+        steady_state(log.time_s, log.temperature_c, slowest_s=(900, 700))
+
+
 def test_a_room_that_was_not_logged_makes_the_answer_less_sure():
     log = heating_log("tower", 5)
     known = steady_state(log.time_s, log.temperature_c, reference_c=log.room_c)

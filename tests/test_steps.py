@@ -33,6 +33,17 @@ def test_an_enclosure_put_on_and_taken_off_is_found(seed):
     assert off.after - off.before == pytest.approx(-6, abs=1.5)
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_a_turn_downwards_before_it_has_settled_is_found_where_it_is(seed):
+    rng = np.random.default_rng(seed)
+    t = np.arange(1300.0)
+    rise = 50 - 45 * np.exp(-t / 160)
+    rise -= np.where(t > 420, 11 * -np.expm1(-np.maximum(t - 420, 0) / 110), 0)
+    (step,) = find_steps(t, np.round(2 * (rise + 0.2 * rng.standard_normal(t.size))) / 2)
+    assert step.at_s == pytest.approx(420, abs=20)
+    assert step.after < step.before
+
+
 def test_a_fan_that_stops_is_found_to_the_second():
     rng = np.random.default_rng(0)
     t = np.arange(1200.0)

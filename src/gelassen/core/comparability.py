@@ -144,7 +144,8 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
                 "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": quantity,
                 "value": float(values[k]), "usual": usual, "difference": difference, "pushes_k": pushes,
                 "words": f"{table.loc[k, 'run']}: {name} {_told(values[k], 4)} {unit}, "
-                f"{_told(abs(difference))} {'more' if difference > 0 else 'less'} than in the other runs of {table.loc[k, 'setup']}"
+                f"{_told(abs(difference))} {'more' if difference > 0 else 'less'} than in the other runs "
+                f"of {table.loc[k, 'setup']}"
                 + _push_words(pushes),
             }
         )  # fmt: skip
