@@ -75,7 +75,8 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
         lost = summary.held_back
         if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
             lines.append(
-                f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free."
+                f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free"
+                + ("; the boost of a cold chip is part of that." if lost.free_s < 60 else ".")
             )
         if throttling.at_limit:
             lines.append(
