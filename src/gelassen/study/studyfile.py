@@ -242,7 +242,8 @@ def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:
     """Refuse a setup the study does not have; `or_else` says what else may be meant."""
     if name not in study.setups:
         raise InputError(
-            f'"{name}" is no setup of this study ({", ".join(study.setups) or "none"}).'
+            # Names of setups are full of commas.
+            f'"{name}" is no setup of this study ({"; ".join(study.setups) or "none"}).'
             + nearest(name, study.setups)
             + or_else
         )

@@ -97,8 +97,12 @@ def compare_at_equal(
     repeatability: tuple[float, float] | None,
 ) -> pd.DataFrame:
     """Compare setups at equal noise, fan speed or duty; see `Study.at_equal`."""
-    if quantity not in table.columns or table[quantity].isna().all():
-        raise InputError(f'"{quantity}" was not logged (noise_dba, fan_rpm, duty_pct)')
+    if not _is_logged(table, quantity):
+        known = [n for n in ("noise_dba", "fan_rpm", "duty_pct") if _is_logged(table, n)]
+        raise InputError(
+            f'"{quantity}" was not logged; setups can be compared at equal '
+            f"{', '.join(known) or 'nothing'}"
+        )
     moved = [n for n in file.factors if any(w in n for w in FAN_WORDS)]
     if not moved:
         raise InputError("no factor of this study moves the fans: there is nothing to go along")
@@ -122,7 +126,14 @@ def compare_at_equal(
         low = max(float(group["x"].min()) for group in groups.values())
         high = min(float(group["x"].max()) for group in groups.values())
         if low > high:
-            raise InputError(f"the setups have no {quantity} in common: say where to compare")
+            spans = "; ".join(
+                f"{name}: {group['x'].min():.4g} to {group['x'].max():.4g}"
+                for name, group in groups.items()
+            )
+            raise InputError(
+                f"the setups have no {quantity} in common ({spans}): say at which value to compare, "
+                "with --at or at="
+            )
         at = (low + high) / 2
     factor = float(norm.ppf((1 + confidence) / 2))
     rows = []
@@ -146,11 +157,20 @@ def _quantity(
     found = [detail(file, name, against) for name in names]
     if all(math.isnan(x) for x in found):
         details = sorted({k for f in file.factors.values() for d in f.details.values() for k in d})
+        logged = [
+            n
+            for n in ("noise_dba", "fan_rpm", "power_w", "work_per_s")
+            if _is_logged(comparison.runs, n) or _is_logged(comparison.setups, n)
+        ]
         raise InputError(
-            f'no setup has "{against}". Logged: noise_dba, fan_rpm, power_w, work_per_s; in the '
+            f'no setup has "{against}". Logged: {", ".join(logged) or "nothing of the kind"}; in the '
             f"study file: {', '.join(details) or 'no details'}." + nearest(against, details)
         )
     return found
+
+
+def _is_logged(table: pd.DataFrame, quantity: str) -> bool:
+    return quantity in table.columns and bool(table[quantity].notna().any())
 
 
 def _named(quantity: str) -> str:
