@@ -221,6 +221,28 @@ def test_what_is_told_settles_it(tmp_path):
     ]  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("stamps", "started"),
+    [
+        (["04-Mar-2026 23:59:59", "05-Mar-2026 00:00:00"], "2026-03-04T23:59:59"),
+        (['"Mar 04, 2026 11:59:59 PM"', '"Mar 05, 2026 12:00:00 AM"'], "2026-03-04T23:59:59"),
+        (["Wed 04 Mar 2026 23:59:59", "Thu 05 Mar 2026 00:00:00"], "2026-03-04T23:59:59"),
+        (["2026/03/04 23:59:59", "2026/03/05 00:00:00"], "2026-03-04T23:59:59"),
+        (["1772668799.5", "1772668800.5"], "2026-03-04T23:59:59.500"),
+        (["03/14/2026 11:59:59 p.m.", "03/15/2026 12:00:00 a.m."], "2026-03-14T23:59:59"),
+        (["31.12.26 23:59:59", "01.01.27 00:00:00"], "2026-12-31T23:59:59"),
+        (["23:59:59:250", "00:00:00:250"], None),
+        (["11:59:59 PM", "12:00:00 AM"], None),
+    ],
+)
+def test_moments_are_read_as_people_write_them(tmp_path, stamps, started):
+    text = "Time,CPU [°C],Room [°C]\n" + f"{stamps[0]},50,22\n{stamps[1]},51,22\n"
+    recording = gelassen.read_log(stored(tmp_path, text), told=Told(zone="UTC"))
+    assert list(recording.frame.index) == [0, 1]
+    told = recording.started and recording.started.replace(tzinfo=None)
+    assert told == (started and datetime.fromisoformat(started))
+
+
 def test_groups_above_the_header_name_parts_but_not_the_time(tmp_path):
     rows = [f"{k},{40 + k % 5},{35 + k % 3}" for k in range(60)]
     text = "\n".join(["CPU,,GPU", "Time [s],Core 1 [°C],Hot Spot [°C]", *rows]) + "\n"

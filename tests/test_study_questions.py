@@ -154,8 +154,10 @@ def test_effects_scale_and_tradeoffs_of_a_study(folder):
     assert set(cheap.table["x"]) == {25.0, 40.0}
     equal = study.at_equal("fan_rpm", 660, leave_out=out).set_index("setup")
     assert equal.loc["Brise 120, 65", "rise_k"] == pytest.approx(0.55 * 65, abs=1)
-    with pytest.raises(InputError, match='no setup has "nois".*price'):
+    with pytest.raises(InputError, match='no setup has "nois".*Logged: fan_rpm.*price'):
         study.tradeoff("nois")
+    with pytest.raises(InputError, match='"noise_dba" was not logged; .* at equal fan_rpm'):
+        study.at_equal("noise_dba")
 
 
 def test_capacity_drift_parts_and_repeatability_of_a_study(folder):
