@@ -109,8 +109,9 @@ def test_how_slow_the_machine_is_may_be_known_from_another_load():
         )
         assert known.low <= log.rise_k <= known.high
         assert abs(known.value - log.rise_k) < abs(misled.value - log.rise_k)
-    with pytest.raises(InputError, match="two times above zero, in order"):
-        steady_state(log.time_s, log.temperature_c, slowest_s=(900, 700))
+    for impossible in ((900, 700), (0, 700), (500,), "ab"):
+        with pytest.raises(InputError, match="two times in s above zero, in order"):
+            steady_state(log.time_s, log.temperature_c, slowest_s=impossible)
 
 
 def test_a_room_that_was_not_logged_makes_the_answer_less_sure():

@@ -197,7 +197,7 @@ def steady_state(
         return _cannot_tell(times, temperature, reference, span, confidence, cautions)
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
-    slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(*slowest_s)
+    slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
     fit = fit_heating(grid, curve, room, watts, span, slowest)
     answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
@@ -213,12 +213,14 @@ def steady_state(
     return replace(answer, cautions=(*cautions, *answer.cautions))
 
 
-def _known_slowest(low_s: float, high_s: float) -> tuple[float, float]:
+def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
     """Return median and spread of a slowest time constant that was seen under other conditions."""
+    try:
+        low_s, high_s = map(float, told)
+    except (TypeError, ValueError):
+        low_s = high_s = np.nan
     if not 0 < low_s <= high_s < np.inf:
-        raise InputError(
-            f"slowest_s is ({low_s:g}, {high_s:g}): give two times above zero, in order"
-        )
+        raise InputError(f"slowest_s is {told!r}: give two times in s above zero, in order")
     spread = np.log(high_s / low_s) / (2 * 1.96)
     return float(np.sqrt(low_s * high_s)), float(np.hypot(spread, _OTHER_CONDITIONS))
 
