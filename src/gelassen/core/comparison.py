@@ -1,28 +1,21 @@
 """Which setup is better, by how much, and how sure that is."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
 from itertools import combinations
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
-from scipy.special import stdtr
-from scipy.stats import bartlett, nct, norm, studentized_range
-from scipy.stats import t as student_t
+from scipy.stats import bartlett, nct, norm
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, as_confidence
+from gelassen.core.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
 
 _MOST_RUNS = 50
 _POWER = 0.8  # runs are counted so that they settle the question 4 times in 5
-_SIMULATED = 40_000
-_EXACT_PAIRS = 30
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,7 +31,9 @@ class Comparison(Result):
         setup, versus, difference, low, high, p_value, distinguishable, runs_needed,
         smallest. `difference` is
         the value of `setup` minus the value of `versus`; low and high are its own interval. `p_value`
-        and `distinguishable` allow for the number of differences looked at. `runs_needed`: further
+        and `distinguishable` allow for the number of differences looked at: the p value in a single
+        step, the verdict in several, so that it may tell apart what the p value alone does not.
+        `runs_needed`: further
         runs of each of the two that would settle it 4 times in 5; NaN if more than 50 or unknown.
         `smallest`: the true difference that these runs would find 4 times in 5.
     repeatability
@@ -111,7 +106,8 @@ def compare_setups(
     together over all setups, since few runs a setup say little about it; each run weighs by that
     spread and its own standard error (Paule and Mandel [1]_). Intervals are Student's t for one
     difference. Verdicts allow for the number of differences: Tukey and Kramer for all pairs [2]_,
-    Dunnett's distribution by simulation for differences to a baseline [3]_. Without repeats the
+    Dunnett's distribution by simulation for differences to a baseline [3]_; verdicts go on in steps
+    from there (`core/multiplicity.py`). Without repeats the
     spread is unknown, and no interval is given. Not yet done: spreads that differ between setups.
 
     References
@@ -165,14 +161,7 @@ def compare_setups(
         if baseline is not None
         else list(combinations(setups["setup"], 2))
     )
-    adjust = _Adjustment(model, pairs, against_one=baseline is not None)
-    differences = pd.DataFrame(
-        [_difference_row(a, b, model, adjust) for a, b in pairs],
-        columns=[
-            "setup", "versus", "difference", "low", "high", "p_value", "distinguishable",
-            "runs_needed", "smallest",
-        ],
-    )  # fmt: skip
+    differences = _differences(model, pairs, against_one=baseline is not None)
     if len(names) < 2:
         cautions.append("there is one setup only: nothing to compare it with")
     setups["group"] = _groups(setups, differences, baseline)
@@ -185,12 +174,6 @@ def compare_setups(
         confidence=confidence,
         cautions=tuple(cautions),
     )
-
-
-@cache
-def _quantile(share: float, freedom: float) -> float:
-    """Return a quantile of Student's t; the same few are asked for again and again."""
-    return float(student_t.ppf(share, freedom))
 
 
 def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[str]]:
@@ -330,7 +313,7 @@ class _Model:
         """Half width of an interval in standard errors."""
         if not self.spread_known:
             return float("inf")
-        return _quantile((1 + self.confidence) / 2, self.freedom)
+        return quantile((1 + self.confidence) / 2, self.freedom)
 
     def contrast(self, a: str, b: str) -> Floats:
         """Return the contrast of setup `a` minus setup `b`."""
@@ -360,97 +343,49 @@ def _setup_rows(model: _Model) -> pd.DataFrame:
     return rows.sort_values("mean", kind="stable").reset_index(drop=True)
 
 
-class _Adjustment:
-    """p values that allow for how many differences are looked at."""
-
-    def __init__(self, model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> None:
-        self._freedom, self._count = model.freedom, len(model.names)
-        self._against_one = against_one
-        self._largest: Floats | None = None
-        self._critical: dict[float, float] = {}
-        self._many = (
-            None
-            if against_one or self._count <= 2
-            else _tukey(self._count, self._freedom, len(pairs))
+def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> pd.DataFrame:
+    rows = pd.DataFrame(pairs, columns=["setup", "versus"])
+    vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
+        len(pairs), model.means.size
+    )
+    rows["difference"] = vectors @ model.means
+    for name, unknown in (("low", -np.inf), ("high", np.inf), ("p_value", np.nan)):
+        rows[name] = unknown
+    rows["distinguishable"] = False
+    rows["runs_needed"] = rows["smallest"] = np.nan
+    if not model.spread_known or not pairs:
+        return rows
+    shared = vectors @ model.covariance @ vectors.T
+    error = np.sqrt(np.diag(shared))
+    rows["low"] = rows["difference"] - model.factor * error
+    rows["high"] = rows["difference"] + model.factor * error
+    sizes = rows["difference"].to_numpy(dtype=float) / error
+    adjust = (
+        AgainstOne(shared, model.freedom)
+        if against_one
+        else AllPairs(len(model.names), model.freedom)
+    )
+    places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
+    level = 1 - model.confidence
+    rows["p_value"] = [adjust.p_value(size) for size in sizes]
+    rows["distinguishable"] = adjust.told(places, sizes, level)
+    critical = critical_size(adjust.p_value, model.freedom, level)
+    rows["smallest"] = (critical + quantile(_POWER, model.freedom)) * error
+    # How much more a difference needs for being one of many; it hardly changes with the runs.
+    more = critical / model.factor
+    rows["runs_needed"] = [
+        0.0
+        if row.distinguishable
+        else _runs_needed(
+            float(row.difference) / more,
+            float(error[k]),
+            (model.runs[places[k][0]], model.runs[places[k][1]]),
+            model.freedom,
+            model.confidence,
         )
-        if against_one and len(pairs) > 1 and model.freedom >= 1:
-            vectors = np.array([model.contrast(a, b) for a, b in pairs])
-            shared = vectors @ model.covariance @ vectors.T
-            scale = np.sqrt(np.diag(shared))
-            correlation = shared / np.outer(scale, scale) + 1e-9 * np.eye(len(pairs))
-            rng = np.random.default_rng(4)
-            normal = (
-                rng.standard_normal((_SIMULATED, len(pairs))) @ np.linalg.cholesky(correlation).T
-            )
-            chi = np.sqrt(rng.chisquare(model.freedom, _SIMULATED) / model.freedom)
-            self._largest = np.sort(np.abs(normal).max(axis=1) / chi)
-
-    def p_value(self, statistic: float) -> float:
-        """Return the p value of a difference of so many standard errors."""
-        size = abs(statistic)
-        alone = 2 * float(stdtr(self._freedom, -size))
-        if self._count <= 2:
-            return alone
-        if self._many is not None:
-            return max(self._many(size), alone)
-        if self._largest is None:
-            return alone
-        above = self._largest.size - np.searchsorted(self._largest, size)
-        return max(float((above + 1) / (self._largest.size + 1)), alone)
-
-    def critical(self, level: float) -> float:
-        """Return how many standard errors a difference must be for this level."""
-        key = round(level, 9)
-        if key not in self._critical:
-            # Three digits are enough for counting runs; each look costs an integral.
-            alone = _quantile(1 - level / 2, self._freedom)
-            high = alone
-            while self.p_value(high) > level:
-                high *= 1.4
-            low = 0.5 * alone
-            found = brentq(lambda size: self.p_value(size) - level, low, high, xtol=2e-3, rtol=1e-3)
-            self._critical[key] = float(found) if high > alone else alone
-        return self._critical[key]
-
-
-def _tukey(count: int, freedom: float, looked_at: int) -> Callable[[float], float]:
-    """Return the chance that the largest of all differences is this many standard errors.
-
-    The exact integral takes a hundredth of a second; for many pairs it is read off a fine table.
-    """
-    degrees = max(freedom, 2)
-
-    @cache
-    def exact(size: float) -> float:
-        return float(studentized_range.sf(size * np.sqrt(2), count, degrees))
-
-    if looked_at <= _EXACT_PAIRS:
-        return exact
-    sizes = np.concatenate([np.linspace(0, 6, 25), [7.0, 8.0, 10.0, 12.0]])
-    chances = np.array([max(exact(float(size)), 1e-300) for size in sizes])
-    course = PchipInterpolator(sizes, np.log(chances))
-    return lambda size: float(np.exp(course(min(size, sizes[-1]))))
-
-
-def _difference_row(
-    name: str, versus: str, model: _Model, adjust: _Adjustment
-) -> tuple[str, str, float, float, float, float, bool, float, float]:
-    vector = model.contrast(name, versus)
-    difference = float(vector @ model.means)
-    if not model.spread_known:
-        unknown = float("nan")
-        return name, versus, difference, -np.inf, np.inf, unknown, False, unknown, unknown
-    error = float(np.sqrt(vector @ model.covariance @ vector))
-    half = model.factor * error
-    p_value = adjust.p_value(difference / error)
-    clear = p_value < 1 - model.confidence
-    runs = (model.runs[model.names.index(name)], model.runs[model.names.index(versus)])
-    needed = 0.0
-    if not clear:
-        needed = _runs_needed(difference, error, runs, model.freedom, model.confidence)
-    smallest = (adjust.critical(1 - model.confidence) + _quantile(_POWER, model.freedom)) * error
-    low, high = difference - half, difference + half
-    return name, versus, difference, low, high, p_value, clear, needed, smallest
+        for k, row in enumerate(rows.itertuples())
+    ]
+    return rows
 
 
 def _runs_needed(
@@ -461,7 +396,7 @@ def _runs_needed(
     further = np.arange(1, _MOST_RUNS + 1)
     then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
     degrees = freedom + 2 * further
-    critical = np.array([_quantile((1 + confidence) / 2, float(one)) for one in degrees])
+    critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
     # No number of runs reaches the rest: most pairs need no integral.
     hopeless = abs(difference) / then[-1] < critical[-1] - 1.0
     if hopeless:

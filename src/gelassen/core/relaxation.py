@@ -25,6 +25,7 @@ from scipy.special import ndtr
 
 from gelassen.core.approach import log_missing, log_missing_slope
 from gelassen.core.inputs import Floats
+from gelassen.core.subsets import gains_of
 
 # The slowest time constant decides where the curve settles: between entries of its list it is moved
 # by one more column. A quick one only has to take up the beginning: every second entry will do.
@@ -48,6 +49,7 @@ _WRONG_SIGN_FAST, _WRONG_SIGN_SLOW, _SLOW_S = 0.2, 0.005, 150.0
 _WRONG_SIZE, _NEVER = 0.1, 1e-60
 # Sets that count less than this, against the best, are left out.
 _NO_WEIGHT = 1e-5
+_FEW = 4.0
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
 # Quick parts whose best set counts less than this (in log) are not tried again.
@@ -215,14 +217,18 @@ def fit_relaxation(
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
+    best = -np.inf
     for bend, share in _BENDS if start_share is not None else _BENDS[:1]:
         basis = _basis(elapsed_s, time_constants_s, bend, start_share or 0.0)
         weighted = cho_solve(whitener, basis)
         normal = _Normal(basis.T @ weighted, series @ weighted, square, change)
-        models = [
-            _solve(normal, group, time_constants_s, prior + np.log(share), bend, direction, least)
-            for group in hopeful
-        ]
+        models: list[_Solved] = []
+        for group in reversed(hopeful):  # the largest sets mostly count most
+            solved = _solve(
+                normal, group, time_constants_s, prior + np.log(share), bend, direction, least, best
+            )
+            models.insert(0, solved)
+            best = max(best, solved.best)
         if bend == 0:
             again = _hopeful(every, models, _HOPELESS)
             hopeful = [group for group in hopeful if group.chosen.shape[1] <= _MOST_BENT]
@@ -290,10 +296,15 @@ class _Solved:
 
     chosen: NDArray[np.int64]
     bend: float
-    estimate: Floats
+    estimate: Floats  # of those that may count, as is the next
     hessian: Floats
     evidence: Floats  # log evidence
     expected: Floats  # sign factor to expect
+
+    @property
+    def best(self) -> float:
+        """The largest log weight."""
+        return float((self.evidence + np.log(self.expected)).max())
 
 
 def _log_prior(time_constants_s: Floats, usual_s: float, spread: float) -> Floats:
@@ -308,7 +319,7 @@ def _hopeful(
     groups: list[TimeConstantSets], models: list[_Solved], hopeless: float
 ) -> list[TimeConstantSets]:
     """Return the sets whose quick parts are worth trying on, for any slowest."""
-    best = max(float((model.evidence + np.log(model.expected)).max()) for model in models)
+    best = max(model.best for model in models)
     kept = []
     for group, model in zip(groups, models, strict=True):
         quick, place = np.unique(_quick_parts(model.chosen), return_inverse=True)
@@ -333,7 +344,9 @@ def _solve(
     bend: float,
     direction: float,
     least: float,
+    best: float,
 ) -> _Solved:
+    """Solve one group of sets; `best` is the log weight of the best set so far."""
     chosen = group.chosen
     count = chosen.shape[1]
     size = (normal.gram.shape[0] - 1) // 3
@@ -343,32 +356,39 @@ def _solve(
     # What is missing at the start is of the order of what was seen; a shift is half an entry.
     allowed = np.full(count + 1, _MISSING * normal.change)
     allowed[-1] = 0.3 * np.log(_RATIO) * normal.change
-    hessian = normal.gram[columns[:, :, None], columns[:, None, :]]
-    diagonal = np.arange(1, count + 2)
-    hessian[:, diagonal, diagonal] += allowed**-2.0
-    target = normal.right[columns]
-    estimate = np.linalg.solve(hessian, target[:, :, None])[:, :, 0]
-    misfit = normal.square - (estimate * target).sum(axis=1)
-    log_det = np.linalg.slogdet(hessian)[1] / 2
-    evidence = -misfit / 2 - log_det - np.log(allowed).sum() - np.log(group.alike)
-    evidence += log_prior[chosen[:, -1]]
-    # What to expect of a set's signs costs an inverse: it is asked for only where the set may count.
-    expected = np.ones(len(chosen))
+    ridge = np.append(0.0, allowed**-2.0)
+    gain, log_det = gains_of(normal.gram, normal.right, columns, ridge)
+    evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
+    evidence += log_prior[chosen[:, -1]] - np.log(group.alike)
+    # Solutions, and what to expect of their signs, are asked for only where the set may count.
+    solved = _Solved(
+        chosen=chosen,
+        bend=bend,
+        estimate=np.full(columns.shape, np.nan),
+        hessian=np.full((*columns.shape, columns.shape[1]), np.nan),
+        evidence=evidence,
+        expected=np.full(len(chosen), _NEVER),
+    )
     asked = np.zeros(len(chosen), dtype=bool)
-    bar = evidence.max() + np.log(_WRONG_SIGN_SLOW * _NO_WEIGHT)
+    # No set counts for more than its evidence: the best few tell where the others need not be asked.
+    bar = max(evidence.max() - _FEW, best + np.log(_NO_WEIGHT))
     while True:
         rows = np.flatnonzero(~asked & (evidence > bar))
         if rows.size == 0:
             break
         asked[rows] = True
-        std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian[rows]), axis1=1, axis2=2)))
-        amplitudes = estimate[rows, 1:-1] * direction
+        mine = columns[rows]
+        hessian = normal.gram[mine[:, :, None], mine[:, None, :]] + np.diag(ridge)
+        estimate = np.linalg.solve(hessian, normal.right[mine][:, :, None])[:, :, 0]
+        std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian), axis1=1, axis2=2)))
+        amplitudes = estimate[:, 1:-1] * direction
         right = ndtr((amplitudes + least) / std[:, 1:-1])
         wrong = _wrong_sign(amplitudes, constants[chosen[rows]], normal.change)
-        expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
-        bar = (evidence + np.log(expected))[asked].max() + np.log(_NO_WEIGHT)
-    expected[~asked] = _NEVER
-    return _Solved(chosen, bend, estimate, hessian, evidence, expected)
+        solved.expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
+        solved.estimate[rows], solved.hessian[rows] = estimate, hessian
+        best = max(best, float((evidence[rows] + np.log(solved.expected[rows])).max()))
+        bar = best + np.log(_NO_WEIGHT)
+    return solved
 
 
 def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
@@ -413,8 +433,10 @@ def _draw(
             continue
         count = model.chosen.shape[1]
         noise = rng.standard_normal((rows.size, count + 2)) * scale[rows, None]
-        upper = np.swapaxes(np.linalg.cholesky(model.hessian[which]), 1, 2)
-        theta = model.estimate[which] + np.linalg.solve(upper, noise[:, :, None])[:, :, 0]
+        distinct, place = np.unique(which, return_inverse=True)
+        lower = np.linalg.cholesky(model.hessian[distinct])
+        spread = np.linalg.inv(lower)[place]  # its transpose gives the noise its covariance
+        theta = model.estimate[which] + np.einsum("nji,nj->ni", spread, noise)
         settled[rows] = theta[:, 0]
         amplitudes[rows[:, None], np.arange(count)] = theta[:, 1:-1]
         constants[rows[:, None], np.arange(count)] = time_constants_s[model.chosen[which]]

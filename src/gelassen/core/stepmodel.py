@@ -131,6 +131,14 @@ class StepModel:
             likelihood,
         )
 
+    def furthest_off(self, fit: Fit) -> float:
+        """Return how far the course gets from a fit without changes, in means over a twentieth of it."""
+        solution, _ = self._solved((), fit.background.noise)
+        left = (self._course - self._base @ solution) / self._trust
+        length = max(left.size // 20, 1)
+        blocks = left[: left.size // length * length].reshape(-1, length)
+        return float(np.abs(blocks.mean(axis=1)).max())
+
     def level(self, known: tuple[Change, ...], background: Background) -> float:
         """Return the log likelihood without one more change, as `likelihoods` counts."""
         problems = self._problems(known, np.array([self.elapsed_s[-1]]), (), background.noise)

@@ -25,6 +25,8 @@ _START_S, _EARLIEST_S = 60.0, 90.0
 # so are those small against what the approach still had to go: no approach is quite as modelled.
 _SMALLEST, _COARSE_STEPS, _SHARE_OF_APPROACH = 0.03, 1.2, 0.4
 _MOST_STEPS = 8
+# Where an approach alone comes this near everywhere, against the smallest change that is told, none is.
+_TRACE = 0.05
 _WORTH_TRYING = 0.45
 # The courses a change may take are few and rough: evidence about its moment counts for less.
 _TRUST = 0.4
@@ -73,6 +75,7 @@ def find_steps(
     confidence: float = 0.95,
     load_s: tuple[float, float] | None = None,
     told_s: Sequence[float] = (),
+    smallest: float = 0.0,
 ) -> tuple[Step, ...]:
     """Find the moments at which the conditions changed; the load's own start and end are none.
 
@@ -87,6 +90,8 @@ def find_steps(
     told_s : sequence of float
         Moments at which the tester changed something, in s. A change there is not searched for: it
         needs less to be believed, but still has to show.
+    smallest : float
+        Changes smaller than this, in the channel's unit, are not worth telling.
 
     Raises
     ------
@@ -118,7 +123,9 @@ def find_steps(
     course = course[: count * width].reshape(count, width).mean(axis=1)
     middle = grid.times_s[: count * width].reshape(count, width).mean(axis=1)
     model = StepModel(middle - start_s, course, quantisation_error(series[used]))
-    least = max(_SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]))
+    least = max(
+        _SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]), smallest
+    )
     told = tuple(float(moment) - start_s for moment in told_s)
     return _Search(model, course, confidence, least, told).steps(start_s)
 
@@ -169,6 +176,8 @@ class _Search:
 
     def steps(self, start_s: float) -> tuple[Step, ...]:
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
+        if self.model.furthest_off(found) < _TRACE * self.least:
+            return ()  # an approach alone tells nearly all of it
         for moment in self._worth_trying(found):
             found = self._with_told(found, moment)
         while len(found.changes) < _MOST_STEPS:

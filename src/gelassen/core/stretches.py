@@ -74,7 +74,7 @@ def find_changes(
             least_k = max(
                 _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
             )
-            steps = find_steps(times, air, load_s=span)
+            steps = find_steps(times, air, load_s=span, smallest=least_k)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
     borders += [t for gap in wide_gaps(times) for t in gap]

@@ -25,10 +25,19 @@ def mean_of(frame: pd.DataFrame, start: str, end: str, *, moving: bool = False) 
 
     With `moving`, channels that never left zero are left out: headers without a fan.
     """
-    names = read_ones(frame, (n for n in frame.columns if n.startswith(start) and n.endswith(end)))
+    names = [n for n in frame.columns if n.startswith(start) and n.endswith(end)]
+    read = [frame[name].to_numpy(dtype=float) for name in names]
+    read = [series for series in read if np.isfinite(series).any()]
     if moving:
-        names = [n for n in names if (frame[n] > 0).any()] or names
-    return frame[names].mean(axis=1).to_numpy(dtype=float) if names else None
+        read = [series for series in read if (series > 0).any()] or read
+    if not read:
+        return None
+    values = np.array(read)
+    known = np.isfinite(values)
+    count = known.sum(axis=0)
+    total = np.where(known, values, 0.0).sum(axis=0)
+    mean = np.divide(total, count, where=count > 0, out=np.full(count.size, np.nan))
+    return np.asarray(mean)
 
 
 def mean_where(series: Floats | None, where: Bools) -> float:
