@@ -11,7 +11,7 @@ import numpy as np
 import pandas as pd
 from governed_chip import governed
 from random_machines import IDLE_S as MACHINE_IDLE_S
-from random_machines import Run, runs
+from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
 
 from gelassen.bench.simulated import (
@@ -313,10 +313,11 @@ def difference_table(seeds: int) -> None:
         f"within 6 K; {4 * seeds} studies of each kind.\n"
     )
     print(
-        "| what is known of the spread | studies that claim any where none is | found: 1 K and more | "
-        "2 K and more | just 1 K, two setups | intervals cover |"
+        "| what is known of the spread | studies that claim any where none is | that part alike "
+        "setups where others differ | found: 1 K and more | 2 K and more | just 1 K, two setups | "
+        "intervals cover |"
     )
-    print("|:---|---:|---:|---:|---:|---:|")
+    print("|:---|---:|---:|---:|---:|---:|---:|")
     kinds: dict[str, dict[str, tuple[float, float]]] = {
         "these runs alone": {},
         "and what rigs usually scatter by": {"usual_spread": (0.5, 4.0)},
@@ -324,7 +325,7 @@ def difference_table(seeds: int) -> None:
     }
     for words, known in kinds.items():
         rng = np.random.default_rng(2)
-        claims, covered, one = [], [], []
+        claims, parted, covered, one = [], [], [], []
         found: dict[float, list[bool]] = {1.0: [], 2.0: []}
         for _ in range(4 * seeds):
             count = int(rng.integers(2, 7))
@@ -336,11 +337,13 @@ def difference_table(seeds: int) -> None:
                 )
                 for name, value in known.items()
             }
-            for kind in ("alike", "apart", "just one"):
+            for kind in ("alike", "in groups", "apart", "just one"):
                 n = 2 if kind == "just one" else count
-                true = {"alike": np.zeros(n), "apart": rng.uniform(0, 6, n)}.get(
-                    kind, np.array([0.0, 1.0])
-                )
+                true = {
+                    "alike": np.zeros(n),
+                    "in groups": rng.choice([0.0, 3.0, 6.0], n),
+                    "apart": rng.uniform(0, 6, n),
+                }.get(kind, np.array([0.0, 1.0]))
                 names = [f"setup {k}" for k in range(n)]
                 runs = pd.DataFrame(
                     {
@@ -355,6 +358,9 @@ def difference_table(seeds: int) -> None:
                 told = rows["distinguishable"].to_numpy(dtype=bool)
                 if kind == "alike":
                     claims.append(told.any())
+                elif kind == "in groups":
+                    if (truth == 0).any():
+                        parted.append(told[truth == 0].any())
                 elif kind == "apart":
                     covered += list((rows["low"] <= truth) & (truth <= rows["high"]))
                     for size, hits in found.items():
@@ -362,15 +368,59 @@ def difference_table(seeds: int) -> None:
                 else:
                     one.append(told[0])
         print(
-            f"| {words} | {100 * np.mean(claims):.1f} % | {100 * np.mean(found[1.0]):.0f} % | "
-            f"{100 * np.mean(found[2.0]):.0f} % | {100 * np.mean(one):.0f} % | "
-            f"{100 * np.mean(covered):.1f} % |"
+            f"| {words} | {100 * np.mean(claims):.1f} % | {100 * np.mean(parted):.1f} % | "
+            f"{100 * np.mean(found[1.0]):.0f} % | {100 * np.mean(found[2.0]):.0f} % | "
+            f"{100 * np.mean(one):.0f} % | {100 * np.mean(covered):.1f} % |"
         )
+
+
+def made_levels(seed: int) -> list[Levels]:
+    """Return the levels of 25 random coolers."""
+    return levels(seed, 25)
+
+
+def random_capacity_table(seeds: int) -> None:
+    """Print how well the capacity of coolers of many kinds is found from four or five levels."""
+    print("\n## Capacity of random coolers from four or five levels\n")
+    print(
+        "Levels from a third of the capacity to 75 to 100 % of it, rises known to 0.3 K, room 25 °C, "
+        "limit 95 °C.\n"
+    )
+    print(
+        "| coolers | how many | fan speeds known: RMS error | bias | covers | median width | not known: "
+        "RMS error | bias | covers | median width |"
+    )
+    print("|:---|" + "---:|" * 9)
+    with process_pool() as pool:
+        made = [one for part in pool.map(made_levels, range(20, 20 + seeds // 15)) for one in part]
+    rng = np.random.default_rng(1)
+    rows = []
+    for one in made:
+        noisy = one.rise_k + rng.normal(0, 0.3, one.rise_k.size)
+        row: dict[str, object] = {"kind": one.kind}
+        for known in (True, False):
+            answer = sustainable_power(
+                one.power_w, noisy, rise_se_k=np.full(noisy.size, 0.3), limit_c=95.0,
+                fan_rpm=2000 * one.fan if known else None,
+            )  # fmt: skip
+            row[f"error {known}"] = answer.power_w / one.capacity_w - 1
+            row[f"covered {known}"] = answer.low_w <= one.capacity_w <= answer.high_w
+            row[f"width {known}"] = (answer.high_w - answer.low_w) / one.capacity_w
+        rows.append(row)
+    table = pd.DataFrame(rows)
+    for name, part in [("all", table), *table.groupby("kind")]:
+        cells = [
+            f"{100 * _rms(part[f'error {known}']):.1f} % | {100 * part[f'error {known}'].mean():+.1f} % | "
+            f"{100 * part[f'covered {known}'].mean():.0f} % | "
+            f"{100 * part[f'width {known}'].median():.1f} %"
+            for known in (True, False)
+        ]
+        print(f"| {name} | {len(part)} | {' | '.join(cells)} |", flush=True)
 
 
 def capacity_table(seeds: int) -> None:
     """Print how well the capacity is found from four levels of a simulated cooler."""
-    print("\n### Capacity from four power levels (rises known to 0.3 K, room 25 °C, limit 95 °C)\n")
+    print("\n### Capacity from four power levels (rises known to 0.3 K, fan speeds known)\n")
     print(
         "| cooler | truth W | RMS error | 95 % interval covers | median width | straight line: RMS |"
     )
@@ -382,9 +432,11 @@ def capacity_table(seeds: int) -> None:
         ("Tarn 240", False, (65.0, 90.0, 115.0, 140.0)),
         ("Steg", True, (20.0, 35.0, 50.0, 65.0)),
     )
-    for cooler, fixed, levels in cases:
+    for cooler, fixed, watts in cases:
 
-        def rise(power_w: float, cooler: str = cooler, fixed: bool = fixed) -> tuple[float, float]:
+        def rise(
+            power_w: float, cooler: str = cooler, fixed: bool = fixed
+        ) -> tuple[float, float, float]:
             truth = SimulatedBench(
                 cooler=COOLERS[cooler],
                 curve=FIXED if fixed else CURVES["on-air"],
@@ -393,17 +445,18 @@ def capacity_table(seeds: int) -> None:
                 processor=Processor(effective_capacitance_nf=2.4),
                 remount_spread=0.0,
             ).truth()
-            return truth.power_w, truth.rise_k
+            return truth.power_w, truth.rise_k, truth.fan_rpm
 
-        points = np.array([rise(level) for level in levels])
+        points = np.array([rise(level) for level in watts])
         truth = rise(400.0)[0]  # no limit but the temperature's
         rng = np.random.default_rng(1)
         errors, covered, widths, lines = [], [], [], []
         for _ in range(2 * seeds):
             seen = points[:, 1] + rng.normal(0, 0.3, len(points))
             answer = sustainable_power(
-                points[:, 0], seen, rise_se_k=np.full(len(points), 0.3), limit_c=95
-            )
+                points[:, 0], seen, rise_se_k=np.full(len(points), 0.3), limit_c=95,
+                fan_rpm=points[:, 2],
+            )  # fmt: skip
             errors.append(answer.power_w / truth - 1)
             covered.append(answer.low_w <= truth <= answer.high_w)
             widths.append((answer.high_w - answer.low_w) / truth)
@@ -423,6 +476,7 @@ TABLES = {
     "steps": steps_table,
     "throttling": throttling_table,
     "differences": difference_table,
+    "coolers": random_capacity_table,
     "capacity": capacity_table,
 }
 

@@ -170,6 +170,54 @@ class _State:
         return self.chip
 
 
+@dataclass(frozen=True)
+class Levels:
+    """Steady rises of one cooler at some powers in a room of 25 °C, and its capacity below 95 °C."""
+
+    kind: str
+    power_w: np.ndarray
+    rise_k: np.ndarray
+    fan: np.ndarray  # share of full speed; 0 without
+    capacity_w: float
+
+
+def levels(seed: int, count: int) -> list[Levels]:
+    """Return four or five levels each, from a third of the capacity to 75 to 100 % of it."""
+    rng = np.random.default_rng(seed)
+    m = machines(rng, count)
+    m["room"] = np.full(count, 25.0)
+
+    def settled(watts: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        state = _State(m)
+        rise = state.settled(watts, m["room"]) - m["room"]
+        return state.leaking(watts), rise, np.where(m["kind"] == "passive", 0.0, state.fan)
+
+    low, high = np.full(count, 2.0), np.full(count, 600.0)
+    for _ in range(12):
+        middle = np.sqrt(low * high)
+        below = settled(middle)[1] < 70.0
+        low, high = np.where(below, middle, low), np.where(below, high, middle)
+    watts = np.sqrt(low * high)
+    power, rise, _ = settled(watts)
+    capacity = power * 70.0 / rise
+    number = rng.choice([4, 5], count)
+    first, last = rng.uniform(0.3, 0.45, count), rng.uniform(0.75, 1.0, count)
+    steps = [np.minimum(k / (number - 1), 1.0) for k in range(5)]
+    found = np.array([settled(watts * (first + (last - first) * step)) for step in steps])
+    return [
+        Levels(
+            "passive"
+            if kind == "passive"
+            else "fan, steady"
+            if curve == "fixed"
+            else "fan on a curve",
+            *found[: number[k], :, k].T,
+            float(capacity[k]),
+        )
+        for k, (kind, curve) in enumerate(zip(m["kind"], m["curve"], strict=True))
+    ]
+
+
 def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
     """Simulate that many machines; power or air changes by 6 to 40 % in mid-run if asked for."""
     rng = np.random.default_rng(seed)

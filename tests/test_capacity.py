@@ -29,6 +29,42 @@ def test_the_capacity_is_found_and_covered(name):
     assert np.sqrt(np.mean(error**2)) < 0.02
 
 
+def fanned(rise):
+    """Return power and speed of a made-up cooler whose fan runs from 40 to 100 % between 45 and 75 °C."""
+    speed = 0.4 + 0.6 * np.clip((rise + 25 - 45) / 30, 0, 1)
+    return rise / (0.2 + 0.25 * speed**-0.65), speed
+
+
+def test_fans_that_came_to_full_speed_help_no_further():
+    rises = np.array([22.0, 32.0, 47.0, 55.0])
+    power, speed = fanned(rises)
+    truth = float(fanned(np.array([70.0]))[0][0])
+    rng = np.random.default_rng(4)
+    told, untold = [], []
+    for _ in range(20):
+        seen = rises + rng.normal(0, 0.2, rises.size)
+        asked = {"rise_se_k": [0.2] * 4, "limit_c": 95}
+        told.append(sustainable_power(power, seen, fan_rpm=2000 * speed, **asked))
+        untold.append(sustainable_power(power, seen, **asked))
+    assert np.mean([answer.low_w <= truth <= answer.high_w for answer in told + untold]) >= 0.9
+    # A power law through these levels goes on to fall: beyond 5 % too high.
+    law = np.polyfit(np.log(rises), np.log(power), 1)
+    assert np.exp(np.polyval(law, np.log(70))) > 1.05 * truth
+    assert abs(np.mean([answer.power_w for answer in told]) / truth - 1) < 0.035
+    with pytest.raises(InputError, match="fan_rpm has 1 entries"):
+        sustainable_power(power, rises, fan_rpm=[900], limit_c=95)
+
+
+def test_a_fan_that_turned_steadily_leaves_less_open_than_an_unknown_one():
+    power = np.array([40.0, 60.0, 80.0])
+    asked = {"rise_se_k": [0.3] * 3, "limit_c": 95}
+    steady = sustainable_power(power, 0.5 * power, fan_rpm=[1200, 1210, 1195], **asked)
+    unknown = sustainable_power(power, 0.5 * power, **asked)
+    assert steady.low_w <= 140 <= steady.high_w
+    assert steady.high_w - steady.low_w < 0.8 * (unknown.high_w - unknown.low_w)
+    assert steady.resistance_at(60) == pytest.approx(0.5, rel=0.02)
+
+
 def test_a_straight_line_would_overrate_nothing_where_rise_bends():
     rise, levels = COOLERS["passive"]
     answer = sustainable_power(levels, [rise(p) for p in levels], rise_se_k=[0.2] * 5, limit_c=95)

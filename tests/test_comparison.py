@@ -29,6 +29,21 @@ def test_equal_runs_give_the_textbook_answer():
         assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
 
 
+def test_neighbours_far_from_the_rest_need_less_and_chance_stays_what_it_is():
+    """Strong control: setups alike among others that differ are parted no more often than promised."""
+    rng = np.random.default_rng(11)
+    means = {"a": 50, "b": 50, "c": 51.3, "d": 60, "e": 70, "f": 80}
+    found, single, false = [], [], []
+    for _ in range(60):
+        rows = compare_setups(study(rng, means, spread=0.5)).differences
+        rows.index = ["".join(sorted(pair)) for pair in rows[["setup", "versus"]].to_numpy()]
+        found += list(rows.loc[["ac", "bc"], "distinguishable"])
+        single += list(rows.loc[["ac", "bc"], "p_value"] < 0.05)
+        false.append(rows.loc["ab", "distinguishable"])
+    assert np.mean(found) > np.mean(single) + 0.15
+    assert np.mean(false) <= 0.1
+
+
 def test_identical_setups_are_rarely_told_apart_and_intervals_cover():
     rng = np.random.default_rng(1)
     claims, covered = [], []

@@ -7,20 +7,16 @@ from scipy.stats import norm
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series
+from gelassen.core.powercourse import (
+    PowerCourses,
+    departure_size,
+    departures_alike,
+    draw_courses,
+)
 from gelassen.core.result import Result
 
-# Rise grows with power to some exponent: 1 for a fan at constant speed, about 0.8 for the part of a
-# passive heatsink that convects freely and radiates, below that where fans speed up with heat.
+_COURSE_POINTS = 40
 _EXPONENTS = np.linspace(0.6, 1.08, 49)
-_EXPONENT_USUAL, _EXPONENT_SPREAD = 0.95, 0.12
-# Other sources warm the air a little before it meets the heatsink, whatever the chip does.
-_OFFSET_SHARE = 0.03
-# Fans on curves bend the course in ways no power law follows: by this share of the whole rise, alike over
-# powers whose logarithms lie this near.
-_BEND_SHARE, _BEND_LENGTH = 0.004, 0.35
-# Exponents below this tell of fans on a curve, surely so when lower by that; at full speed they are back.
-_FANS_BELOW, _FANS_OVER, _FULL_SPEED = 0.84, 0.08, 0.97
-_DRAWS = 6000
 # A run at its limit rides on it to within this.
 _BOUND_K = 0.7
 
@@ -40,7 +36,10 @@ class Capacity(Result):
     resistance_k_per_w
         Thermal resistance at the capacity, K/W.
     exponent
-        Rise grows with power to this, on average over what fits; 1 where it was not fitted.
+        Rise grows with power to this towards the capacity, on average over what fits; 1 where it was not
+        fitted.
+    course_power_w, course_rise_k
+        The fitted course from the lowest level to beyond the capacity; empty where nothing was fitted.
     """
 
     power_w: float
@@ -54,9 +53,13 @@ class Capacity(Result):
     confidence: float
     cautions: tuple[str, ...] = ()
     exponent: float = 1.0
+    course_power_w: tuple[float, ...] = ()
+    course_rise_k: tuple[float, ...] = ()
 
     def resistance_at(self, power_w: float) -> float:
-        """Return the thermal resistance at another power, K/W, as the fitted curve has it."""
+        """Return the thermal resistance at another power, K/W, as the fitted course has it."""
+        if self.course_power_w and self.course_power_w[0] <= power_w <= self.course_power_w[-1]:
+            return float(np.interp(power_w, self.course_power_w, self.course_rise_k) / power_w)
         return float(self.resistance_k_per_w * (power_w / self.power_w) ** (self.exponent - 1))
 
     def passes(self, power_w: float) -> str:
@@ -89,6 +92,7 @@ def sustainable_power(
     rise_se_k: SeriesLike | None = None,
     throttled: SeriesLike | None = None,
     wanted_w: SeriesLike | None = None,
+    fan_rpm: SeriesLike | None = None,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -108,6 +112,10 @@ def sustainable_power(
     wanted_w : array_like, shape (n,), optional
         The power that a run would have drawn had it not been held back, such as its power limit, in W:
         a bound from above. NaN where it is not known.
+    fan_rpm : array_like, shape (n,), optional
+        Speed of the fans at each level, in rpm (any measure in proportion to it will do). It tells
+        fans on curves from steady ones and from none (zeros), which rises alone hardly do. Left out
+        unless known for all.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -120,18 +128,10 @@ def sustainable_power(
 
     Notes
     -----
-    Fits ``rise = a * power^m + b`` for all exponents m from 0.6 to 1.08 and averages them by their
-    evidence, with a prior that prefers m near 1 and b near 0. Free convection and radiation make a
-    passive heatsink better as it gets hotter (m about 0.8 to 0.9 [1]_). Where errors are not given,
-    or the points scatter by more than they say, the scatter about the curve takes their place. Beyond
-    what was measured, courses with an exponent that only fans on curves explain bend back towards that
-    of fans at full speed. Departures from a smooth course are a Gaussian process (kriging). Curves
-    that put more rise on the power a held-back run held than it showed are weighed down.
-
-    References
-    ----------
-    .. [1] F. P. Incropera and D. P. DeWitt, Fundamentals of Heat and Mass Transfer, ch. 9: laminar
-       free convection, Nusselt number proportional to the rise to the power 1/4.
+    Courses of rise over power are drawn from two families, averaged by their evidence: powers of the
+    power, and fans that speed up with the temperature (`core/powercourse.py`). Where errors are not
+    given, or the points scatter by more than they say, the scatter about the curve takes their place.
+    Curves that put more rise on the power a held-back run held than it showed are weighed down.
     """
     power = as_series("power_w", power_w)
     rise = as_series("rise_k", rise_k)
@@ -164,6 +164,10 @@ def sustainable_power(
     wanted = np.full(known.size, np.nan) if wanted_w is None else as_series("wanted_w", wanted_w)
     if wanted.size != known.size:
         raise InputError(f"wanted_w has {wanted.size} entries, power_w has {known.size}")
+    speed = np.full(known.size, np.nan) if fan_rpm is None else as_series("fan_rpm", fan_rpm)
+    if speed.size != known.size:
+        raise InputError(f"fan_rpm has {speed.size} entries, power_w has {known.size}")
+    speed = speed[known]
     bounds = (power[held], rise[held], wanted[known][held])
     if held.all():
         return _only_bounds(bounds, limit_c, ambient_c, confidence)
@@ -189,7 +193,11 @@ def sustainable_power(
             confidence, [*cautions, f"cannot tell: {reason}"],
         )  # fmt: skip
 
-    draws, weights, exponents = _draw(power, rise, variance, freedom, allowed_k, bounds)
+    seen = (np.append(rise, bounds[1]), np.append(speed[~held], speed[held]))
+    known_speeds = (speed > 0).all() or (speed == 0).all()
+    courses, draws, weights, exponents = _draw(
+        power, rise, variance, freedom, allowed_k, ambient_c, bounds, seen if known_speeds else None
+    )
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
@@ -199,6 +207,10 @@ def sustainable_power(
         )  # fmt: skip
     tail = (1 - confidence) / 2
     quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
+    rises = np.linspace(
+        float(rise[rise > 0].min(initial=allowed_k)), 1.05 * allowed_k, _COURSE_POINTS
+    )
+    course = (courses.middle_power_at(rises), rises)
     exponent = float(exponents[good] @ weights[good] / weights[good].sum())
     model = "rise in proportion to power" if exponent > 0.97 else (
         f"rise grows less than power (power to the {exponent:.2f})"
@@ -228,6 +240,7 @@ def sustainable_power(
         confidence,
         cautions,
         exponent,
+        course,
     )
 
 
@@ -243,6 +256,7 @@ def _capacity(
     confidence: float,
     cautions: list[str],
     exponent: float = 1.0,
+    course: tuple[Floats, Floats] = (np.empty(0), np.empty(0)),
 ) -> Capacity:
     return Capacity(
         power_w=value,
@@ -256,6 +270,8 @@ def _capacity(
         confidence=confidence,
         cautions=tuple(cautions),
         exponent=exponent,
+        course_power_w=tuple(map(float, course[0])),
+        course_rise_k=tuple(map(float, course[1])),
     )
 
 
@@ -293,92 +309,58 @@ def _draw(
     variance: Floats,
     freedom: float,
     allowed_k: float,
+    ambient_c: float,
     bounds: tuple[Floats, Floats, Floats],
-) -> tuple[Floats, Floats, Floats]:
-    """Draw capacities from the average over exponents; NaN where a draw never meets the limit."""
-    scale = float(power.max())
-    offset_k = max(_OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
-    bend = _bend(power, power) * (_BEND_SHARE * allowed_k) ** 2
-    inverse = np.asarray(np.linalg.inv(np.diag(variance) + bend), dtype=float)
-    parts = []
-    for exponent in _EXPONENTS:
-        design = np.column_stack([(power / scale) ** exponent, np.ones_like(power)])
-        hessian = design.T @ inverse @ design
-        hessian[1, 1] += offset_k**-2
-        target = design.T @ inverse @ rise
-        estimate = np.linalg.solve(hessian, target)
-        misfit = float(rise @ inverse @ rise - estimate @ target)
-        # Student's t instead of a normal distribution, where the scatter itself is an estimate.
-        fit = -(freedom + power.size) / 2 * np.log1p(misfit / freedom)
-        prior = -0.5 * ((exponent - _EXPONENT_USUAL) / _EXPONENT_SPREAD) ** 2
-        log_weight = fit - 0.5 * np.linalg.slogdet(hessian)[1] + prior
-        parts.append((log_weight, estimate, np.linalg.cholesky(np.linalg.inv(hessian))))
-    log_weights = np.array([part[0] for part in parts])
-    weight = np.exp(log_weights - log_weights.max())
-    marks = (np.arange(_DRAWS) + 0.5) / _DRAWS
-    picked = np.searchsorted(np.cumsum(weight / weight.sum()), marks).clip(max=len(parts) - 1)
-    rng = np.random.default_rng(3)
-    noise = (
-        rng.standard_normal((_DRAWS, 2))
-        * np.sqrt(freedom / rng.chisquare(freedom, _DRAWS))[:, None]
-    )
-    theta = np.array([parts[k][1] for k in picked])
-    theta += np.einsum("nij,nj->ni", np.array([parts[k][2] for k in picked]), noise)
-    exponents = _EXPONENTS[picked]
-    share = (allowed_k - theta[:, 1]) / np.where(theta[:, 0] > 0, theta[:, 0], np.nan)
-    # Free convection and radiation do not bend a course that much: fans speed up with heat, and end
-    # at full speed somewhere beyond what was measured.
-    like_fans = np.clip((_FANS_BELOW - exponents) / _FANS_OVER, 0.0, 1.0)
-    beyond = exponents + rng.beta(3, 4, _DRAWS) * like_fans * (_FULL_SPEED - exponents)
-    power_of = np.where(share > 1, beyond, exponents)
-    capacity = scale * np.where(share > 0, share, np.nan) ** (1 / power_of)
-    capacity = _bent(capacity, theta, exponents, scale, power, rise, inverse, allowed_k, rng)
-    weights = np.full(_DRAWS, 1 / _DRAWS)
-
-    def rise_at(power_w: float) -> Floats:
-        bent = beyond if power_w > scale else exponents
-        return np.asarray(theta[:, 0] * (power_w / scale) ** bent + theta[:, 1], dtype=float)
-
+    fans: tuple[Floats, Floats] | None,
+) -> tuple[PowerCourses, Floats, Floats, Floats]:
+    """Draw courses; return also capacities (NaN: never meets the limit), weights, local exponents."""
+    courses, inverse = draw_courses(power, rise, variance, freedom, allowed_k, ambient_c, fans)
+    near = allowed_k + np.array([-0.5, 0.0, 0.5])
+    below, capacity, above = courses.power_at(near).T
+    slope = 1 / np.maximum(above - below, 1e-9)  # K/W
+    middle_k = float(np.sqrt(allowed_k * max(float(np.median(rise)), 1.0)))
+    there = courses.power_at(np.array([middle_k]))[:, 0]
+    exponents = np.log(allowed_k / middle_k) / np.log(capacity / there)
+    capacity = _departed(courses, capacity, slope, power, rise, inverse, allowed_k)
+    weights = courses.weights.copy()
     for held_w, held_k, wanted_w in zip(*bounds, strict=True):
-        weights *= norm.cdf((held_k - rise_at(held_w)) / _BOUND_K)
+        # Rise at a power near by, in proportion to what the course has at this rise.
+        held_at = courses.power_at(np.array([held_k]))[:, 0]
+        weights *= norm.cdf((held_k - held_k * held_w / held_at) / _BOUND_K)
         if np.isfinite(wanted_w) and wanted_w > held_w:
-            weights *= norm.cdf((rise_at(wanted_w) - held_k) / _BOUND_K)
+            weights *= norm.cdf((held_k * wanted_w / held_at - held_k) / _BOUND_K)
+    weights = np.nan_to_num(weights)
     total = weights.sum()
-    return capacity, weights / total if total > 0 else np.full(_DRAWS, 1 / _DRAWS), exponents
+    weights = weights / total if total > 0 else courses.weights
+    return courses, capacity, weights, exponents
 
 
-def _bend(first: Floats, second: Floats) -> Floats:
-    """Return how alike the departures from a smooth course are at two powers."""
-    apart = np.log(first[:, None] / second) / _BEND_LENGTH
-    return np.asarray(np.exp(-0.5 * apart**2), dtype=float)
-
-
-def _bent(
+def _departed(
+    courses: PowerCourses,
     capacity: Floats,
-    theta: Floats,
-    exponents: Floats,
-    scale: float,
+    slope: Floats,
     power: Floats,
     rise: Floats,
     inverse: Floats,
     allowed_k: float,
-    rng: np.random.Generator,
 ) -> Floats:
-    """Move drawn capacities by what the real course departs from a power law there.
+    """Move drawn capacities by what the real course departs from a smooth one there.
 
     Kriging: the departure at the capacity, given those at the measured powers.
     """
-    good = np.isfinite(capacity) & (capacity > 0)
+    good = np.isfinite(capacity) & (capacity > 0) & np.isfinite(slope)
     at = capacity[good]
-    size = (_BEND_SHARE * allowed_k) ** 2
-    alike = size * _bend(at, power)
-    course = theta[good, :1] * (power / scale) ** exponents[good, None] + theta[good, 1:]
-    mean = np.einsum("nk,kj,nj->n", alike, inverse, rise - course)
+    size = departure_size(allowed_k) ** 2
+    alike = size * departures_alike(at, power)
+    # What the levels depart by, in power; brought to kelvin in proportion.
+    expected = courses.power_at(rise)[good]
+    left = np.where(np.isfinite(expected), rise * (1 - power / expected), 0.0)
+    mean = np.einsum("nk,kj,nj->n", alike, inverse, left)
     variance = np.maximum(size - np.einsum("nk,kj,nj->n", alike, inverse, alike), 0.0)
+    rng = np.random.default_rng(5)
     departure = mean + np.sqrt(variance) * rng.standard_normal(at.size)
-    slope = theta[good, 0] * exponents[good] * (at / scale) ** exponents[good] / at
     moved = capacity.copy()
-    moved[good] = np.maximum(at - departure / slope, 1e-3)
+    moved[good] = np.maximum(at - departure / slope[good], 1e-3)
     return moved
 
 

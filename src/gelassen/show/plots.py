@@ -14,7 +14,6 @@ from gelassen.show.run_text import MADE_UP
 from gelassen.study.capacities import StudyCapacity
 
 if TYPE_CHECKING:
-    import pandas as pd
     from matplotlib.axes import Axes
 
 _COLOURS = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED, GREY)
@@ -62,9 +61,8 @@ def _(result: StudyCapacity, ax: "Axes | None" = None) -> "Axes":
         )
         axis.plot(held["power_w"], held["rise_k"], mark, color=colour, ms=7, mfc="white")
         if span:
-            exponent = result.answers[str(row["setup"])].exponent
-            course = _course(free, float(row["capacity_w"]), allowed, exponent)
-            axis.plot(*course, color=colour, lw=1, alpha=0.7)
+            answer = result.answers[str(row["setup"])]
+            axis.plot(answer.course_power_w, answer.course_rise_k, color=colour, lw=1, alpha=0.7)
             axis.plot(
                 [row["low_w"], row["high_w"]],
                 [allowed] * 2,
@@ -90,22 +88,6 @@ def _(result: StudyCapacity, ax: "Axes | None" = None) -> "Axes":
         fontsize=11,
     )
     return axis
-
-
-def _course(
-    free: "pd.DataFrame", capacity_w: float, allowed_k: float, exponent: float
-) -> tuple[np.ndarray, np.ndarray]:
-    """Return the course of rise over power: through the measured levels, and on to the capacity."""
-    levels = free.groupby(free["power_w"].round(-1))[["power_w", "rise_k"]].mean()
-    power = np.append(levels["power_w"], capacity_w)
-    rise = np.append(levels["rise_k"], allowed_k)
-    order = np.argsort(power)
-    power, rise = power[order], np.maximum.accumulate(rise[order])
-    if power.size == 1:
-        power, rise = np.append(power * 0.9, power), np.append(rise * 0.9**exponent, rise)
-    # Straight in logarithms between the levels, as a power of the power is.
-    fine = np.geomspace(power[0], power[-1], 120)
-    return fine, np.exp(np.interp(np.log(fine), np.log(power), np.log(rise)))
 
 
 @plot.register(Effects)

@@ -87,7 +87,7 @@ def find_capacities(
     for name, runs in points.groupby("setup", sort=False):
         answer = sustainable_power(
             runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
-            wanted_w=runs["wanted_w"],
+            wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"],
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
         answers[str(name)] = answer
@@ -155,7 +155,7 @@ def _points(
             points.append(
                 _point(
                     name, row["run"], row["power_w"], row["value"], row["standard_error"] or 0.0,
-                    throttled=bool(row["at_limit"]), wanted_w=wanted,
+                    throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
                 )
             )  # fmt: skip
     return pd.DataFrame(points), left
@@ -163,7 +163,7 @@ def _points(
 
 def _point(
     setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float,
-    *, throttled: bool = False, wanted_w: float = math.nan,
+    *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
 ) -> dict[str, object]:  # fmt: skip
     return {
         "setup": setup,
@@ -173,6 +173,7 @@ def _point(
         "rise_se_k": rise_se_k,
         "throttled": throttled,
         "wanted_w": wanted_w,
+        "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
         "resistance_k_per_w": rise_k / power_w,
     }
 
