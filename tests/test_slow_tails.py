@@ -18,7 +18,7 @@ def test_without_readings_that_tell_a_little_is_missing_and_fades():
     missing, doubt = tails.missing_at(
         np.array([0.0, 600.0, 36000.0]), np.zeros(MIDDLE_S.size), covariance
     )
-    assert missing[0] == pytest.approx(0.006 * 50, rel=0.01)  # two tails of 0.3 %
+    assert missing[0] == pytest.approx(0.008 * 50, rel=0.01)  # two tails of 0.4 %
     assert missing[0] > missing[1] > missing[2] == pytest.approx(0, abs=1e-3)
     assert doubt == pytest.approx(0, abs=1e-3)
 

@@ -76,6 +76,18 @@ def test_free_convection_and_leakage_are_allowed_for():
     assert np.sqrt(np.mean(np.square(errors))) < 1.5
 
 
+def test_what_rises_by_more_than_a_kelvin_a_watt_has_no_fan_whose_curve_could_end():
+    log = heating_log("passive", 5, minutes=15)
+    widths = {}
+    for resistance in (0.3, 1.6):
+        loaded = log.time_s >= log.time_s[0] + 120
+        power = np.where(loaded, log.rise_k / resistance, 2.0)
+        answer = steady_state(log.time_s, log.temperature_c, reference_c=log.room_c, power_w=power)
+        assert answer.low <= log.rise_k <= answer.high
+        widths[resistance] = answer.high - answer.low
+    assert widths[1.6] < 0.85 * widths[0.3]
+
+
 def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for():
     """One per cent of the rise comes in half an hour: too little to fit, too much to leave out."""
     covered = []

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
+from scipy.special import ndtr
 
 from gelassen.core.grid import Grid, lagged
 from gelassen.core.inputs import Bools, Floats
@@ -37,6 +38,9 @@ _WANDER_IN_DOUBT = 0.35
 _UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
 # So does a room that is not logged.
 _UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
+# Coolers with fans have a thermal resistance well below this, those without one mostly above it, in K/W;
+# within this share of it (of the logarithm) both are found.
+_FANLESS_K_PER_W, _FANLESS_SPREAD = 0.85, 0.12
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
 
@@ -49,6 +53,7 @@ class HeatingFit:
     begin_s: float  # from when on it was fitted: what came before is boost
     hidden_k: float  # by the steps of the sensors
     seen_k: float  # how far the readings rose
+    fanless: float  # how likely it is that no fan is at work, 0 to 1
     course: CubicSpline  # the mean course over the time since the load began, without the tails
     tails: SlowTails
     _left: Floats  # what the fitted course leaves of each bin, and its covariance
@@ -101,7 +106,7 @@ def fit_heating(
     scatter_k = max(float(np.sqrt(density / grid.step_s)), 1e-3)
     apart_s = np.abs(middle[:, None] - middle)
     doubts: list[Floats] = []
-    start_share, among = None, None
+    start_share, among, fanless = None, None, 0.0
     for number, most in enumerate(_PASSES, start=1):
         last = number == len(_PASSES)
         series = _bin_means(rise[used], bins, kept)
@@ -121,7 +126,7 @@ def fit_heating(
             covariance += np.outer(column, column)
         relaxation = fit_relaxation(
             middle, series, covariance, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None, slowest=slowest, draft=not last,
+            start_share=start_share if last else None, slowest=slowest, fanless=fanless, draft=not last,
             draws=4000 if last else 250,
         )  # fmt: skip
         course = relaxation.mean_course(span.end_s - span.start_s)
@@ -129,6 +134,8 @@ def fit_heating(
             break
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
+        if watts is not None and room is not None:
+            fanless = _fanless(relaxation, float(watts[used].mean()))
         approach = course((times - span.start_s).clip(min=0))
         density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
         scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
@@ -146,7 +153,9 @@ def fit_heating(
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
     left = series - course(middle)
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, course, tails, left, covariance)
+    return HeatingFit(
+        relaxation, begin_s, hidden_k, seen_k, fanless, course, tails, left, covariance
+    )
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
@@ -175,6 +184,14 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
         else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
     )
     return float(np.clip(start / settled, 0.02, 0.9))
+
+
+def _fanless(relaxation: Relaxation, watts: float) -> float:
+    """Return how likely it is that no fan is at work, by how much the rise is for its power."""
+    settled = relaxation.quantile(relaxation.settled, 0.5)
+    if settled <= 0 or watts <= 0:
+        return 0.0
+    return float(ndtr(np.log(settled / watts / _FANLESS_K_PER_W) / _FANLESS_SPREAD))
 
 
 def _change(series: Floats) -> float:

@@ -40,6 +40,8 @@ _KNOTS = 80
 USUAL_SLOWEST = (360.0, 1.1)
 # How far the slowest is bent, and how often: many coolers are not, few are strongly.
 _BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
+# So are heatsinks without a fan: mostly by free convection, hardly ever by more.
+_FANLESS = (0.3, 0.65, 0.04, 0.01)
 # What is still missing when the fit begins, against what was seen (standard deviation).
 _MISSING = 2.0
 # What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
@@ -177,6 +179,7 @@ def fit_relaxation(
     among: "list[TimeConstantSets] | None" = None,
     start_share: float | None = None,
     slowest: tuple[float, float] = USUAL_SLOWEST,
+    fanless: float = 0.0,
     draft: bool = False,
     draws: int = 4000,
 ) -> Relaxation:
@@ -200,6 +203,8 @@ def fit_relaxation(
         Share of the settled rise that was there at time zero; without it nothing is bent.
     slowest : tuple of float
         What is known before of the slowest time constant: median in s, spread of its logarithm.
+    fanless : float
+        How likely it is that no fan is at work, 0 to 1: then bends are those of free convection.
     draft : bool
         Try only every second entry of the list for the slowest: enough to see which quick ones matter.
     draws : int
@@ -218,7 +223,11 @@ def fit_relaxation(
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
     best = -np.inf
-    for bend, share in _BENDS if start_share is not None else _BENDS[:1]:
+    bends = [
+        (bend, (1 - fanless) * share + fanless * free)
+        for (bend, share), free in zip(_BENDS, _FANLESS, strict=True)
+    ]
+    for bend, share in bends if start_share is not None else bends[:1]:
         basis = _basis(elapsed_s, time_constants_s, bend, start_share or 0.0)
         weighted = cho_solve(whitener, basis)
         normal = _Normal(basis.T @ weighted, series @ weighted, square, change)
@@ -238,12 +247,12 @@ def fit_relaxation(
     weight[weight < _NO_WEIGHT] = 0
     weight /= weight.sum()
 
-    settled, amplitudes, constants, bends, picked = _draw(tried, weight, time_constants_s, draws)
+    settled, amplitudes, constants, bent, picked = _draw(tried, weight, time_constants_s, draws)
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
     expected = np.concatenate([model.expected for model in tried])
     weights = _sign_factor(amplitudes, constants, direction, least, change) / expected[picked]
     weights /= weights.sum()
-    return Relaxation(settled, amplitudes, constants, bends, start_share or 0.0, weights, again)
+    return Relaxation(settled, amplitudes, constants, bent, start_share or 0.0, weights, again)
 
 
 @dataclass(frozen=True, slots=True)

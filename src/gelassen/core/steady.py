@@ -26,7 +26,9 @@ _FEWEST_READINGS = 10
 _SHORTEST_S = 60.0
 # Share of what is extrapolated that stays in doubt: no model of three bodies is the machine. Strong
 # bends tell of a fan on a curve, and curves have kinks: by the bend beyond free convection, more is.
-_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.08, 0.4, 0.25
+# Where no fan is at work there is less that could.
+_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.1, 0.8, 0.25
+_BEYOND_FANLESS = 0.03
 _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
@@ -255,7 +257,11 @@ def _answer(
 ) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
-    beyond = _BEYOND_IN_DOUBT + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
+    beyond = (
+        _BEYOND_IN_DOUBT
+        + fit.fanless * (_BEYOND_FANLESS - _BEYOND_IN_DOUBT)
+        + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
+    )
     doubt_k = np.hypot(fit.hidden_k, beyond * missing)
     noise = np.random.default_rng(2).standard_normal((2, missing.size))
     settled = relaxation.settled + doubt_k * noise[0]
