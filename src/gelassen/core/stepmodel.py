@@ -26,13 +26,19 @@ from gelassen.core.whitening import Whitener, fitted_whitener
 # case air first: (time constant, time constant of what comes before it), in s.
 _WAYS_S = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0), (60.0, 12.0), (200.0, 12.0), (700.0, 12.0),
            (120.0, 45.0), (400.0, 45.0))  # fmt: skip
-# To say when a change was, it is followed in one way, or at once and in one slower way: sums of many
-# ways could begin later and faster than heat can.
-_SLOW_S = (60.0, 100.0, 170.0, 300.0, 520.0, 900.0)
-_COURSES: tuple[tuple[tuple[float, float], ...], ...] = (
-    *(((tau, 0.0),) for tau in (0.0, 8.0, 30.0)),
-    *(((tau, early),) for tau in _SLOW_S for early in (6.0, 25.0)),
-    *(((quick, 0.0), (tau, 12.0)) for quick in (0.0, 8.0) for tau in _SLOW_S),
+# To say when a change was, it is followed in one way, or by a share at once and the rest slowly, as after
+# a change of power: sums of many ways could begin later and faster than heat can. Each course is a list of
+# (share, time constant, time constant of what comes before it), in s.
+_SLOW_RATIO = 1.26
+_SLOW_S = tuple(60.0 * _SLOW_RATIO**k for k in range(13))
+_EARLY_S, _QUICK_SHARES = (5.0, 12.0, 22.0, 35.0), (0.2, 0.35, 0.5)
+# How usual they are (in log): a change at once shows by itself and needs no help.
+_USUAL, _RARE = {5.0: -1.0, 35.0: -1.0}, 1.0
+_Course = tuple[tuple[float, float, float], ...]
+_COURSES: tuple[_Course, ...] = (
+    *(((1.0, tau, 0.0),) for tau in (0.0, 8.0, 30.0)),
+    *(((1.0, tau, early),) for tau in _SLOW_S for early in _EARLY_S),
+    *(((q, 8.0, 0.0), (1 - q, tau, 12.0)) for q in _QUICK_SHARES for tau in _SLOW_S),
 )
 # Approaches after the start of the load: time constants of exponentials, close enough together that
 # two of them make any between, and of approaches bent by this much.
@@ -165,16 +171,35 @@ class StepModel:
         self, known: tuple[Change, ...], moments: Floats, sign: float, background: Background
     ) -> Floats:
         """Return the log evidence of each moment for one more change, over the courses it can take."""
-        every_way = tuple(sorted({way for course in _COURSES for way in course}))
+        found = self._course_evidence(known, moments, sign, background, _COURSES)
+        # Between entries of the list lie courses that fit better: those about the best are tried, too.
+        best = _COURSES[int(np.argmax(found.max(axis=1)))]
+        near = _neighbours(best)
+        if near:
+            nearer = self._course_evidence(known, moments, sign, background, near)
+            found = np.concatenate([found, nearer])
+        return np.asarray(logsumexp(found, axis=0))
+
+    def _course_evidence(
+        self,
+        known: tuple[Change, ...],
+        moments: Floats,
+        sign: float,
+        background: Background,
+        courses: tuple[_Course, ...],
+    ) -> Floats:
+        """Return the log evidence by course and moment."""
+        every_way = tuple(sorted({way[1:] for course in courses for way in course}))
         problems = self._problems(known, moments, every_way, background.noise)
-        signs = self._every_sign(known, background)
+        signs = [np.append(self._every_sign(known, background), sign)]
         answers = []
-        for course in _COURSES:
-            use = [every_way.index(way) for way in course]
-            gains = problems.using(use).gains([np.concatenate([signs, np.full(len(use), sign)])])
-            # Each further amplitude is charged as usual (Schwarz's criterion).
-            answers.append(gains[:, 0] / 2 - len(use) * np.log(self._course.size) / 2)
-        return np.asarray(logsumexp(answers, axis=0))
+        for course in courses:
+            shares = np.zeros(len(every_way))
+            for share, *way in course:
+                shares[every_way.index((way[0], way[1]))] = share
+            usual = _USUAL.get(course[-1][2], 0.0) - (_RARE if len(course) > 1 else 0.0)
+            answers.append(problems.mixed(shares).gains(signs)[:, 0] / 2 + usual)
+        return np.array(answers)
 
     def _problems(
         self,
@@ -236,10 +261,16 @@ class _Problems:
     rights: Floats
     common: int  # columns that all of them share
 
-    def using(self, ways: list[int]) -> "_Problems":
-        """Return the same problems with only these of their own columns."""
-        kept = np.concatenate([np.arange(self.common), self.common + np.array(ways)])
-        return _Problems(self.grams[:, kept[:, None], kept], self.rights[:, kept], self.common)
+    def mixed(self, shares: Floats) -> "_Problems":
+        """Return the same problems with one column of their own: the others, mixed in these shares."""
+        own = self.common
+        within = self.grams[:, own:, own:] @ shares
+        grams = np.empty((len(self.grams), own + 1, own + 1))
+        grams[:, :own, :own] = self.grams[:, :own, :own]
+        grams[:, :own, own] = grams[:, own, :own] = self.grams[:, :own, own:] @ shares
+        grams[:, own, own] = within @ shares
+        rights = np.column_stack([self.rights[:, :own], self.rights[:, own:] @ shares])
+        return _Problems(grams, rights, own)
 
     def gains(self, signs: list[Floats], *, least: float = -np.inf) -> Floats:
         """Return by how much each lowers the misfit, by problem and set of signs.
@@ -265,6 +296,15 @@ class _Problems:
         upper, target, scale = (part[which] for part in self._reduced)
         solution, misfit = nnls(upper * signs, target, maxiter=300)
         return solution * signs / scale, float(target @ target - misfit**2)
+
+
+def _neighbours(course: _Course) -> tuple[_Course, ...]:
+    """Return courses whose slow part is a little quicker or slower, and begins a little sooner or later."""
+    *quick, (share, tau, early) = course
+    if tau not in _SLOW_S:
+        return ()
+    taus = [tau * _SLOW_RATIO ** (k / 4) for k in (-3, -2, -1, 1, 2, 3)]
+    return tuple((*quick, (share, t, early)) for t in taus if t != tau)
 
 
 def _approaches(elapsed_s: Floats) -> Floats:

@@ -29,7 +29,7 @@ _MOST_STEPS = 8
 _TRACE = 0.05
 _WORTH_TRYING = 0.45
 # The courses a change may take are few and rough: evidence about its moment counts for less.
-_TRUST = 0.4
+_TRUST = 0.3
 # A moment that was noted: how far off the note may be, and how much a change there must explain.
 _NOTED_S, _NEEDED_IF_TOLD = 30.0, 14.0
 _ENDED_SHARE = 0.4
