@@ -101,3 +101,13 @@ def test_impossible_input_is_refused(arguments, words):
 def test_a_limit_below_the_room_is_refused():
     with pytest.raises(InputError, match="above the room"):
         sustainable_power([65], [30], limit_c=20, ambient_c=25)
+
+
+def test_the_course_passes_where_held_back_runs_were():
+    answer = sustainable_power(
+        [65, 65, 112], [47.5, 47.2, 72.0], rise_se_k=[0.3] * 3, throttled=[False, False, True],
+        wanted_w=[65, 65, 125], fan_rpm=[1100, 1110, 1680], limit_c=95,
+    )  # fmt: skip
+    at = np.interp(70.0, answer.course_rise_k, answer.course_power_w)
+    assert at == pytest.approx(answer.power_w, rel=0.02)
+    assert answer.power_w == pytest.approx(110, rel=0.04)

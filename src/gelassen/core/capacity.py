@@ -210,7 +210,7 @@ def sustainable_power(
     rises = np.linspace(
         float(rise[rise > 0].min(initial=allowed_k)), 1.05 * allowed_k, _COURSE_POINTS
     )
-    course = (courses.middle_power_at(rises), rises)
+    course = (courses.middle_power_at(rises, weights), rises)
     exponent = float(exponents[good] @ weights[good] / weights[good].sum())
     model = "rise in proportion to power" if exponent > 0.97 else (
         f"rise grows less than power (power to the {exponent:.2f})"

@@ -86,12 +86,11 @@ class PowerCourses:
         fanned = np.where(fanned > 0, fanned, np.nan)
         return np.asarray(self._scale_w * np.where(way[:, None] >= 0, fanned, share))
 
-    def middle_power_at(self, rise_k: Floats) -> Floats:
-        """Return the mean power at each rise over all draws that exist, ascending."""
+    def middle_power_at(self, rise_k: Floats, weights: Floats) -> Floats:
+        """Return the mean power at each rise over the draws, each counting by its weight; ascending."""
         power = self.power_at(rise_k)
-        counts = self.weights[:, None] * np.isfinite(power)
-        total = counts.sum(axis=0)
-        mean = np.nansum(power * self.weights[:, None], axis=0) / np.maximum(total, 1e-12)
+        total = (weights[:, None] * np.isfinite(power)).sum(axis=0)
+        mean = np.nansum(power * weights[:, None], axis=0) / np.maximum(total, 1e-12)
         return np.asarray(np.maximum.accumulate(mean))
 
 
