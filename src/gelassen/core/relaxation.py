@@ -81,11 +81,18 @@ class Relaxation:
         missing = self._missing(knots[:, None], some).sum(axis=2)
         return CubicSpline(knots, float(share @ self.settled[some]) - missing @ share)
 
-    def band(self, elapsed_s: Floats, share: float) -> tuple[Floats, Floats, Floats]:
-        """Return mean, lower and upper curve at these times; `share` of the draws lie between."""
+    def band(
+        self, elapsed_s: Floats, share: float, end_s: float, astray: Floats
+    ) -> tuple[Floats, Floats, Floats]:
+        """Return mean, lower and upper curve at these times; `share` of the draws lie between.
+
+        After `end_s`, where readings end, each draw goes astray by so much of what it rises from there.
+        """
         some = slice(None, None, max(self.settled.size // _SOME, 1))
         weights = self.weights[some] / self.weights[some].sum()
         curves = self.settled[some] - self._missing(elapsed_s[:, None], some).sum(axis=2)
+        at_end = self.settled[some] - self._missing(np.array([[end_s]]), some).sum(axis=2)
+        curves += np.where(elapsed_s[:, None] > end_s, (curves - at_end) * astray[some], 0.0)
         order = np.argsort(curves, axis=1)
         ranked = np.take_along_axis(curves, order, axis=1)
         below = np.cumsum(weights[order], axis=1)

@@ -299,7 +299,7 @@ def _answer(
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),
         time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(fit, span, confidence, constants[-1][0]),
+        curve=_curve(fit, span, confidence, constants[-1][0], beyond * noise[0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -318,13 +318,20 @@ def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) ->
     return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
 
 
-def _curve(fit: HeatingFit, span: LoadSpan, confidence: float, slowest_s: float) -> FittedCurve:
-    """Return the fitted course, drawn on for as long as it takes to settle, within reason."""
+def _curve(
+    fit: HeatingFit, span: LoadSpan, confidence: float, slowest_s: float, astray: Floats
+) -> FittedCurve:
+    """Return the fitted course, drawn on for as long as it takes to settle, within reason.
+
+    `astray` is by how much of what is extrapolated each draw may be wrong.
+    """
     length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
     beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
     tails, _ = fit.tails_missing(elapsed)
-    value, low, high = (part - tails for part in fit.relaxation.band(elapsed, confidence))
+    value, low, high = (
+        part - tails for part in fit.relaxation.band(elapsed, confidence, length, astray)
+    )
     return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
 
 
