@@ -16,7 +16,7 @@ from gelassen.core.inputs import Floats
 _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
 # Share of the rise in each tail, and its standard deviation. Bodies that are warmed take heat away
 # at first: tails are rather there than not.
-_USUAL_SHARE, _SPREAD_SHARE = 0.004, 0.006
+_USUAL_SHARE, _SPREAD_SHARE = 0.004, 0.0065
 
 
 @dataclass(frozen=True, slots=True)
