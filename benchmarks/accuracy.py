@@ -401,7 +401,7 @@ def random_capacity_table(seeds: int) -> None:
         for known in (True, False):
             answer = sustainable_power(
                 one.power_w, noisy, rise_se_k=np.full(noisy.size, 0.3), limit_c=95.0,
-                fan_rpm=2000 * one.fan if known else None,
+                fan_rpm=2000 * one.fan if known else None, full_speed_rpm=2000 if known else None,
             )  # fmt: skip
             row[f"error {known}"] = answer.power_w / one.capacity_w - 1
             row[f"covered {known}"] = answer.low_w <= one.capacity_w <= answer.high_w

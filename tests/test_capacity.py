@@ -51,6 +51,13 @@ def test_fans_that_came_to_full_speed_help_no_further():
     law = np.polyfit(np.log(rises), np.log(power), 1)
     assert np.exp(np.polyval(law, np.log(70))) > 1.05 * truth
     assert abs(np.mean([answer.power_w for answer in told]) / truth - 1) < 0.035
+    # Below the kink only the full speed tells that it comes.
+    early = np.array([22.0, 32.0, 42.0, 49.0])
+    power, speed = fanned(early)
+    asked |= {"rise_se_k": [0.2] * 4, "fan_rpm": 2000 * speed}
+    limited = sustainable_power(power, early, full_speed_rpm=2000, **asked)
+    assert limited.power_w == pytest.approx(truth, rel=0.02)
+    assert sustainable_power(power, early, **asked).power_w > 1.04 * truth
     with pytest.raises(InputError, match="fan_rpm has 1 entries"):
         sustainable_power(power, rises, fan_rpm=[900], limit_c=95)
 

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.stats import norm
 
 from gelassen.core.errors import InputError
-from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_series
+from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_positive, as_series
 from gelassen.core.powercourse import (
     PowerCourses,
     departure_size,
@@ -93,6 +93,7 @@ def sustainable_power(
     throttled: SeriesLike | None = None,
     wanted_w: SeriesLike | None = None,
     fan_rpm: SeriesLike | None = None,
+    full_speed_rpm: float | None = None,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -116,6 +117,8 @@ def sustainable_power(
         Speed of the fans at each level, in rpm (any measure in proportion to it will do). It tells
         fans on curves from steady ones and from none (zeros), which rises alone hardly do. Left out
         unless known for all.
+    full_speed_rpm : float, optional
+        The speed that these fans cannot pass, in the same measure: a course bends back from there on.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -193,11 +196,15 @@ def sustainable_power(
             confidence, [*cautions, f"cannot tell: {reason}"],
         )  # fmt: skip
 
+    full = (
+        np.inf if full_speed_rpm is None else as_positive("full_speed_rpm", full_speed_rpm, "rpm")
+    )
     seen = (np.append(rise, bounds[1]), np.append(speed[~held], speed[held]))
     known_speeds = (speed > 0).all() or (speed == 0).all()
     courses, draws, weights, exponents = _draw(
-        power, rise, variance, freedom, allowed_k, ambient_c, bounds, seen if known_speeds else None
-    )
+        power, rise, variance, freedom, allowed_k, ambient_c, bounds,
+        seen if known_speeds else None, full,
+    )  # fmt: skip
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
@@ -312,9 +319,12 @@ def _draw(
     ambient_c: float,
     bounds: tuple[Floats, Floats, Floats],
     fans: tuple[Floats, Floats] | None,
+    full_speed: float,
 ) -> tuple[PowerCourses, Floats, Floats, Floats]:
     """Draw courses; return also capacities (NaN: never meets the limit), weights, local exponents."""
-    courses, inverse = draw_courses(power, rise, variance, freedom, allowed_k, ambient_c, fans)
+    courses, inverse = draw_courses(
+        power, rise, variance, freedom, allowed_k, ambient_c, fans, full_speed
+    )
     near = allowed_k + np.array([-0.5, 0.0, 0.5])
     below, capacity, above = courses.power_at(near).T
     slope = 1 / np.maximum(above - below, 1e-9)  # K/W

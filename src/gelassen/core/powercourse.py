@@ -102,6 +102,7 @@ def draw_courses(
     allowed_k: float,
     room_c: float,
     speeds: tuple[Floats, Floats] | None = None,
+    full_speed: float = np.inf,
 ) -> tuple[PowerCourses, Floats]:
     """Draw courses through measured levels.
 
@@ -118,6 +119,8 @@ def draw_courses(
     speeds : tuple of array, optional
         Rises, of these levels and of others at which the chip was held back, and the speed of the fans
         there; zeros where there are none.
+    full_speed : float
+        The speed they cannot pass.
 
     Returns
     -------
@@ -138,7 +141,7 @@ def draw_courses(
         steady = float(np.ptp(speed)) <= _STEADY_SPEED * float(speed.mean())
         curves, free = _ON_CURVE_IF_STEADY if steady else _ON_CURVE_IF_NOT, _OTHERWISE
         if not steady:
-            fans = _known_fans(grid_c, seen_k + room_c, speed)
+            fans = _known_fans(grid_c, seen_k + room_c, speed, full_speed)
     designs, priors, ridges = _families(power, rise, scale, fans.at(rise + room_c), curves, free)
     hessian = np.einsum("gij,ik,gkl->gjl", designs, inverse, designs)
     spread = ridges[:, 1]
@@ -214,7 +217,9 @@ def _unknown_fans(grid_c: Floats) -> _Fans:
     return _Fans(grid_c, np.array(ways))
 
 
-def _known_fans(grid_c: Floats, temperature_c: Floats, speed_rpm: Floats) -> _Fans:
+def _known_fans(
+    grid_c: Floats, temperature_c: Floats, speed_rpm: Floats, full_speed: float
+) -> _Fans:
     """Return how fans went from level to level, and how they may go on."""
     order = np.argsort(temperature_c)
     known_c, speed = temperature_c[order], speed_rpm[order] / speed_rpm.max()
@@ -224,5 +229,7 @@ def _known_fans(grid_c: Floats, temperature_c: Floats, speed_rpm: Floats) -> _Fa
     ways = []
     for go_on, falls in product(_GO_ON, _FALLS):
         beyond = go_on * slope * np.maximum(grid_c - known_c[-1], 0.0)
-        ways.append(np.maximum(np.interp(grid_c, known_c, speed) + beyond, 0.05) ** -falls)
+        follows = np.interp(grid_c, known_c, speed) + beyond
+        most = max(full_speed / float(speed_rpm.max()), 1.0)
+        ways.append(np.clip(follows, 0.05, most) ** -falls)
     return _Fans(grid_c, np.array(ways))

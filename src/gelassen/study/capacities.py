@@ -87,7 +87,7 @@ def find_capacities(
     for name, runs in points.groupby("setup", sort=False):
         answer = sustainable_power(
             runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
-            wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"],
+            wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
         answers[str(name)] = answer
@@ -156,6 +156,7 @@ def _points(
                 _point(
                     name, row["run"], row["power_w"], row["value"], row["standard_error"] or 0.0,
                     throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
+                    duty_pct=row.get("duty_pct"),
                 )
             )  # fmt: skip
     return pd.DataFrame(points), left
@@ -164,6 +165,7 @@ def _points(
 def _point(
     setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float,
     *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
+    duty_pct: float | None = None,
 ) -> dict[str, object]:  # fmt: skip
     return {
         "setup": setup,
@@ -174,8 +176,20 @@ def _point(
         "throttled": throttled,
         "wanted_w": wanted_w,
         "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
+        "duty_pct": math.nan if duty_pct is None else duty_pct,
         "resistance_k_per_w": rise_k / power_w,
     }
+
+
+def _full_speed(runs: pd.DataFrame) -> float | None:
+    """Return the speed of the fans at full duty; None if that cannot be told.
+
+    Speed grows with duty in proportion or less, so each level gives an upper bound.
+    """
+    turning = runs[(runs["fan_rpm"] > 0) & (runs["duty_pct"] > 0)]
+    if turning.empty:
+        return None
+    return float((turning["fan_rpm"] * 100 / turning["duty_pct"]).min())
 
 
 def _spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:
