@@ -227,7 +227,9 @@ def _known_fans(
     before = float(np.interp(known_c[-1] - last_k, known_c, speed))
     slope = max(float(speed[-1]) - before, 0.0) / last_k
     ways = []
-    for go_on, falls in product(_GO_ON, _FALLS):
+    # Where there is a full speed to come to, it is likelier that they do.
+    goes_on = (*_GO_ON, 1.0) if np.isfinite(full_speed) else _GO_ON
+    for go_on, falls in product(goes_on, _FALLS):
         beyond = go_on * slope * np.maximum(grid_c - known_c[-1], 0.0)
         follows = np.interp(grid_c, known_c, speed) + beyond
         most = max(full_speed / float(speed_rpm.max()), 1.0)
