@@ -87,6 +87,9 @@ def test_what_cannot_be_told_is_not_told():
     two = sustainable_power([65, 95], [34, 50], limit_c=95)
     assert two.high_w == np.inf
     assert "cannot tell" in str(two)
+    below = sustainable_power([65, 95], [-4, 2], rise_se_k=[0.3] * 2, limit_c=95)
+    assert (below.low_w, below.high_w) == (-np.inf, np.inf)
+    assert "rise of -4.0 K is not above zero" in str(below)
     far = sustainable_power([20, 30, 40, 50], [10.6, 15.9, 21.2, 26.5], limit_c=95)
     assert far.extrapolated
     assert any("far from" in text for text in far.cautions)

@@ -179,16 +179,16 @@ def sustainable_power(
 
     allowed_k = limit_c - ambient_c
     cautions: list[str] = []
-    if (rise <= 0).any():
-        cautions.append("a rise is not above zero: was the right reference used?")
     levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
     variance, freedom = _variance(power, rise, error)
-    if levels < 2 or variance is None:
-        reason = (
-            "all runs have the same power: measure a second level"
-            if levels < 2
-            else "too few levels to see their scatter: give standard errors or a fourth level"
-        )
+    reason = ""
+    if (rise <= 0).any():
+        reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
+    elif levels < 2:
+        reason = "all runs have the same power: measure a second level"
+    elif variance is None:
+        reason = "too few levels to see their scatter: give standard errors or a fourth level"
+    if reason or variance is None:
         resistance = float(np.mean(rise / power))
         guess = allowed_k / resistance if resistance > 0 else float("nan")
         return _capacity(
@@ -214,15 +214,12 @@ def sustainable_power(
         )  # fmt: skip
     tail = (1 - confidence) / 2
     quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
-    rises = np.linspace(
-        float(rise[rise > 0].min(initial=allowed_k)), 1.05 * allowed_k, _COURSE_POINTS
-    )
-    course = (courses.middle_power_at(rises, weights), rises)
     exponent = float(exponents[good] @ weights[good] / weights[good].sum())
     model = "rise in proportion to power" if exponent > 0.97 else (
         f"rise grows less than power (power to the {exponent:.2f})"
     )  # fmt: skip
     low, value, high = quantiles
+    course = _course(courses, weights, rise[rise > 0], allowed_k, value)
     for held_w, held_k, _ in zip(*bounds, strict=True):
         expected_k = allowed_k * (held_w / value) ** exponent
         if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
@@ -343,6 +340,20 @@ def _draw(
     total = weights.sum()
     weights = weights / total if total > 0 else courses.weights
     return courses, capacity, weights, exponents
+
+
+def _course(
+    courses: PowerCourses, weights: Floats, seen_k: Floats, allowed_k: float, capacity_w: float
+) -> tuple[Floats, Floats]:
+    """Return powers and rises of the course over all that was seen; it meets the limit at the capacity."""
+    lowest = min(float(seen_k.min(initial=allowed_k)), 0.5 * allowed_k)
+    highest = max(float(seen_k.max(initial=0.0)), 1.05 * allowed_k)
+    below = np.linspace(lowest, allowed_k, _COURSE_POINTS)
+    rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
+    power = courses.middle_power_at(rises, weights)
+    # Departures moved the capacity a little: the course is moved likewise, the more the nearer to it.
+    near = np.clip((rises - lowest) / (allowed_k - lowest), 0.0, 1.0)
+    return power * (capacity_w / power[below.size - 1]) ** near, rises
 
 
 def _departed(
