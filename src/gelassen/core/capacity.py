@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import norm
+from scipy.stats import chi2, norm
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_positive, as_series
@@ -17,6 +17,8 @@ from gelassen.core.result import Result
 
 _COURSE_POINTS = 40
 _EXPONENTS = np.linspace(0.6, 1.08, 49)
+# Points that scatter more than their errors say must do so beyond this chance to be believed.
+_BEYOND_CHANCE = 0.95
 # A run at its limit rides on it to within this.
 _BOUND_K = 0.7
 
@@ -133,7 +135,7 @@ def sustainable_power(
     -----
     Courses of rise over power are drawn from two families, averaged by their evidence: powers of the
     power, and fans that speed up with the temperature (`core/powercourse.py`). Where errors are not
-    given, or the points scatter by more than they say, the scatter about the curve takes their place.
+    given, or the points scatter beyond chance, the scatter about the curve takes their place.
     Curves that put more rise on the power a held-back run held than it showed are weighed down.
     """
     power = as_series("power_w", power_w)
@@ -289,8 +291,10 @@ def _variance(power: Floats, rise: Floats, error: Floats | None) -> tuple[Floats
         return np.full(power.size, max(residual, 0.1) ** 2), float(freedom)
     variance = error**2 + 0.05**2
     if freedom >= 1:
-        expected = float(np.sqrt(np.mean(variance)))
-        variance = variance * max(1.0, (residual / expected) ** 2)
+        # Scatter beyond what the errors let expect by chance counts in their place.
+        excess = residual**2 / float(np.mean(variance))
+        if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
+            variance = variance * max(1.0, excess)
     return variance, 30.0
 
 
