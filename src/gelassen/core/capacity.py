@@ -350,7 +350,9 @@ def _course(
     courses: PowerCourses, weights: Floats, seen_k: Floats, allowed_k: float, capacity_w: float
 ) -> tuple[Floats, Floats]:
     """Return powers and rises of the course over all that was seen; it meets the limit at the capacity."""
-    lowest = min(float(seen_k.min(initial=allowed_k)), 0.5 * allowed_k)
+    lowest = float(seen_k.min(initial=allowed_k))
+    if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
+        lowest = 0.5 * allowed_k
     highest = max(float(seen_k.max(initial=0.0)), 1.05 * allowed_k)
     below = np.linspace(lowest, allowed_k, _COURSE_POINTS)
     rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
