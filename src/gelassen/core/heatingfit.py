@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
-from scipy.special import ndtr
 
+from gelassen.core.fanless import fanless_chance
 from gelassen.core.grid import Grid, lagged
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import LoadSpan
@@ -38,9 +38,6 @@ _WANDER_IN_DOUBT = 0.35
 _UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
 # So does a room that is not logged.
 _UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
-# Coolers with fans have a thermal resistance well below this, those without one mostly above it, in K/W;
-# within this share of it (of the logarithm) both are found.
-_FANLESS_K_PER_W, _FANLESS_SPREAD = 0.85, 0.12
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
 
@@ -135,7 +132,8 @@ def fit_heating(
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
         if watts is not None and room is not None:
-            fanless = _fanless(relaxation, float(watts[used].mean()))
+            settled = relaxation.quantile(relaxation.settled, 0.5)
+            fanless = fanless_chance(settled / max(float(watts[used].mean()), 1e-9))
         approach = course((times - span.start_s).clip(min=0))
         density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
         scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
@@ -184,14 +182,6 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
         else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
     )
     return float(np.clip(start / settled, 0.02, 0.9))
-
-
-def _fanless(relaxation: Relaxation, watts: float) -> float:
-    """Return how likely it is that no fan is at work, by how much the rise is for its power."""
-    settled = relaxation.quantile(relaxation.settled, 0.5)
-    if settled <= 0 or watts <= 0:
-        return 0.0
-    return float(ndtr(np.log(settled / watts / _FANLESS_K_PER_W) / _FANLESS_SPREAD))
 
 
 def _change(series: Floats) -> float:

@@ -20,6 +20,7 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
+from gelassen.core.fanless import fanless_chance
 from gelassen.core.inputs import Floats
 
 # Exponents of the first family, and how usual they are: steady fans, and heatsinks without.
@@ -133,7 +134,9 @@ def draw_courses(
     inverse = np.asarray(np.linalg.inv(np.diag(variance) + bend), dtype=float)
     hottest_c = room_c + 1.1 * max(allowed_k, float(rise.max())) + 5
     grid_c = np.linspace(room_c, hottest_c, _GRID)
-    fans, curves, free = _unknown_fans(grid_c), _ON_CURVE, _FREE_SHARE
+    fanless = fanless_chance(float(np.median(rise / power)))
+    fans, curves = _unknown_fans(grid_c), max((1 - fanless) * _ON_CURVE, _NO_FANS)
+    free = _FREE_SHARE + fanless * (1 - _OTHERWISE - _FREE_SHARE)
     if speeds is not None and not speeds[1].any():
         curves, free = _NO_FANS, 1 - _OTHERWISE
     elif speeds is not None:
