@@ -104,6 +104,26 @@ def test_capacities_say_what_was_held_back_and_what_cannot_be_told():
     ]
 
 
+def test_capacities_use_what_was_logged_of_fans_and_room():
+    def runs(**more):
+        return [row(f"Steg, {p} W", p, 3.2 * p**0.8) | more for p in (20, 30, 40)]
+
+    unknown, none, odd_duty = (
+        capacities(runs(**more)).answers["Steg"]
+        for more in ({}, {"fan_rpm": 0.0}, {"fan_rpm": 900.0, "duty_pct": None})
+    )
+    truth = (70 / 3.2) ** 1.25
+    assert all(answer.low_w <= truth <= answer.high_w for answer in (unknown, none, odd_duty))
+    assert none.high_w - none.low_w < odd_duty.high_w - odd_duty.low_w
+    follows = [
+        row(f"Brise 120, {p} W", p, rise) | {"fan_rpm": rpm, "duty_pct": duty, "reference_c": 22.0}
+        for p, rise, rpm, duty in ((60, 33.0, 900, 54), (90, 45.0, 1300, 79), (120, 57.0, 1600, 98))
+    ]
+    capped = capacities(follows).answers["Brise 120"]
+    free = capacities([r | {"duty_pct": None} for r in follows]).answers["Brise 120"]
+    assert capped.high_w < free.high_w
+
+
 def test_resistance_is_shown_at_each_power_and_marked_where_held_back():
     rows = [
         row("a, 65 W", 65, 32.5, limit_w=65),

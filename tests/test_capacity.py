@@ -121,3 +121,30 @@ def test_the_course_passes_where_held_back_runs_were():
     at = np.interp(70.0, answer.course_rise_k, answer.course_power_w)
     assert at == pytest.approx(answer.power_w, rel=0.02)
     assert answer.power_w == pytest.approx(110, rel=0.04)
+
+
+def test_fans_follow_temperatures_so_levels_count_with_the_room_they_were_measured_in():
+    rises = np.array([22.0, 30.0, 38.0, 46.0])
+    speed = 0.4 + 0.6 * np.clip((rises + 15 - 45) / 30, 0, 1)  # in a cold room fans turn slower
+    power = rises / (0.2 + 0.25 * speed**-0.65)
+    truth = float(fanned(np.array([70.0]))[0][0])
+    asked = {
+        "rise_se_k": [0.2] * 4, "limit_c": 95, "fan_rpm": 2000 * speed, "full_speed_rpm": 2000,
+    }  # fmt: skip
+    known = sustainable_power(power, rises, measured_room_c=[15.0] * 4, **asked)
+    unknown = sustainable_power(power, rises, **asked)
+    assert known.low_w <= truth <= known.high_w
+    assert abs(known.power_w - truth) < abs(unknown.power_w - truth)
+    with pytest.raises(InputError, match="measured_room_c has 1 entries"):
+        sustainable_power(power, rises, measured_room_c=[15.0], limit_c=95)
+
+
+def test_scatter_by_chance_widens_nothing_and_scatter_beyond_it_does():
+    power = np.array([40.0, 60.0, 80.0, 100.0])
+    asked = {"rise_se_k": [0.3] * 4, "limit_c": 95, "fan_rpm": [1200] * 4}
+    calm = sustainable_power(power, 0.5 * power, **asked)
+    usual = sustainable_power(power, 0.5 * power + [0.3, -0.3, 0.3, -0.3], **asked)
+    wild = sustainable_power(power, 0.5 * power + [2, -2, 2, -2], **asked)
+    width = [answer.high_w - answer.low_w for answer in (calm, usual, wild)]
+    assert width[1] < 1.2 * width[0]
+    assert width[2] > 2 * width[0]

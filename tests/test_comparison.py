@@ -44,6 +44,41 @@ def test_neighbours_far_from_the_rest_need_less_and_chance_stays_what_it_is():
     assert np.mean(false) <= 0.1
 
 
+def test_against_a_baseline_the_clearest_differences_make_room_for_the_others():
+    rng = np.random.default_rng(12)
+    means = {"base": 50, "same": 50, "near": 51.3, "far": 60, "farther": 70, "farthest": 80}
+    found, single, false = [], [], []
+    for _ in range(60):
+        rows = compare_setups(study(rng, means, spread=0.5), baseline="base").differences
+        rows = rows.set_index("setup")
+        found.append(rows.loc["near", "distinguishable"])
+        single.append(rows.loc["near", "p_value"] < 0.05)
+        false.append(rows.loc["same", "distinguishable"])
+    assert sum(found) > sum(single)
+    assert all(verdict or not alone for verdict, alone in zip(found, single, strict=True))
+    assert np.mean(false) <= 0.12
+
+
+def test_more_runs_are_asked_for_where_more_setups_are_looked_at():
+    values = {"a": [50.0, 50.6, 50.3], "b": [50.5, 51.1, 50.8]}
+    others = {
+        name: [level, level + 0.6, level + 0.3]
+        for name, level in zip("cdef", (50.2, 50.3, 50.4, 50.1), strict=True)
+    }
+
+    def needed(groups):
+        runs = pd.DataFrame(
+            [(s, v) for s, all_of in groups.items() for v in all_of], columns=["setup", "value"]
+        )
+        rows = compare_setups(runs).differences
+        pair = rows[rows["setup"].isin(["a", "b"]) & rows["versus"].isin(["a", "b"])].iloc[0]
+        return pair["runs_needed"], pair["smallest"]
+
+    (two, smallest_of_two), (six, smallest_of_six) = needed(values), needed(values | others)
+    assert 0 < two < six
+    assert smallest_of_two < smallest_of_six
+
+
 def test_identical_setups_are_rarely_told_apart_and_intervals_cover():
     rng = np.random.default_rng(1)
     claims, covered = [], []

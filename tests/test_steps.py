@@ -44,6 +44,34 @@ def test_a_turn_downwards_before_it_has_settled_is_found_where_it_is(seed):
     assert step.after < step.before
 
 
+@pytest.mark.parametrize("share", [0.0, 0.35])
+def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_once(share):
+    """Sums of ways that may start late would place slow changes late; power shows in part at once."""
+    rng = np.random.default_rng(8)
+    t = np.arange(1800.0)
+    away, covered = [], []
+    for _ in range(12):
+        tau, early, at_s = rng.uniform(110, 260), rng.uniform(8, 20), rng.uniform(800, 1000)
+        after = np.maximum(t - at_s, 0)
+        slow = 1 - (tau * np.exp(-after / tau) - early * np.exp(-after / early)) / (tau - early)
+        change = 7 * (share * -np.expm1(-after / 8) + (1 - share) * slow)
+        rise = 45 - 40 * np.exp(-t / 150) + change + 0.15 * rng.standard_normal(t.size)
+        (step,) = find_steps(t, rise, load_s=(0, 1800))
+        away.append(step.at_s - at_s)
+        covered.append(step.low_s <= at_s <= step.high_s)
+    assert abs(np.mean(away)) < 5
+    assert np.max(np.abs(away)) < 20
+    assert np.mean(covered) >= 0.8
+
+
+def test_changes_too_small_to_be_worth_telling_are_left_out():
+    rng = np.random.default_rng(5)
+    t = np.arange(1500.0)
+    air = 30 - 6 * np.exp(-t / 200) + np.where(t > 800, 1.5, 0) + 0.05 * rng.standard_normal(t.size)
+    assert len(find_steps(t, air, load_s=(0, 1500))) == 1
+    assert not find_steps(t, air, load_s=(0, 1500), smallest=2.0)
+
+
 def test_a_fan_that_stops_is_found_to_the_second():
     rng = np.random.default_rng(0)
     t = np.arange(1200.0)

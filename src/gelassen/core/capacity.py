@@ -96,6 +96,7 @@ def sustainable_power(
     wanted_w: SeriesLike | None = None,
     fan_rpm: SeriesLike | None = None,
     full_speed_rpm: float | None = None,
+    measured_room_c: SeriesLike | None = None,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -121,6 +122,9 @@ def sustainable_power(
         unless known for all.
     full_speed_rpm : float, optional
         The speed that these fans cannot pass, in the same measure: a course bends back from there on.
+    measured_room_c : array_like, shape (n,), optional
+        The room in which each level was measured, in °C: fans on curves turn faster in a warmer one. It
+        is taken to be `ambient_c` where it is not known.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -173,6 +177,13 @@ def sustainable_power(
     if speed.size != known.size:
         raise InputError(f"fan_rpm has {speed.size} entries, power_w has {known.size}")
     speed = speed[known]
+    rooms = np.full(known.size, np.nan)
+    if measured_room_c is not None:
+        rooms = as_series("measured_room_c", measured_room_c)
+    if rooms.size != known.size:
+        raise InputError(f"measured_room_c has {rooms.size} entries, power_w has {known.size}")
+    rooms = np.where(np.isfinite(rooms), rooms, ambient_c)[known]
+    temperature_c = rise + rooms
     bounds = (power[held], rise[held], wanted[known][held])
     if held.all():
         return _only_bounds(bounds, limit_c, ambient_c, confidence)
@@ -180,7 +191,6 @@ def sustainable_power(
     error = None if error is None else error[~held]
 
     allowed_k = limit_c - ambient_c
-    cautions: list[str] = []
     levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
     variance, freedom = _variance(power, rise, error)
     reason = ""
@@ -195,33 +205,36 @@ def sustainable_power(
         guess = allowed_k / resistance if resistance > 0 else float("nan")
         return _capacity(
             guess, -np.inf, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
-            confidence, [*cautions, f"cannot tell: {reason}"],
+            confidence, [f"cannot tell: {reason}"],
         )  # fmt: skip
 
     full = (
         np.inf if full_speed_rpm is None else as_positive("full_speed_rpm", full_speed_rpm, "rpm")
     )
-    seen = (np.append(rise, bounds[1]), np.append(speed[~held], speed[held]))
     known_speeds = (speed > 0).all() or (speed == 0).all()
-    courses, draws, weights, exponents = _draw(
-        power, rise, variance, freedom, allowed_k, ambient_c, bounds,
-        seen if known_speeds else None, full,
+    courses, inverse = draw_courses(
+        power, rise, variance, freedom, allowed_k, ambient_c, rooms[~held],
+        (temperature_c, speed) if known_speeds else None, full,
     )  # fmt: skip
+    draws, exponents = _capacities(courses, power, rise, inverse, allowed_k)
+    weights = _with_bounds(courses, bounds)
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
         return _capacity(
             guess, -np.inf, np.inf, "no model fits", power, allowed_k, limit_c, ambient_c,
-            confidence, [*cautions, "cannot tell: rise does not grow with power in these runs"],
+            confidence, ["cannot tell: rise does not grow with power in these runs"],
         )  # fmt: skip
     tail = (1 - confidence) / 2
     quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
-    exponent = float(exponents[good] @ weights[good] / weights[good].sum())
+    told = good & np.isfinite(exponents)
+    exponent = float(exponents[told] @ weights[told] / max(weights[told].sum(), 1e-12))
     model = "rise in proportion to power" if exponent > 0.97 else (
         f"rise grows less than power (power to the {exponent:.2f})"
     )  # fmt: skip
     low, value, high = quantiles
-    course = _course(courses, weights, rise[rise > 0], allowed_k, value)
+    course = _course(courses, weights, rise, allowed_k, value)
+    cautions: list[str] = []
     for held_w, held_k, _ in zip(*bounds, strict=True):
         expected_k = allowed_k * (held_w / value) ** exponent
         if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
@@ -311,28 +324,20 @@ def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:
     return float(np.sqrt(best / freedom)), freedom
 
 
-def _draw(
-    power: Floats,
-    rise: Floats,
-    variance: Floats,
-    freedom: float,
-    allowed_k: float,
-    ambient_c: float,
-    bounds: tuple[Floats, Floats, Floats],
-    fans: tuple[Floats, Floats] | None,
-    full_speed: float,
-) -> tuple[PowerCourses, Floats, Floats, Floats]:
-    """Draw courses; return also capacities (NaN: never meets the limit), weights, local exponents."""
-    courses, inverse = draw_courses(
-        power, rise, variance, freedom, allowed_k, ambient_c, fans, full_speed
-    )
-    near = allowed_k + np.array([-0.5, 0.0, 0.5])
-    below, capacity, above = courses.power_at(near).T
+def _capacities(
+    courses: PowerCourses, power: Floats, rise: Floats, inverse: Floats, allowed_k: float
+) -> tuple[Floats, Floats]:
+    """Return for each draw the capacity (NaN: never meets the limit) and the exponent towards it."""
+    below, capacity, above = courses.power_at(allowed_k + np.array([-0.5, 0.0, 0.5])).T
     slope = 1 / np.maximum(above - below, 1e-9)  # K/W
-    middle_k = float(np.sqrt(allowed_k * max(float(np.median(rise)), 1.0)))
+    middle_k = float(np.sqrt(allowed_k * np.clip(np.median(rise), 1.0, 0.9 * allowed_k)))
     there = courses.power_at(np.array([middle_k]))[:, 0]
     exponents = np.log(allowed_k / middle_k) / np.log(capacity / there)
-    capacity = _departed(courses, capacity, slope, power, rise, inverse, allowed_k)
+    return _departed(courses, capacity, slope, power, rise, inverse, allowed_k), exponents
+
+
+def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats]) -> Floats:
+    """Return the weight of each draw, given what runs held that were held back."""
     weights = courses.weights.copy()
     for held_w, held_k, wanted_w in zip(*bounds, strict=True):
         # Rise at a power near by, in proportion to what the course has at this rise.
@@ -342,18 +347,17 @@ def _draw(
             weights *= norm.cdf((held_k * wanted_w / held_at - held_k) / _BOUND_K)
     weights = np.nan_to_num(weights)
     total = weights.sum()
-    weights = weights / total if total > 0 else courses.weights
-    return courses, capacity, weights, exponents
+    return np.asarray(weights / total if total > 0 else courses.weights)
 
 
 def _course(
     courses: PowerCourses, weights: Floats, seen_k: Floats, allowed_k: float, capacity_w: float
 ) -> tuple[Floats, Floats]:
     """Return powers and rises of the course over all that was seen; it meets the limit at the capacity."""
-    lowest = float(seen_k.min(initial=allowed_k))
+    lowest = float(seen_k.min())
     if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
         lowest = 0.5 * allowed_k
-    highest = max(float(seen_k.max(initial=0.0)), 1.05 * allowed_k)
+    highest = max(float(seen_k.max()), 1.05 * allowed_k)
     below = np.linspace(lowest, allowed_k, _COURSE_POINTS)
     rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
     power = courses.middle_power_at(rises, weights)

@@ -132,8 +132,11 @@ def fit_heating(
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
         if watts is not None and room is not None:
-            settled = relaxation.quantile(relaxation.settled, 0.5)
-            fanless = fanless_chance(settled / max(float(watts[used].mean()), 1e-9))
+            settled, mean_w = (
+                relaxation.quantile(relaxation.settled, 0.5),
+                float(watts[used].mean()),
+            )
+            fanless = fanless_chance(settled / mean_w) if mean_w > 0 else 0.0
         approach = course((times - span.start_s).clip(min=0))
         density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
         scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)

@@ -102,6 +102,7 @@ def draw_courses(
     freedom: float,
     allowed_k: float,
     room_c: float,
+    measured_room_c: Floats,
     speeds: tuple[Floats, Floats] | None = None,
     full_speed: float = np.inf,
 ) -> tuple[PowerCourses, Floats]:
@@ -116,10 +117,12 @@ def draw_courses(
     allowed_k : float
         The rise that is asked about: departures are a share of it.
     room_c : float
-        Room temperature, in °C: fans follow temperatures, not rises.
+        The room that is asked about, in °C: fans follow temperatures, not rises.
+    measured_room_c : array, shape (levels,)
+        The rooms in which the levels were measured.
     speeds : tuple of array, optional
-        Rises, of these levels and of others at which the chip was held back, and the speed of the fans
-        there; zeros where there are none.
+        Temperatures, of these levels and of others at which the chip was held back, and the speed of the
+        fans there; zeros where there are none.
     full_speed : float
         The speed they cannot pass.
 
@@ -132,20 +135,23 @@ def draw_courses(
     scale = float(power.max())
     bend = departures_alike(power, power) * (_DEPARTURE * allowed_k) ** 2
     inverse = np.asarray(np.linalg.inv(np.diag(variance) + bend), dtype=float)
-    hottest_c = room_c + 1.1 * max(allowed_k, float(rise.max())) + 5
-    grid_c = np.linspace(room_c, hottest_c, _GRID)
+    coldest_c = min(room_c, float(measured_room_c.min()))
+    hottest_c = max(room_c, float(measured_room_c.max())) + 1.1 * max(allowed_k, rise.max()) + 5
+    grid_c = np.linspace(coldest_c, hottest_c, _GRID)
     fanless = fanless_chance(float(np.median(rise / power)))
     fans, curves = _unknown_fans(grid_c), max((1 - fanless) * _ON_CURVE, _NO_FANS)
     free = _FREE_SHARE + fanless * (1 - _OTHERWISE - _FREE_SHARE)
     if speeds is not None and not speeds[1].any():
         curves, free = _NO_FANS, 1 - _OTHERWISE
     elif speeds is not None:
-        seen_k, speed = speeds
+        seen_c, speed = speeds
         steady = float(np.ptp(speed)) <= _STEADY_SPEED * float(speed.mean())
         curves, free = _ON_CURVE_IF_STEADY if steady else _ON_CURVE_IF_NOT, _OTHERWISE
         if not steady:
-            fans = _known_fans(grid_c, seen_k + room_c, speed, full_speed)
-    designs, priors, ridges = _families(power, rise, scale, fans.at(rise + room_c), curves, free)
+            fans = _known_fans(grid_c, seen_c, speed, full_speed)
+    designs, priors, ridges = _families(
+        power, rise, scale, fans.at(rise + measured_room_c), curves, free
+    )
     hessian = np.einsum("gij,ik,gkl->gjl", designs, inverse, designs)
     spread = ridges[:, 1]
     hessian[:, 1, 1] += spread**-2

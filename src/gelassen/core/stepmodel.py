@@ -299,12 +299,12 @@ class _Problems:
 
 
 def _neighbours(course: _Course) -> tuple[_Course, ...]:
-    """Return courses whose slow part is a little quicker or slower, and begins a little sooner or later."""
+    """Return courses whose slow part is a little quicker or slower."""
     *quick, (share, tau, early) = course
     if tau not in _SLOW_S:
         return ()
     taus = [tau * _SLOW_RATIO ** (k / 4) for k in (-3, -2, -1, 1, 2, 3)]
-    return tuple((*quick, (share, t, early)) for t in taus if t != tau)
+    return tuple((*quick, (share, t, early)) for t in taus)
 
 
 def _approaches(elapsed_s: Floats) -> Floats:

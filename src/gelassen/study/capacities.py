@@ -88,6 +88,7 @@ def find_capacities(
         answer = sustainable_power(
             runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
             wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
+            measured_room_c=runs["room_c"],
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
         answers[str(name)] = answer
@@ -156,7 +157,7 @@ def _points(
                 _point(
                     name, row["run"], row["power_w"], row["value"], row["standard_error"] or 0.0,
                     throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
-                    duty_pct=row.get("duty_pct"),
+                    duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
                 )
             )  # fmt: skip
     return pd.DataFrame(points), left
@@ -165,7 +166,7 @@ def _points(
 def _point(
     setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float,
     *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
-    duty_pct: float | None = None,
+    duty_pct: float | None = None, room_c: float | None = None,
 ) -> dict[str, object]:  # fmt: skip
     return {
         "setup": setup,
@@ -177,6 +178,7 @@ def _point(
         "wanted_w": wanted_w,
         "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
         "duty_pct": math.nan if duty_pct is None else duty_pct,
+        "room_c": math.nan if room_c is None else room_c,
         "resistance_k_per_w": rise_k / power_w,
     }
 
