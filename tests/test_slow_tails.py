@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from gelassen.core.slowtail import SlowTails
+from gelassen.core.relaxation import Account, fit_relaxation, time_constant_list
+from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
 
 MIDDLE_S = np.linspace(10.0, 2400.0, 80)
 
@@ -39,3 +40,17 @@ def test_a_part_that_cools_has_its_tails_upside_down():
         np.array([0.0]), np.zeros(MIDDLE_S.size), tails_and_covariance(1.0, change=-50.0)[1]
     )
     assert missing[0] < 0
+
+
+@pytest.mark.parametrize(("share", "some"), [(0.0, (0.0, 0.4)), (0.02, (0.9, 1.0))])
+def test_the_readings_say_whether_there_are_slow_bodies(share, some):
+    rng = np.random.default_rng(1)
+    late = share * np.exp(-MIDDLE_S / 1500)
+    series = 50 * (1 - np.exp(-MIDDLE_S / 90) - late) + 0.03 * rng.standard_normal(MIDDLE_S.size)
+    tails = [SlowTails(MIDDLE_S, float(np.ptp(series)), size) for size in (SOME, HARDLY_ANY)]
+    noise = 0.03**2 * np.eye(MIDDLE_S.size)
+    accounts = [Account(series + t.usual, t.covariance + noise, t.size.chance) for t in tails]
+    fit = fit_relaxation(MIDDLE_S, accounts, time_constant_list(1.0))
+    low, high = some
+    assert low <= fit.weights[fit.supposed == 0].sum() <= high
+    assert fit.quantile(fit.settled, 0.5) == pytest.approx(50, abs=0.15 + 10 * share)

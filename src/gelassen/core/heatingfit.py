@@ -14,11 +14,12 @@ from gelassen.core.noise import noise_covariance, noise_density, quantisation_er
 from gelassen.core.powereffect import power_effect
 from gelassen.core.relaxation import (
     USUAL_SLOWEST,
+    Account,
     Relaxation,
     fit_relaxation,
     time_constant_list,
 )
-from gelassen.core.slowtail import SlowTails
+from gelassen.core.slowtail import ANY, HARDLY_ANY, SOME, SlowTails
 
 _BINS = 80
 # A boost of the clock lasts up to about a minute and is not the steady state.
@@ -40,6 +41,8 @@ _UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
 _UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
+# Suppositions that count less than this are left out of the drawn course.
+_NO_PART, _PART_DRAWS = 0.01, 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,14 +54,33 @@ class HeatingFit:
     hidden_k: float  # by the steps of the sensors
     seen_k: float  # how far the readings rose
     fanless: float  # how likely it is that no fan is at work, 0 to 1
-    course: CubicSpline  # the mean course over the time since the load began, without the tails
-    tails: SlowTails
-    _left: Floats  # what the fitted course leaves of each bin, and its covariance
-    _covariance: Floats
+    _parts: tuple["_Part", ...]
+
+    def course(self, elapsed_s: Floats) -> Floats:
+        """Return the mean course over the time since the load began, without what slow bodies miss."""
+        return np.asarray(sum(part.weight * part.course(elapsed_s) for part in self._parts))
 
     def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
         """Return what slow bodies still miss at these times, and its doubt at the last of them."""
-        return self.tails.missing_at(elapsed_s, self._left, self._covariance)
+        told = [
+            part.tails.missing_at(elapsed_s, part.left, part.covariance) for part in self._parts
+        ]
+        weights = np.array([part.weight for part in self._parts])
+        means = np.array([mean for mean, _ in told])
+        mean = weights @ means
+        apart = np.array([doubt for _, doubt in told]) ** 2 + (means[:, -1] - mean[-1]) ** 2
+        return mean, float(np.sqrt(weights @ apart))
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """What was found under one supposition of slow bodies, and how much it counts."""
+
+    weight: float
+    course: CubicSpline
+    tails: SlowTails
+    left: Floats  # what the course leaves of each bin, and its covariance
+    covariance: Floats
 
 
 def fit_heating(
@@ -102,6 +124,7 @@ def fit_heating(
     density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
     scatter_k = max(float(np.sqrt(density / grid.step_s)), 1e-3)
     apart_s = np.abs(middle[:, None] - middle)
+    length_s = span.end_s - span.start_s
     doubts: list[Floats] = []
     start_share, among, fanless = None, None, 0.0
     for number, most in enumerate(_PASSES, start=1):
@@ -115,20 +138,25 @@ def fit_heating(
             covariance += unlogged_k**2 * np.exp(-apart_s / _WANDER_S)
         if room is None:
             covariance += _UNLOGGED_ROOM_K**2 * np.exp(-apart_s / _ROOM_S)
-        tails = SlowTails(middle, _change(series))
-        series = series + tails.usual
-        covariance += tails.covariance
         for doubt in doubts:
             column = _bin_means(doubt[used], bins, kept)
             covariance += np.outer(column, column)
+        change = _change(series)
+        tails = [
+            SlowTails(middle, change, size) for size in ((SOME, HARDLY_ANY) if last else (ANY,))
+        ]
+        accounts = [
+            Account(series + one.usual, covariance + one.covariance, one.size.chance)
+            for one in tails
+        ]
         relaxation = fit_relaxation(
-            middle, series, covariance, constants, most=most, among=among if last else None,
+            middle, accounts, constants, most=most, among=among if last else None,
             start_share=start_share if last else None, slowest=slowest, fanless=fanless, draft=not last,
             draws=4000 if last else 250,
         )  # fmt: skip
-        course = relaxation.mean_course(span.end_s - span.start_s)
         if last:
             break
+        course = relaxation.mean_course(length_s)
         among = relaxation.sets
         start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
         if watts is not None and room is not None:
@@ -153,10 +181,14 @@ def fit_heating(
     rise = rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    left = series - course(middle)
-    return HeatingFit(
-        relaxation, begin_s, hidden_k, seen_k, fanless, course, tails, left, covariance
-    )
+    parts = []
+    for number, (account, one) in enumerate(zip(accounts, tails, strict=True)):
+        weight = float(relaxation.weights[relaxation.supposed == number].sum())
+        if weight > _NO_PART:
+            course = relaxation.under(number).mean_course(length_s, _PART_DRAWS)
+            left = account.series - course(middle)
+            parts.append(_Part(weight, course, one, left, account.covariance))
+    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, fanless, tuple(parts))
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:

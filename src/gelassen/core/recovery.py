@@ -8,7 +8,7 @@ from gelassen.core.exponentials import fit_exponentials
 from gelassen.core.grid import make_grid
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_density, quantisation_error
-from gelassen.core.relaxation import fit_relaxation, time_constant_list
+from gelassen.core.relaxation import Account, fit_relaxation, time_constant_list
 from gelassen.core.result import Result
 
 _FEWEST_S, _FEWEST_READINGS = 90.0, 20
@@ -71,7 +71,9 @@ def recovery(
     rough = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
-        fit = fit_relaxation(middle, series, np.diag(variance), constants, most=2, draws=1000)
+        fit = fit_relaxation(
+            middle, [Account(series, np.diag(variance))], constants, most=2, draws=1000
+        )
         left = course - fit.mean_course(float(elapsed[-1]))(elapsed)
         density = max(noise_density(left, grid.step_s), 1e-4)
     told = fit.time_constants(confidence)

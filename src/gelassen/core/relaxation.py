@@ -13,6 +13,7 @@ References
 .. [1] J. A. Hoeting et al., Statistical Science 14, 382 (1999).
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from itertools import combinations, pairwise
@@ -20,7 +21,7 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
-from scipy.linalg import cho_factor, cho_solve
+from scipy.linalg import solve_triangular
 from scipy.special import ndtr
 
 from gelassen.core.approach import log_missing, log_missing_slope
@@ -50,12 +51,12 @@ _MISSING = 2.0
 _WRONG_SIGN_FAST, _WRONG_SIGN_SLOW, _SLOW_S = 0.2, 0.005, 150.0
 _WRONG_SIZE, _NEVER = 0.1, 1e-60
 # Sets that count less than this, against the best, are left out.
-_NO_WEIGHT = 1e-5
+_NO_WEIGHT = 1e-4
 _FEW = 4.0
 # Scatter is estimated from few independent stretches: tails are those of Student's t.
 _FREEDOM = 20
 # Quick parts whose best set counts less than this (in log) are not tried again.
-_HOPELESS = 12.0
+_HOPELESS = 10.0
 # A bent part stands beside one quick one at most: two more add nothing, and take half of the time.
 _MOST_BENT = 2
 
@@ -70,11 +71,19 @@ class Relaxation:
     bends: Floats  # (draws,) of the slowest
     start_share: float  # share of the settled rise that was there at time zero
     weights: Floats  # (draws,) adding up to 1
+    supposed: NDArray[np.int64]  # (draws,) under which account of the readings
     sets: "list[TimeConstantSets]"  # those worth trying on slightly different readings
 
-    def mean_course(self, until_s: float) -> CubicSpline:
-        """Return the mean of the draws as a function of time, without what the reference adds."""
-        some = slice(None, None, max(self.settled.size // _SOME, 1))
+    def under(self, number: int) -> "Relaxation":
+        """Return the draws under one account of the readings."""
+        rows = self.supposed == number
+        names = ("settled", "amplitudes", "time_constants_s", "bends", "supposed")
+        picked = {name: getattr(self, name)[rows] for name in names}
+        return replace(self, **picked, weights=self.weights[rows] / self.weights[rows].sum())
+
+    def mean_course(self, until_s: float, draws: int = _SOME) -> CubicSpline:
+        """Return the mean of some draws as a function of time, without what the reference adds."""
+        some = slice(None, None, max(self.settled.size // draws, 1))
         share = self.weights[some] / self.weights[some].sum()
         # Denser where it is steep; the spline between is far better than the readings.
         knots = until_s * np.linspace(0, 1, _KNOTS) ** 2.5
@@ -169,6 +178,15 @@ class Relaxation:
         return float(np.interp(share, below, values[order]))
 
 
+@dataclass(frozen=True, slots=True)
+class Account:
+    """Averaged readings as they are under one supposition of what else moves them."""
+
+    series: Floats  # (bins,)
+    covariance: Floats  # (bins, bins) noise, and whatever else moves them together
+    chance: float = 1.0  # of the supposition, before any reading
+
+
 def time_constant_list(interval_s: float) -> Floats:
     """Return the time constants to try, for samples this far apart."""
     shortest = max(_SHORTEST_S, 2 * interval_s)
@@ -178,8 +196,7 @@ def time_constant_list(interval_s: float) -> Floats:
 
 def fit_relaxation(
     elapsed_s: Floats,
-    series: Floats,
-    covariance: Floats,
+    accounts: Sequence[Account],
     time_constants_s: Floats,
     *,
     most: int = 3,
@@ -196,10 +213,8 @@ def fit_relaxation(
     ----------
     elapsed_s : array, shape (bins,)
         Time since the load began, at the middle of each bin.
-    series : array, shape (bins,)
-        Mean reading of each bin.
-    covariance : array, shape (bins, bins)
-        Covariance of these means: noise, and whatever else moves them together.
+    accounts : sequence of Account
+        The mean reading of each bin, with their covariance: one, or several that count by their evidence.
     time_constants_s : array
         The list to choose from, ascending.
     most : int
@@ -217,39 +232,51 @@ def fit_relaxation(
     draws : int
         How many draws to return: quantiles far out need thousands, a mean course needs few.
     """
+    series = accounts[0].series
     change = float(np.ptp(series)) or 1.0
     prior = _log_prior(time_constants_s, *slowest)
-    whitener = cho_factor(covariance, lower=True)
-    square = float(series @ cho_solve(whitener, series))
     tenth = max(elapsed_s.size // 10, 1)
     direction = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
     least = 0.002 * change  # a trace of the wrong sign is as good as none
 
-    tried: list[_Solved] = []
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
-    best = -np.inf
     bends = [
         (bend, (1 - fanless) * share + fanless * free)
         for (bend, share), free in zip(_BENDS, _FANLESS, strict=True)
     ]
-    for bend, share in bends if start_share is not None else bends[:1]:
-        basis = _basis(elapsed_s, time_constants_s, bend, start_share or 0.0)
-        weighted = cho_solve(whitener, basis)
-        normal = _Normal(basis.T @ weighted, series @ weighted, square, change)
-        models: list[_Solved] = []
-        for group in reversed(hopeful):  # the largest sets mostly count most
-            solved = _solve(
-                normal, group, time_constants_s, prior + np.log(share), bend, direction, least, best
-            )
-            models.insert(0, solved)
-            best = max(best, solved.best)
-        if bend == 0:
-            again = _hopeful(every, models, _HOPELESS)
-            hopeful = [group for group in hopeful if group.chosen.shape[1] <= _MOST_BENT]
-        tried += models
-    log_weight = np.concatenate([model.evidence + np.log(model.expected) for model in tried])
+    bends = bends if start_share is not None else bends[:1]
+    bases = [_basis(elapsed_s, time_constants_s, bend, start_share or 0.0) for bend, _ in bends]
+    few = [group for group in hopeful if group.chosen.shape[1] <= _MOST_BENT]
+    asked = [hopeful if bend == 0 else few for bend, _ in bends]
+    tried: list[_Solved] = []
+    supposed: list[int] = []
+    best = -np.inf
+    for number, one in enumerate(accounts):
+        lower = np.asarray(np.linalg.cholesky(one.covariance), dtype=np.float64)
+        white = _whitened(lower, one.series)
+        # What counts against a supposition that allows for more than there is.
+        width = float(np.log(np.diagonal(lower)).sum()) - np.log(one.chance)
+        for place, ((bend, share), basis) in enumerate(zip(bends, bases, strict=True)):
+            columns = _whitened(lower, basis)
+            normal = _Normal(columns.T @ columns, white @ columns, float(white @ white), change)
+            usual = prior + np.log(share) - width
+            models: list[_Solved] = []
+            for group in reversed(asked[place]):  # the largest sets mostly count most
+                solved = _solve(
+                    normal, group, time_constants_s, usual, bend, direction, least, best
+                )
+                models.insert(0, solved)
+                best = max(best, solved.best)
+            if bend == 0 and number == 0:
+                again = _hopeful(every, hopeful, models, _HOPELESS)
+            tried += models
+            supposed += [number] * len(models)
+            # What one account has ruled out, the next does not bring back.
+            asked[place] = [model.sets for model in models if model.log_weight.size]
+    sizes = [model.log_weight.size for model in tried]
+    log_weight = np.concatenate([model.log_weight for model in tried])
     weight = np.exp(log_weight - log_weight.max())
     weight[weight < _NO_WEIGHT] = 0
     weight /= weight.sum()
@@ -259,7 +286,15 @@ def fit_relaxation(
     expected = np.concatenate([model.expected for model in tried])
     weights = _sign_factor(amplitudes, constants, direction, least, change) / expected[picked]
     weights /= weights.sum()
-    return Relaxation(settled, amplitudes, constants, bent, start_share or 0.0, weights, again)
+    account = np.repeat(supposed, sizes)[picked]
+    return Relaxation(
+        settled, amplitudes, constants, bent, start_share or 0.0, weights, account, again
+    )
+
+
+def _whitened(lower: Floats, values: Floats) -> Floats:
+    """Return values of which errors are independent and of size 1."""
+    return np.asarray(solve_triangular(lower, values, lower=True, check_finite=False))
 
 
 @dataclass(frozen=True, slots=True)
@@ -268,6 +303,10 @@ class TimeConstantSets:
 
     chosen: NDArray[np.int64]  # indices into the list, ascending, one row a set
     alike: Floats  # how many sets have the same slowest: they share its prior
+
+    def picked(self, rows: NDArray[np.bool_]) -> "TimeConstantSets":
+        """Return some of these sets."""
+        return TimeConstantSets(self.chosen[rows], self.alike[rows])
 
 
 @cache
@@ -308,19 +347,20 @@ class _Normal:
 
 @dataclass(frozen=True, slots=True)
 class _Solved:
-    """Least-squares solutions of many sets: one row a set, column 0 the settled value."""
+    """Least-squares solutions of the sets that may count: one row a set, column 0 the settled value."""
 
-    chosen: NDArray[np.int64]
     bend: float
-    estimate: Floats  # of those that may count, as is the next
+    sets: TimeConstantSets
+    estimate: Floats
     hessian: Floats
-    evidence: Floats  # log evidence
+    log_weight: Floats  # log evidence, and what to expect of the signs
     expected: Floats  # sign factor to expect
+    evidence: Floats  # log evidence of all sets that were tried
 
     @property
     def best(self) -> float:
         """The largest log weight."""
-        return float((self.evidence + np.log(self.expected)).max())
+        return float(self.log_weight.max(initial=-np.inf))
 
 
 def _log_prior(time_constants_s: Floats, usual_s: float, spread: float) -> Floats:
@@ -332,18 +372,21 @@ def _log_prior(time_constants_s: Floats, usual_s: float, spread: float) -> Float
 
 
 def _hopeful(
-    groups: list[TimeConstantSets], models: list[_Solved], hopeless: float
+    groups: list[TimeConstantSets],
+    asked: list[TimeConstantSets],
+    models: list[_Solved],
+    hopeless: float,
 ) -> list[TimeConstantSets]:
     """Return the sets whose quick parts are worth trying on, for any slowest."""
     best = max(model.best for model in models)
     kept = []
-    for group, model in zip(groups, models, strict=True):
-        quick, place = np.unique(_quick_parts(model.chosen), return_inverse=True)
+    for group, tried, model in zip(groups, asked, models, strict=True):
+        quick, place = np.unique(_quick_parts(tried.chosen), return_inverse=True)
         top = np.full(quick.size, -np.inf)
         np.maximum.at(top, place, model.evidence)
         rows = np.isin(_quick_parts(group.chosen), quick[top > best - hopeless])
         if rows.any():
-            kept.append(TimeConstantSets(group.chosen[rows], group.alike[rows]))
+            kept.append(group.picked(rows))
     return kept
 
 
@@ -377,14 +420,8 @@ def _solve(
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
     evidence += log_prior[chosen[:, -1]] - np.log(group.alike)
     # Solutions, and what to expect of their signs, are asked for only where the set may count.
-    solved = _Solved(
-        chosen=chosen,
-        bend=bend,
-        estimate=np.full(columns.shape, np.nan),
-        hessian=np.full((*columns.shape, columns.shape[1]), np.nan),
-        evidence=evidence,
-        expected=np.full(len(chosen), _NEVER),
-    )
+    expected = np.full(len(chosen), _NEVER)
+    estimate = np.empty(columns.shape)
     asked = np.zeros(len(chosen), dtype=bool)
     # No set counts for more than its evidence: the best few tell where the others need not be asked.
     bar = max(evidence.max() - _FEW, best + np.log(_NO_WEIGHT))
@@ -394,17 +431,31 @@ def _solve(
             break
         asked[rows] = True
         mine = columns[rows]
-        hessian = normal.gram[mine[:, :, None], mine[:, None, :]] + np.diag(ridge)
-        estimate = np.linalg.solve(hessian, normal.right[mine][:, :, None])[:, :, 0]
-        std = np.sqrt(np.abs(np.diagonal(np.linalg.inv(hessian), axis1=1, axis2=2)))
-        amplitudes = estimate[:, 1:-1] * direction
+        inverse = np.linalg.inv(_pick(normal.gram, mine) + np.diag(ridge))
+        estimate[rows] = np.einsum("nij,nj->ni", inverse, normal.right[mine])
+        std = np.sqrt(np.abs(np.diagonal(inverse, axis1=1, axis2=2)))
+        amplitudes = estimate[rows, 1:-1] * direction
         right = ndtr((amplitudes + least) / std[:, 1:-1])
         wrong = _wrong_sign(amplitudes, constants[chosen[rows]], normal.change)
-        solved.expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
-        solved.estimate[rows], solved.hessian[rows] = estimate, hessian
-        best = max(best, float((evidence[rows] + np.log(solved.expected[rows])).max()))
+        expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
+        best = max(best, float((evidence[rows] + np.log(expected[rows])).max()))
         bar = best + np.log(_NO_WEIGHT)
-    return solved
+    log_weight = evidence + np.log(expected)
+    kept = asked & (log_weight > bar)
+    return _Solved(
+        bend=bend,
+        sets=group.picked(kept),
+        estimate=estimate[kept],
+        hessian=_pick(normal.gram, columns[kept]) + np.diag(ridge),
+        log_weight=log_weight[kept],
+        expected=expected[kept],
+        evidence=evidence,
+    )
+
+
+def _pick(matrix: Floats, columns: NDArray[np.int64]) -> Floats:
+    """Return the part of a matrix for each set of columns."""
+    return np.asarray(matrix[columns[:, :, None], columns[:, None, :]])
 
 
 def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
@@ -413,7 +464,8 @@ def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
     `constants` ascend along each row; infinite where unused.
     """
     used = np.isfinite(constants)
-    last = used & ~np.roll(np.pad(used, ((0, 0), (0, 1))), -1, axis=1)[:, :-1]
+    last = used.copy()
+    last[:, :-1] &= ~used[:, 1:]
     size = np.minimum(amplitudes, 0.0) / (_WRONG_SIZE * change)
     slow = _WRONG_SIGN_SLOW * np.maximum(np.exp(-0.5 * size**2), _NEVER)
     return np.where(last | (used & (constants > _SLOW_S)), slow, _WRONG_SIGN_FAST)
@@ -442,12 +494,13 @@ def _draw(
     scale = np.sqrt(_FREEDOM / rng.chisquare(_FREEDOM, size=draws))
     first = 0
     for model in models:
-        rows = np.flatnonzero((picked >= first) & (picked < first + len(model.chosen)))
+        size = model.log_weight.size
+        rows = np.flatnonzero((picked >= first) & (picked < first + size))
         which = picked[rows] - first
-        first += len(model.chosen)
+        first += size
         if rows.size == 0:
             continue
-        count = model.chosen.shape[1]
+        count = model.sets.chosen.shape[1]
         noise = rng.standard_normal((rows.size, count + 2)) * scale[rows, None]
         distinct, place = np.unique(which, return_inverse=True)
         lower = np.linalg.cholesky(model.hessian[distinct])
@@ -455,7 +508,7 @@ def _draw(
         theta = model.estimate[which] + np.einsum("nji,nj->ni", spread, noise)
         settled[rows] = theta[:, 0]
         amplitudes[rows[:, None], np.arange(count)] = theta[:, 1:-1]
-        constants[rows[:, None], np.arange(count)] = time_constants_s[model.chosen[which]]
+        constants[rows[:, None], np.arange(count)] = time_constants_s[model.sets.chosen[which]]
         bends[rows] = model.bend
         slowest = theta[:, -2]
         shift = theta[:, -1] / np.where(np.abs(slowest) > 1e-9, slowest, np.inf)

@@ -3,8 +3,9 @@
 Beside the way from the chip through its cooler, heat soaks into bodies that weigh much and are
 joined loosely. They add one or two per cent of the rise, over a quarter of an hour to hours: too
 little for a fit to find time constants for, too much to leave out of an interval. So two tails of
-fixed time constants are always part of the course, each of an unknown, small size that the readings
-narrow down where they can.
+fixed time constants are part of the course, each of an unknown, small size that the readings narrow
+down where they can. Some machines have such bodies and some have hardly any: both are supposed, and
+each counts by what the readings say for it.
 """
 
 from dataclasses import dataclass
@@ -14,9 +15,21 @@ import numpy as np
 from gelassen.core.inputs import Floats
 
 _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
-# Share of the rise in each tail, and its standard deviation. Bodies that are warmed take heat away
-# at first: tails are rather there than not.
-_USUAL_SHARE, _SPREAD_SHARE = 0.004, 0.0065
+# Bodies that are warmed take heat away at first: tails are rather there than not.
+
+
+@dataclass(frozen=True, slots=True)
+class TailSize:
+    """A supposition of the share of the rise in each tail: mean, standard deviation, and its chance."""
+
+    usual: float
+    spread: float
+    chance: float = 1.0
+
+
+HARDLY_ANY, SOME = TailSize(0.0005, 0.001, 0.5), TailSize(0.008, 0.008, 0.5)
+# Both in one: their common mean and standard deviation.
+ANY = TailSize(0.004, 0.0065)
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,16 +38,17 @@ class SlowTails:
 
     middle_s: Floats  # (bins,) time since the load began
     change: float  # the whole change of the series, with its sign
+    size: TailSize = ANY
 
     @property
     def usual(self) -> Floats:
         """What is usually missing for the tails' sake at each moment."""
-        return np.asarray(_USUAL_SHARE * self._columns(self.middle_s).sum(axis=1))
+        return np.asarray(self.size.usual * self._columns(self.middle_s).sum(axis=1))
 
     @property
     def covariance(self) -> Floats:
         """The covariance of what the tails miss, whatever their sizes are."""
-        columns = _SPREAD_SHARE * self._columns(self.middle_s)
+        columns = self.size.spread * self._columns(self.middle_s)
         return np.asarray(columns @ columns.T)
 
     def missing_at(
@@ -52,11 +66,11 @@ class SlowTails:
             Covariance of the series, that of the tails included.
         """
         # Conditional mean and covariance of jointly normal quantities.
-        seen = _SPREAD_SHARE * self._columns(self.middle_s)
-        asked = _SPREAD_SHARE * self._columns(elapsed_s)
+        seen = self.size.spread * self._columns(self.middle_s)
+        asked = self.size.spread * self._columns(elapsed_s)
         told = np.linalg.solve(covariance, np.column_stack([left, seen]))
         # What lies above the fitted course is not missing any more.
-        usual = _USUAL_SHARE * self._columns(elapsed_s).sum(axis=1)
+        usual = self.size.usual * self._columns(elapsed_s).sum(axis=1)
         mean = usual - asked @ (seen.T @ told[:, 0])
         within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
         return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
