@@ -32,7 +32,7 @@ _PASSES = (2, 3, 3)
 _ROUGH = 0.01
 # How a change of the reference arrives is inferred, and the rise itself depends on it a little: fans
 # on curves turn faster, leakage grows. Shares of the delay's effect and of the change itself.
-_DELAY_IN_DOUBT, _GAIN_IN_DOUBT = 0.5, 0.2
+_DELAY_IN_DOUBT, _GAIN_IN_DOUBT = 0.25, 0.2
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
 # Power that is not logged wanders all the same: by this share, for about so long.
@@ -233,11 +233,7 @@ def _mean(values: Floats) -> float:
 
 def _as_felt(room: Floats, relaxation: Relaxation, step_s: float) -> Floats:
     """Return the reference as the part feels it: late, through the same heat capacities."""
-    responses = relaxation.responses()
-    total = sum(gain for _, gain in responses)
-    if total <= 0:
-        return room
-    parts = [gain / total * lagged(room, step_s, constant) for constant, gain in responses]
+    parts = [weight * lagged(room, step_s, constant) for constant, weight in relaxation.passages()]
     return np.asarray(np.sum(parts, axis=0))
 
 

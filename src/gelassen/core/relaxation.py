@@ -154,17 +154,43 @@ class Relaxation:
     def responses(self) -> list[tuple[float, float]]:
         """Return time constants and the mean amplitude each has; those of the wrong sign left out.
 
-        Their shares tell how anything else that reaches the part through the same heat capacities
-        is delayed.
+        Their shares tell how the part answers its own power.
         """
+        told = self._gathered(self.amplitudes)
+        way = np.sign(sum(gain for _, gain in told))
+        most = max(abs(gain) for _, gain in told)
+        return [(constant, way * gain) for constant, gain in told if way * gain > 1e-3 * most]
+
+    def passages(self) -> list[tuple[float, float]]:
+        """Return time constants and weights, adding up to 1, with which the reference reaches the part.
+
+        It enters at the far end and passes one heat capacity after the other: lags in a chain, not
+        side by side as those of the power. What is slower than the largest part is taken to stand beside it.
+        """
+        used = np.isfinite(self.time_constants_s)
+        constants = np.where(used, self.time_constants_s, 1.0)
+        sizes = np.where(used, self.amplitudes * np.sign(self.amplitudes.sum(axis=1))[:, None], 0.0)
+        sizes = sizes.clip(min=0)
+        main = sizes.argmax(axis=1)[:, None]
+        places = np.arange(constants.shape[1])
+        chained, beside = used & (places <= main), used & (places > main)
+        apart = constants[:, :, None] - constants[:, None, :]
+        # Partial fractions of a chain of lags.
+        factors = constants[:, :, None] / np.where(apart == 0, np.inf, apart)
+        both = chained[:, None, :] & (places[:, None] != places)
+        weights = np.where(chained, np.where(both, factors, 1.0).prod(axis=2), 0.0)
+        shares = np.where(beside, sizes, 0.0) / sizes.sum(axis=1, keepdims=True).clip(min=1e-12)
+        weights = weights * (1 - shares.sum(axis=1, keepdims=True)) + shares
+        return self._gathered(weights)
+
+    def _gathered(self, amounts: Floats) -> list[tuple[float, float]]:
+        """Return the mean over the draws of what each time constant has."""
         used = np.isfinite(self.time_constants_s)
         rounded = np.exp(np.round(np.log(self.time_constants_s[used]), 1))
         constants, place = np.unique(rounded, return_inverse=True)
-        weighted = self.amplitudes * self.weights[:, None]
-        gains = np.bincount(place, weights=weighted[used], minlength=constants.size)
-        gains *= np.sign(gains.sum())
-        least = 1e-3 * np.abs(gains).max()
-        return [(float(c), float(g)) for c, g in zip(constants, gains, strict=True) if g > least]
+        weighted = amounts * self.weights[:, None]
+        means = np.bincount(place, weights=weighted[used], minlength=constants.size)
+        return [(float(c), float(g)) for c, g in zip(constants, means, strict=True)]
 
     def mean(self, values: Floats) -> float:
         """Return the weighted mean over the draws, the outermost hundredths drawn in."""
