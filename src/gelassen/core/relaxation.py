@@ -164,8 +164,8 @@ class Relaxation:
     def passages(self) -> list[tuple[float, float]]:
         """Return time constants and weights, adding up to 1, with which the reference reaches the part.
 
-        It enters at the far end and passes one heat capacity after the other: lags in a chain, not
-        side by side as those of the power. What is slower than the largest part is taken to stand beside it.
+        It enters at the far end and passes one heat capacity after the other: lags in a chain, not side
+        by side as those of the power. What is slower than the largest part is taken to stand beside it.
         """
         used = np.isfinite(self.time_constants_s)
         constants = np.where(used, self.time_constants_s, 1.0)
