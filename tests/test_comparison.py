@@ -34,7 +34,7 @@ def test_neighbours_far_from_the_rest_need_less_and_chance_stays_what_it_is():
     rng = np.random.default_rng(11)
     means = {"a": 50, "b": 50, "c": 51.3, "d": 60, "e": 70, "f": 80}
     found, single, false = [], [], []
-    for _ in range(60):
+    for _ in range(40):
         rows = compare_setups(study(rng, means, spread=0.5)).differences
         rows.index = ["".join(sorted(pair)) for pair in rows[["setup", "versus"]].to_numpy()]
         found += list(rows.loc[["ac", "bc"], "distinguishable"])
