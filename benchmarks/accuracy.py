@@ -173,6 +173,20 @@ def random_run(job: tuple[Run, bool]) -> dict[str, object]:
     }
 
 
+def over_coolant(run: Run) -> dict[str, object]:
+    """Analyse one loop's rise over its coolant, which warms by far more than a room does."""
+    answer = steady_state(
+        run.time_s, run.temperature_c, reference_c=run.coolant_c, power_w=run.power_w
+    )
+    late = run.time_s >= max(run.time_s[-1] - 600, MACHINE_IDLE_S + 60)
+    return {
+        "error": answer.value - run.over_coolant_k,
+        "covered": answer.low <= run.over_coolant_k <= answer.high,
+        "width": answer.high - answer.low,
+        "habit": float((run.temperature_c - run.coolant_c)[late].mean()) - run.over_coolant_k,
+    }
+
+
 def random_table(seeds: int) -> None:
     """Print how well the steady rise of machines of many kinds is found."""
     print(
@@ -187,6 +201,8 @@ def random_table(seeds: int) -> None:
     with process_pool() as pool:
         jobs = [(run, half) for half in (False, True) for run in logs]
         table = pd.DataFrame(pool.map(random_run, jobs, chunksize=8))
+        loops = [run for run in logs if run.kind == "liquid"]
+        coolant = pd.DataFrame(pool.map(over_coolant, loops, chunksize=8))
     whole = table["kind"] != "first half of the load only"
     parts = {
         "settled in the log": table["kind"] == "settled in the log",
@@ -211,6 +227,14 @@ def random_table(seeds: int) -> None:
             ),
             flush=True,
         )
+    known = coolant["width"] <= 2
+    print(
+        f"| liquid loops over their coolant | {len(coolant)} | {_rms(coolant['error']):.2f} | "
+        f"{coolant['error'].mean():+.2f} | {100 * coolant['covered'].mean():.1f} % | "
+        f"{coolant['width'].median():.2f} | {100 * known.mean():.0f} % | "
+        f"{_rms(coolant.loc[known, 'error']):.2f} | | | | {_rms(coolant['habit']):.2f} |",
+        flush=True,
+    )
 
 
 def _rms(errors: "pd.Series[float]") -> float:

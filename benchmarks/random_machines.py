@@ -25,6 +25,8 @@ class Run:
     room_c: np.ndarray
     power_w: np.ndarray
     rise_k: float  # where it would settle in the mean room at the mean power
+    coolant_c: np.ndarray  # temperature of the fins; of a liquid loop, that of the coolant
+    over_coolant_k: float  # where the rise over it would settle at the mean power
     missing_k: float  # how far it was from there when the log ended, room and power standing still
     change_s: float  # when the power was changed in mid-run; infinite if it was not
     change_k: float  # by how much that moved the steady rise
@@ -237,7 +239,7 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
         state.step(state.leaking(np.where(busy, m["load_w"], m["idle_w"])), m["room"], STEP_S)
     still = state.copy()  # a twin whose room and power stand still
     size = int((IDLE_S + 60 * LONGEST_MIN) / STEP_S)
-    chip, watts, rooms, calm, base = (np.empty((size, count)) for _ in range(5))
+    chip, watts, rooms, calm, base, fins = (np.empty((size, count)) for _ in range(6))
     wander = np.zeros(count)
     fade = np.exp(-STEP_S / m["wander_s"])
     for k in range(size):
@@ -251,7 +253,7 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
         state.air = 1 + air * changed
         watts[k] = state.leaking(m["idle_w"] if t < IDLE_S else base[k] * boost)
         state.step(watts[k], rooms[k], STEP_S)
-        chip[k] = state.chip
+        chip[k], fins[k] = state.chip, state.fins
         still.step(
             still.leaking(m["idle_w"] if t < IDLE_S else m["load_w"] * boost), m["room"], STEP_S
         )
@@ -266,6 +268,8 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
     still.air = 1 + air * by
     moved = still.settled(m["load_w"] * (1 + power * by), m["room"]) - rest
     truth = state.settled(mean_w, mean_room) - mean_room
+    per_w = (state.chip - state.fins) / state.leaking(mean_w)
+    over_coolant = per_w * (watts * loaded).sum(0) / loaded.sum(0)
     made = []
     for r in range(count):
         every, end = int(m["interval"][r] / STEP_S), int(ends[r] / STEP_S)
@@ -278,6 +282,8 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
         read = chip[:end:every, r] + m["noise"][r] * noise
         room = rooms[:end:every, r] + rng.normal(0, 0.05, time_s.size)
         power = watts[:end:every, r] * (1 + rng.normal(0, 0.005, time_s.size))
+        # Noise of its own, so that what is drawn for the others stays what it was.
+        coolant = fins[:end:every, r] + 0.05 * np.random.default_rng(r).standard_normal(time_s.size)
         made.append(
             Run(
                 time_s=time_s,
@@ -285,6 +291,8 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
                 room_c=_rounded(room, m["room_digit"][r]),
                 power_w=_rounded(power, 0.1),
                 rise_k=float(truth[r]),
+                coolant_c=_rounded(coolant, (0.1, 0.5, 1.0)[r % 3]),
+                over_coolant_k=float(over_coolant[r]),
                 missing_k=float(rest[r] - calm[end - 1, r]),
                 change_s=float(m["change_s"][r]),
                 change_k=float(moved[r]),

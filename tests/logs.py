@@ -21,6 +21,8 @@ class Log:
     power_w: np.ndarray
     rise_k: float  # the truth
     load_start_s: float
+    coolant_c: np.ndarray  # temperature of the fins, or the coolant, in whole degrees
+    over_coolant_k: float  # the true rise over it
 
 
 def heating_log(
@@ -54,11 +56,11 @@ def heating_log(
     block[0, 3], block[2, 4] = 1 / capacity[0], g[2] / capacity[2]
     exact = expm(block)
     state = room[0] + idle_w * resistance[::-1].cumsum()[::-1]
-    chip = np.empty(size)
+    chip, coolant = np.empty(size), np.empty(size)
     noise = np.zeros(size)
     for k in range(size):
         state = exact[:3, :3] @ state + exact[:3, 3:] @ [power[k], room[k]]
-        chip[k] = state[0]
+        chip[k], coolant[k] = state[0], state[2]
         noise[k] = 0.8 * noise[k - 1] + 0.2 * rng.standard_normal()
     return Log(
         time_s=seconds + rng.normal(0, 0.005, size),
@@ -67,4 +69,6 @@ def heating_log(
         power_w=np.round(power * (1 + 0.004 * rng.standard_normal(size)) * 8) / 8,
         rise_k=float(resistance.sum() * power[idle + 28 :].mean()),
         load_start_s=float(idle),
+        coolant_c=np.round(coolant),
+        over_coolant_k=float(resistance[:2].sum() * power[idle + 28 :].mean()),
     )

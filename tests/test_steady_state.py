@@ -100,6 +100,21 @@ def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for():
     assert np.mean(covered) >= 0.8
 
 
+@pytest.mark.parametrize("minutes", [8, 30])
+def test_over_coolant_it_settles_at_once_though_the_coolant_does_not(minutes):
+    """The load itself warms the reference, read in whole degrees, by a dozen kelvins and more."""
+    errors, covered = [], []
+    for seed in range(8):
+        log = heating_log("liquid", seed, minutes=minutes)
+        answer = steady_state(log.time_s, log.temperature_c, reference_c=log.coolant_c)
+        errors.append(answer.value - log.over_coolant_k)
+        covered.append(answer.low <= log.over_coolant_k <= answer.high)
+        assert answer.reached
+        assert answer.reached_at_s < 400
+    assert np.max(np.abs(errors)) < 0.6
+    assert sum(covered) >= 7
+
+
 @pytest.mark.parametrize("seed", range(3))
 def test_what_overshoots_a_little_does_not_fall_for_ever(seed):
     """A fan that is late lets the part rise above where it settles; the log ends while it falls."""

@@ -1,17 +1,21 @@
 """The curve of one load, fitted pass by pass: each knows noise, room and power better."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
 from gelassen.core.fanless import fanless_chance
 from gelassen.core.grid import Grid, lagged
 from gelassen.core.inputs import Bools, Floats
+from gelassen.core.loadbins import LoadBins
 from gelassen.core.loadspan import LoadSpan
-from gelassen.core.noise import noise_covariance, noise_density, quantisation_error
+from gelassen.core.noise import (
+    noise_density,
+    quantisation_error,
+)
 from gelassen.core.powereffect import power_effect
+from gelassen.core.reference import Place, places
 from gelassen.core.relaxation import (
     USUAL_SLOWEST,
     Account,
@@ -19,26 +23,16 @@ from gelassen.core.relaxation import (
     fit_relaxation,
     time_constant_list,
 )
-from gelassen.core.slowtail import ANY, HARDLY_ANY, SOME, SlowTails
+from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
+from gelassen.core.unstepped import unstepped
 
-_BINS = 80
 # A boost of the clock lasts up to about a minute and is not the steady state.
 _BOOST_S = 60.0
-# How late a change of the room arrives, before the first fit tells better: a typical heatsink.
-USUAL_LAG_S = 120.0
-# Exponentials allowed in each pass; each pass knows noise, room and power better. Bends: the last.
-_PASSES = (2, 3, 3)
-# Conductances and heat capacities are lumps: early in the load the curve is trusted to 1 %.
-_ROUGH = 0.01
-# How a change of the reference arrives is inferred, and the rise itself depends on it a little: fans
-# on curves turn faster, leakage grows. Shares of the delay's effect and of the change itself.
-_DELAY_IN_DOUBT, _GAIN_IN_DOUBT = 0.25, 0.2
+# How a change of the reference arrives is inferred: share of the delay's effect. (The rise itself depends
+# on it a little, too: fans on curves turn faster, leakage grows.)
+_DELAY_IN_DOUBT = 0.25
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
-# Power that is not logged wanders all the same: by this share, for about so long.
-_UNLOGGED_WANDER, _WANDER_S = 0.004, 300.0
-# So does a room that is not logged.
-_UNLOGGED_ROOM_K, _ROOM_S = 0.4, 2400.0
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
 # Suppositions that count less than this are left out of the drawn course.
@@ -104,91 +98,152 @@ def fit_heating(
     slowest : tuple of float
         What is known of the slowest time constant before: see `fit_relaxation`.
     """
-    times = grid.times_s
     begin_s = span.start_s + _boost_length(grid, watts, span)
-    used = (times >= begin_s) & (times <= span.end_s)
-    elapsed = times[used] - span.start_s
-    constants = time_constant_list(grid.step_s)
-    bins = _bins(elapsed, grid.step_s)
-    seconds = np.bincount(bins, weights=np.isfinite(curve[used]) * grid.step_s)
-    kept = seconds > 0
-    duration: Floats = np.asarray(seconds[kept], dtype=np.float64)
-    middle = np.asarray(np.bincount(bins, weights=elapsed)[kept] / np.bincount(bins)[kept])
-    latter = curve[used][elapsed.size // 2 :]
+    used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
+    latter = curve[used][int(used.sum()) // 2 :]
     hidden_k = float(
         np.hypot(
             quantisation_error(latter), 0.0 if room is None else quantisation_error(room[used])
         )
     )
-    rise = curve if room is None else curve - lagged(room, grid.step_s, USUAL_LAG_S)
-    density = max(noise_density(np.diff(curve[used], 2) / np.sqrt(6), grid.step_s), 1e-4)
-    scatter_k = max(float(np.sqrt(density / grid.step_s)), 1e-3)
-    apart_s = np.abs(middle[:, None] - middle)
-    length_s = span.end_s - span.start_s
-    doubts: list[Floats] = []
-    start_share, among, fanless = None, None, 0.0
-    for number, most in enumerate(_PASSES, start=1):
-        last = number == len(_PASSES)
-        series = _bin_means(rise[used], bins, kept)
-        rough_k = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
-        covariance = noise_covariance(middle, duration, density, scatter_k**2)
-        covariance += np.diag(hidden_k**2 + rough_k**2)
-        if watts is None:
-            unlogged_k = _UNLOGGED_WANDER * float(np.ptp(series))
-            covariance += unlogged_k**2 * np.exp(-apart_s / _WANDER_S)
-        if room is None:
-            covariance += _UNLOGGED_ROOM_K**2 * np.exp(-apart_s / _ROOM_S)
-        for doubt in doubts:
-            column = _bin_means(doubt[used], bins, kept)
-            covariance += np.outer(column, column)
-        change = _change(series)
-        tails = [
-            SlowTails(middle, change, size) for size in ((SOME, HARDLY_ANY) if last else (ANY,))
-        ]
-        accounts = [
-            Account(series + one.usual, covariance + one.covariance, one.size.chance)
-            for one in tails
-        ]
-        relaxation = fit_relaxation(
-            middle, accounts, constants, most=most, among=among if last else None,
-            start_share=start_share if last else None, slowest=slowest, fanless=fanless, draft=not last,
-            draws=4000 if last else 250,
-        )  # fmt: skip
-        if last:
-            break
-        course = relaxation.mean_course(length_s)
-        among = relaxation.sets
-        start_share = _start_share(relaxation, rise, room is not None, times < span.start_s)
-        if watts is not None and room is not None:
-            settled, mean_w = (
-                relaxation.quantile(relaxation.settled, 0.5),
-                float(watts[used].mean()),
-            )
-            fanless = fanless_chance(settled / mean_w) if mean_w > 0 else 0.0
-        approach = course((times - span.start_s).clip(min=0))
-        density = max(noise_density((rise - approach)[used], grid.step_s), 1e-4)
-        scatter_k = max(float(np.nanstd((rise - approach)[used])), 1e-3)
-        rise, doubts = curve.copy(), []
-        if room is not None:
-            felt = _as_felt(room, relaxation, grid.step_s)
-            rise -= felt
-            doubts += [_GAIN_IN_DOUBT * (felt - felt[used].mean()), _DELAY_IN_DOUBT * (room - felt)]
-        if watts is not None:
-            effect = power_effect(watts, approach, rise, relaxation, used, span, grid)
-            if effect is not None:
-                rise -= effect.wander_k
-                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
-    rise = rise[used]
+    bins = LoadBins.of(
+        grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None
+    )
+    tried = places(curve[used], None if room is None else room[used])
+    if room is not None and len(tried) > 1:
+        under_load = (grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)
+        room, rounded = unstepped(room, under_load)
+        bins = bins.with_rounding(rounded)
+    load = _Load(grid, curve, room, watts, span, used, bins)
+    looks = [load.first(place, slowest) for place in tried]
+    if len(looks) > 1:  # the better of both tells the noise with which they are compared
+        noise = min(load.noise(one) for one in looks)
+        looks = [load.first(place, slowest, noise) for place in tried]
+    look = max(looks, key=lambda one: one.relaxation.log_evidence)
+    look = load.last(load.second(look))
+
+    relaxation = look.relaxation
+    rise = look.rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
     parts = []
-    for number, (account, one) in enumerate(zip(accounts, tails, strict=True)):
+    for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
         weight = float(relaxation.weights[relaxation.supposed == number].sum())
         if weight > _NO_PART:
-            course = relaxation.under(number).mean_course(length_s, _PART_DRAWS)
-            left = account.series - course(middle)
+            course = relaxation.under(number).mean_course(load.length_s, _PART_DRAWS)
+            left = account.series - course(bins.middle_s)
             parts.append(_Part(weight, course, one, left, account.covariance))
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, fanless, tuple(parts))
+    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, look.fanless, tuple(parts))
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    """What one pass found."""
+
+    place: Place
+    slowest: tuple[float, float]
+    rise: Floats  # over the reference as it was felt, one value a step
+    tails: list[SlowTails]
+    accounts: list[Account]
+    relaxation: Relaxation
+    fanless: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Load:
+    """One load, and the passes over it."""
+
+    grid: Grid
+    curve: Floats
+    room: Floats | None
+    watts: Floats | None
+    span: LoadSpan
+    used: Bools
+    bins: LoadBins
+
+    @property
+    def length_s(self) -> float:
+        """How long it ran."""
+        return self.span.end_s - self.span.start_s
+
+    def first(
+        self,
+        place: Place,
+        slowest: tuple[float, float],
+        noise: tuple[float, float] | None = None,
+    ) -> _Look:
+        """Fit with the noise told, or that of neighbouring readings; the reference is late as usual."""
+        step_s = self.grid.step_s
+        rise = (
+            self.curve if self.room is None else self.curve - lagged(self.room, step_s, place.lag_s)
+        )
+        neighbours = np.diff(self.curve[self.used], 2) / np.sqrt(6)
+        density = max(noise_density(neighbours, step_s), 1e-4)
+        noise = noise or (density, max(float(np.sqrt(density / step_s)), 1e-3))
+        tails = self.bins.tails(rise)
+        accounts = self.bins.accounts(tails, rise, [], noise)
+        usual = place.slowest if slowest == USUAL_SLOWEST else slowest
+        relaxation = fit_relaxation(
+            self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
+            draws=250,
+        )  # fmt: skip
+        return _Look(place, usual, rise, tails, accounts, relaxation)
+
+    def second(self, look: _Look) -> _Look:
+        """Fit three exponentials, knowing noise, delay and wander of the power."""
+        return self._again(look, last=False)
+
+    def last(self, look: _Look) -> _Look:
+        """Fit bends, too."""
+        return self._again(look, last=True)
+
+    def _again(self, look: _Look, *, last: bool) -> _Look:
+        grid, span, used, relaxation = self.grid, self.span, self.used, look.relaxation
+        before = grid.times_s < span.start_s
+        start_share = _start_share(relaxation, look.rise, self.room is not None, before)
+        fanless = self._fanless(relaxation)
+        approach = self._approach(look)
+        rise, doubts = self.curve.copy(), []
+        if self.room is not None:
+            felt = _as_felt(self.room, relaxation, grid.step_s)
+            rise -= felt
+            doubts.append(look.place.gain_in_doubt * (felt - felt[used].mean()))
+            doubts.append(_DELAY_IN_DOUBT * (self.room - felt))
+        if self.watts is not None:
+            effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
+            if effect is not None:
+                rise -= effect.wander_k
+                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
+        tails = self.bins.tails(rise, *((SOME, HARDLY_ANY) if last else ()))
+        accounts = self.bins.accounts(tails, rise, doubts, self._noise(look.rise - approach))
+        found = fit_relaxation(
+            self.bins.middle_s, accounts, time_constant_list(grid.step_s), slowest=look.slowest,
+            fanless=fanless, among=relaxation.sets if last else None,
+            start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
+        )  # fmt: skip
+        return replace(
+            look, rise=rise, tails=tails, accounts=accounts, relaxation=found, fanless=fanless
+        )
+
+    def noise(self, look: _Look) -> tuple[float, float]:
+        """Return the density and the standard deviation of what a look leaves."""
+        return self._noise(look.rise - self._approach(look))
+
+    def _noise(self, left: Floats) -> tuple[float, float]:
+        density = max(noise_density(left[self.used], self.grid.step_s), 1e-4)
+        return density, max(float(np.nanstd(left[self.used])), 1e-3)
+
+    def _approach(self, look: _Look) -> Floats:
+        course = look.relaxation.mean_course(self.length_s)
+        return np.asarray(course((self.grid.times_s - self.span.start_s).clip(min=0)))
+
+    def _fanless(self, relaxation: Relaxation) -> float:
+        """Return how likely it is that no fan is at work."""
+        if self.watts is None or self.room is None:
+            return 0.0
+        mean_w = float(self.watts[self.used].mean())
+        settled = relaxation.quantile(relaxation.settled, 0.5)
+        return fanless_chance(settled / mean_w) if mean_w > 0 else 0.0
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
@@ -219,13 +274,6 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
     return float(np.clip(start / settled, 0.02, 0.9))
 
 
-def _change(series: Floats) -> float:
-    """Return how far the series went, with its sign."""
-    tenth = max(series.size // 10, 1)
-    way = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
-    return float(way * np.ptp(series))
-
-
 def _mean(values: Floats) -> float:
     present = values[np.isfinite(values)]
     return float(present.mean()) if present.size else 0.0
@@ -235,20 +283,3 @@ def _as_felt(room: Floats, relaxation: Relaxation, step_s: float) -> Floats:
     """Return the reference as the part feels it: late, through the same heat capacities."""
     parts = [weight * lagged(room, step_s, constant) for constant, weight in relaxation.passages()]
     return np.asarray(np.sum(parts, axis=0))
-
-
-def _bins(elapsed_s: Floats, step_s: float) -> NDArray[np.int64]:
-    """Return the bin of each moment: short where the curve is steep, at most a share of the load long."""
-    length = elapsed_s[-1] - elapsed_s[0]
-    edges = [float(elapsed_s[0])]
-    while edges[-1] < elapsed_s[-1]:
-        width = np.clip(0.08 * (edges[-1] + step_s), step_s, max(length / _BINS, step_s))
-        edges.append(edges[-1] + float(width))
-    return np.clip(np.searchsorted(edges, elapsed_s, side="right") - 1, 0, len(edges) - 1)
-
-
-def _bin_means(series: Floats, bins: NDArray[np.int64], kept: Bools) -> Floats:
-    present = np.isfinite(series)
-    count = np.bincount(bins[present], minlength=kept.size)
-    total = np.bincount(bins[present], weights=series[present], minlength=kept.size)
-    return np.asarray(total[kept] / count[kept])

@@ -96,11 +96,16 @@ def quantisation_error(values: Floats) -> float:
             return 0.0
         # A constant channel shows no step: its last written digit is the best guess, 1 at most.
         step = _last_digit(float(present[0]))
+    crossed = float(np.ptp(_smooth(present))) / step
+    return float(step / np.sqrt(12) * left_by_noise(present, step) / (1 + crossed))
+
+
+def left_by_noise(readings: Floats, step: float) -> float:
+    """Return the share of what rounding hides in a mean that noise leaves hidden, 0 to 1."""
     # Rounding itself adds step²/12 to the variance of readings that move between values.
     # Noise that lasts some seconds carries the mean over the steps just as well as white noise.
-    noise = np.sqrt(max(_scatter(present) ** 2 - step**2 / 12, 0.0))
-    crossed = float(np.ptp(_smooth(present))) / step
-    return float(step / np.sqrt(12) * np.exp(-2 * (np.pi * noise / step) ** 2) / (1 + crossed))
+    noise = np.sqrt(max(_scatter(readings) ** 2 - step**2 / 12, 0.0))
+    return float(np.exp(-2 * (np.pi * noise / step) ** 2))
 
 
 def _scatter(values: Floats) -> float:

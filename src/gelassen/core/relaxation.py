@@ -73,6 +73,7 @@ class Relaxation:
     weights: Floats  # (draws,) adding up to 1
     supposed: NDArray[np.int64]  # (draws,) under which account of the readings
     sets: "list[TimeConstantSets]"  # those worth trying on slightly different readings
+    log_evidence: float  # of the readings, over all that was tried
 
     def under(self, number: int) -> "Relaxation":
         """Return the draws under one account of the readings."""
@@ -304,6 +305,7 @@ def fit_relaxation(
     sizes = [model.log_weight.size for model in tried]
     log_weight = np.concatenate([model.log_weight for model in tried])
     weight = np.exp(log_weight - log_weight.max())
+    log_evidence = float(log_weight.max() + np.log(weight.sum()))
     weight[weight < _NO_WEIGHT] = 0
     weight /= weight.sum()
 
@@ -314,8 +316,8 @@ def fit_relaxation(
     weights /= weights.sum()
     account = np.repeat(supposed, sizes)[picked]
     return Relaxation(
-        settled, amplitudes, constants, bent, start_share or 0.0, weights, account, again
-    )
+        settled, amplitudes, constants, bent, start_share or 0.0, weights, account, again, log_evidence
+    )  # fmt: skip
 
 
 def _whitened(lower: Floats, values: Floats) -> Floats:

@@ -8,12 +8,13 @@ import pandas as pd
 
 from gelassen.core.cautions import wide_gaps
 from gelassen.core.grid import lagged, make_grid
-from gelassen.core.heatingfit import USUAL_LAG_S
 from gelassen.core.inputs import Bools, Floats
+from gelassen.core.reference import BESIDE, likeliest_place
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState, steady_state
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.throttling import Throttling
+from gelassen.core.unstepped import unstepped
 
 _SAME_CHANGE_S = 90.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
@@ -61,7 +62,7 @@ def find_changes(
     """
     if not np.nanmax(temperature) > np.nanmin(temperature):
         return ()
-    base = np.zeros(times.size) if room is None else _late(times, room)
+    base = np.zeros(times.size) if room is None else _late(times, room, temperature, span)
     found = list(
         find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
     )
@@ -95,10 +96,16 @@ def _named(step: Step, told: list[tuple[float, str]]) -> Step:
     return replace(step, noted=text) if away_s <= _SAME_CHANGE_S else step
 
 
-def _late(times: Floats, room: Floats) -> Floats:
-    """Return the room as a case feels it: a wave of the room arrives late and is no change."""
+def _late(times: Floats, room: Floats, temperature: Floats, span: tuple[float, float]) -> Floats:
+    """Return the reference as the part feels it: a wave of the room arrives late and is no change."""
     grid = make_grid(times, float(times[-1]))
-    felt = lagged(grid.filled(times, room), grid.step_s, USUAL_LAG_S)
+    reference = grid.filled(times, room)
+    place = likeliest_place(
+        *(c[(times >= span[0]) & (times <= span[1])] for c in (temperature, room))
+    )
+    if place is BESIDE:
+        reference, _ = unstepped(reference, (grid.times_s >= span[0]) & (grid.times_s <= span[1]))
+    felt = lagged(reference, grid.step_s, place.lag_s)
     return np.interp(times, grid.times_s, felt)
 
 

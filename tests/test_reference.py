@@ -1,0 +1,41 @@
+"""A reference that the load warms, read in coarse steps."""
+
+import numpy as np
+import pytest
+
+from gelassen.core.reference import BESIDE, ROOM, likeliest_place, places
+from gelassen.core.unstepped import unstepped
+
+T = np.arange(1920.0)
+UNDER_LOAD = T >= 120
+COOLANT = 24 + 14 * -np.expm1(-np.maximum(T - 120, 0) / 500)
+
+
+def test_a_spline_finds_the_course_between_the_steps_and_says_how_near():
+    smooth, error = unstepped(np.round(COOLANT), UNDER_LOAD)
+    away = np.abs(smooth - COOLANT)[UNDER_LOAD]
+    assert np.sqrt((away**2).mean()) < 0.15
+    assert (away < 3 * error[UNDER_LOAD]).mean() > 0.95
+    # It stays longest between the same two values at the end: there it is known least.
+    assert 0.02 < error[200] < error[-1] / 2 < 0.5 / np.sqrt(12)
+    assert not error[~UNDER_LOAD].any()
+
+
+@pytest.mark.parametrize("noise", [0.0, 0.8])
+def test_fine_steps_and_noise_that_carries_over_them_are_left_alone(noise):
+    step = 1.0 if noise else 1e-6
+    readings = (
+        np.round((COOLANT + noise * np.random.default_rng(0).standard_normal(T.size)) / step) * step
+    )
+    smooth, error = unstepped(readings, UNDER_LOAD)
+    assert smooth is readings
+    assert not error.any()
+
+
+def test_where_the_reference_is_shows_in_how_far_it_goes():
+    part = COOLANT + 20 * -np.expm1(-np.maximum(T - 120, 0) / 12)
+    room = 22 + 0.8 * np.sin(T / 600)
+    assert likeliest_place(part, COOLANT) is BESIDE
+    assert likeliest_place(part, room) is ROOM
+    assert places(part, COOLANT) == (ROOM, BESIDE)
+    assert places(part, room) == places(part, None) == (ROOM,)
