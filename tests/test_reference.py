@@ -17,7 +17,7 @@ def test_a_spline_finds_the_course_between_the_steps_and_says_how_near():
     assert np.sqrt((away**2).mean()) < 0.15
     assert (away < 3 * error[UNDER_LOAD]).mean() > 0.95
     # It stays longest between the same two values at the end: there it is known least.
-    assert 0.02 < error[200] < error[-1] / 2 < 0.5 / np.sqrt(12)
+    assert 0.01 < error[200] < error[-1] < 1 / np.sqrt(12)
     assert not error[~UNDER_LOAD].any()
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gelassen.core.relaxation import Account, fit_relaxation, time_constant_list
+from gelassen.core.relaxationfit import Account, fit_relaxation, time_constant_list
 from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
 
 MIDDLE_S = np.linspace(10.0, 2400.0, 80)

@@ -9,7 +9,7 @@ whose heat leaves the better the warmer it is (free convection, radiation, fans 
 
 so that the steady rise grows with power to 1 / (1 + b) as far as the slow body goes. For given lags and
 bend this is a linear least-squares problem; all sets from a list are tried, and each counts by its
-evidence, as in `core/relaxation.py`.
+evidence, as in `core/relaxationfit.py`.
 """
 
 from dataclasses import dataclass

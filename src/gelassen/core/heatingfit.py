@@ -16,13 +16,8 @@ from gelassen.core.noise import (
 )
 from gelassen.core.powereffect import power_effect
 from gelassen.core.reference import Place, places
-from gelassen.core.relaxation import (
-    USUAL_SLOWEST,
-    Account,
-    Relaxation,
-    fit_relaxation,
-    time_constant_list,
-)
+from gelassen.core.relaxation import Relaxation
+from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
 from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
 from gelassen.core.unstepped import unstepped
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from gelassen.core.grid import Grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_covariance
-from gelassen.core.relaxation import Account
+from gelassen.core.relaxationfit import Account
 from gelassen.core.slowtail import ANY, SlowTails, TailSize
 
 _BINS = 80

@@ -8,7 +8,7 @@ from gelassen.core.exponentials import fit_exponentials
 from gelassen.core.grid import make_grid
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_density, quantisation_error
-from gelassen.core.relaxation import Account, fit_relaxation, time_constant_list
+from gelassen.core.relaxationfit import Account, fit_relaxation, time_constant_list
 from gelassen.core.result import Result
 
 _FEWEST_S, _FEWEST_READINGS = 90.0, 20
@@ -51,7 +51,7 @@ def recovery(
 
     Notes
     -----
-    As for heating (`core/relaxation.py`), with at most two exponentials.
+    As for heating (`core/relaxationfit.py`), with at most two exponentials.
     """
     use = (time_s > end_s) & np.isfinite(rise_k)
     times, values = time_s[use], rise_k[use]

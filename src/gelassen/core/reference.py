@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.inputs import Floats
-from gelassen.core.relaxation import USUAL_SLOWEST
+from gelassen.core.relaxationfit import USUAL_SLOWEST
 
 # Both places are tried where the reference moves this far, and by this share of what the part does.
 _MOVES_K, _MOVES_SHARE = 1.5, 0.08

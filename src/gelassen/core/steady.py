@@ -18,7 +18,7 @@ from gelassen.core.inputs import (
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
-from gelassen.core.relaxation import USUAL_SLOWEST
+from gelassen.core.relaxationfit import USUAL_SLOWEST
 from gelassen.core.result import Result
 
 _FEWEST_READINGS = 10
@@ -156,7 +156,7 @@ def steady_state(
     -----
     Readings are averaged in bins that lengthen with time since the start (`core/heatingfit.py`). Sums
     of up to three exponentials, the slowest bent or not, are fitted to them and averaged by their
-    evidence (`core/relaxation.py`). A change of the reference arrives late: it is delayed by the fitted
+    evidence (`core/relaxationfit.py`). A change of the reference arrives late: it is delayed by the fitted
     time constants. Wander of the power that heat does not explain is followed through them and
     subtracted (`core/powereffect.py`). What stays in doubt of both, the noise's memory and the steps of
     the sensors widen the interval (`core/noise.py`). Changes of conditions in mid-run must be cut out
