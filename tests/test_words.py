@@ -34,7 +34,9 @@ def test_numbers_are_said_with_direction_and_without_false_digits(said, words):
     assert said == words
 
 
-def summary(setup, value, *, power=95.0, at_limit=False, error=0.1, run="r"):
+def summary(
+    setup, value, *, power=95.0, at_limit=False, error=0.1, run="r", over="room.air.temp_c"
+):
     from gelassen.core.steady import SteadyState
     from gelassen.core.throttling import Throttling
 
@@ -49,7 +51,7 @@ def summary(setup, value, *, power=95.0, at_limit=False, error=0.1, run="r"):
     )  # fmt: skip
     return RunSummary(
         name=run, setup=setup, outcome="finished", channel="cpu.package.temp_c",
-        channel_words="cpu.package.temp_c", reference="room.air.temp_c", limit_c=95.0,
+        channel_words="cpu.package.temp_c", reference=over, limit_c=95.0,
         steady=steady, throttling=throttling, steps=(), stretches=(), power_w=power,
         clock_mhz=4500.0, fan_rpm=900.0, work_per_s=50.0, reference_c=22.0,
         resistance_k_per_w=value / power,
@@ -69,11 +71,25 @@ def compared(values, *, baseline=None, **options):
     return compare_runs(rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True)
 
 
+def test_rises_over_coolant_and_over_the_room_are_not_mixed():
+    loop = {"over": "loop.coolant.temp_c"}
+    values = {"loop": [24.0, 24.4, 23.8], "other loop": [30.0, 30.2], "tower": [50.0]}
+    found = compared(values, **{"loop": loop, "other loop": loop})
+    assert found.left_out == (
+        ("tower-0", "its rise is over room.air.temp_c, not over loop.coolant.temp_c"),
+    )
+    said = " ".join(sentences(found))
+    assert "loop is the coolest: 24.1 K above loop.coolant.temp_c" in said
+    assert "rise: over loop.coolant.temp_c, not over the room" in comparison_text(found)
+    assert "reference_c" not in set(found.comparability.pairs["quantity"])
+    assert compared({**values, "low": [60, 61, 62]}, **{"loop": loop}).over == "the room"
+
+
 def test_a_clear_winner_is_named_with_how_much_and_how_sure():
     said = " ".join(
         sentences(compared({"tower": [50, 50.4, 49.8], "low": [55, 55.3, 54.9]}, baseline="low"))
     )
-    assert "tower is the coolest: 50.1 K above the reference" in said
+    assert "tower is the coolest: 50.1 K above the room" in said
     assert "That is 5.0 K cooler than low (" in said
     assert "K cooler), more than the scatter of repeats explains" in said
 

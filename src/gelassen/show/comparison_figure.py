@@ -61,7 +61,7 @@ def comparison_figure(comparison: StudyComparison, path: Path) -> None:
                 (allowed, 0.5), xycoords=("data", "axes fraction"), xytext=(6, 0),
                 textcoords="offset points", fontsize=9, color=RED,
             )  # fmt: skip
-    over = "over the reference in K" if comparison.unit == "K" else f"in {comparison.unit}"
+    over = f"over {comparison.over} in K" if comparison.unit == "K" else f"in {comparison.unit}"
     axis.set_xlabel(
         f"steady rise of the {comparison.measured} {over}; bars: mean, whiskers: "
         f"{100 * comparison.confidence:g} % interval, ticks: single runs"

@@ -188,7 +188,7 @@ def _quantity(comparison: StudyComparison) -> str:
 
 
 def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyComparison) -> str:
-    over = " above the reference" if comparison.unit == "K" else ""
+    over = f" above {comparison.over}" if comparison.unit == "K" else ""
     return f"{fixed(row['rise_k'])} {comparison.unit}{over}"
 
 
@@ -216,6 +216,8 @@ def _legend(comparison: StudyComparison) -> str:
         "rank: setups that share a letter cannot be told apart. by heat, by limit: share of the load "
         "during which the chip was held back."
     ]
+    if comparison.over not in ("the room", "the reference"):
+        lines.append(f"rise: over {comparison.over}, not over the room.")
     if comparison.baseline is not None:
         lines.append(
             f"difference: setup minus {comparison.baseline}, in K. told apart allows for the number of "

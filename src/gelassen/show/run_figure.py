@@ -27,6 +27,8 @@ from gelassen.show.run_text import MADE_UP
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+# A reference that moves further than this is followed, by means over so many parts of the stretch.
+_MOVES_K, _BLOCKS = 1.5, 40
 _PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "cooldown": "#f4f4f4"}
 
 
@@ -134,11 +136,12 @@ def _temperatures(
             label=f"limit {summary.limit_c:g} °C",
         )
     for stretch in summary.stretches:
-        base = 0.0
-        if summary.reference is not None:
-            room = frame.loc[stretch.start_s : stretch.end_s, summary.reference]
-            base = float(room.mean())
-        _fitted(axis, stretch, base, last=stretch is summary.stretches[-1])
+        if stretch.steady.curve is not None:
+            base = np.zeros(stretch.steady.curve.time_s.size)
+            if summary.reference is not None:
+                room = frame.loc[stretch.start_s : stretch.end_s, summary.reference]
+                base = _reference_at(stretch.steady.curve.time_s, room)
+            _fitted(axis, stretch, base, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         seen = set()
         for start, end, cause in summary.throttling.intervals:
@@ -161,7 +164,19 @@ def _temperatures(
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
 
 
-def _fitted(axis: "Axes", stretch: Stretch, base: float, *, last: bool) -> None:
+def _reference_at(time_s: "np.ndarray[Any, Any]", readings: Any) -> "np.ndarray[Any, Any]":
+    """Return the reference at these times: its mean, or its course where it moves far, as coolant does."""
+    present = readings.dropna()
+    if present.empty or np.ptp(present.quantile([0.02, 0.98])) < _MOVES_K:
+        return np.full(time_s.size, float(readings.mean()))
+    blocks = np.array_split(np.arange(present.size), min(_BLOCKS, present.size))
+    times = [float(present.index[block].to_numpy().mean()) for block in blocks]
+    return np.asarray(
+        np.interp(time_s, times, [float(present.iloc[block].mean()) for block in blocks])
+    )
+
+
+def _fitted(axis: "Axes", stretch: Stretch, base: "np.ndarray[Any, Any]", *, last: bool) -> None:
     """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
     steady = stretch.steady
     if steady.curve is None:
@@ -187,7 +202,7 @@ def _fitted(axis: "Axes", stretch: Stretch, base: float, *, last: bool) -> None:
     if np.isfinite(steady.low) and np.isfinite(steady.high):
         at = minutes[drawn][-1]
         axis.errorbar(
-            [at], [base + steady.value],
+            [at], [base[drawn][-1] + steady.value],
             yerr=[[steady.value - steady.low], [steady.high - steady.value]],
             color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
             label="settles at" if last else None,

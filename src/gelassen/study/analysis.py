@@ -1,5 +1,6 @@
 """Runs of a study compared: fair numbers first, then differences, then what stays open."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -54,6 +55,7 @@ class StudyComparison(Result):
     cautions: tuple[str, ...] = ()
     comparability: Comparability | None = None
     room_c: float | None = None
+    over: str = "the reference"
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -101,6 +103,11 @@ def compare_runs(
         raise InputError(
             f'the baseline "{baseline}" has no usable run (there are runs of: {", ".join(names)}).'
             + nearest(baseline, names)
+        )
+    over = str(table["reference"].iloc[0])
+    if room_c is not None and not _is_room(over):
+        raise InputError(
+            f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
         )
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
@@ -161,6 +168,7 @@ def compare_runs(
         cautions=tuple(cautions),
         comparability=fair,
         room_c=room_c,
+        over="the room" if over.startswith("room.") else over,
     )
 
 
@@ -174,10 +182,33 @@ def run_table(rows: Sequence[Row], left_out: list[tuple[str, str]]) -> pd.DataFr
             left_out.append((row["run"], "too short to tell where it settles"))
         else:
             kept.append(row)
+    kept = _over_one_kind(kept, left_out)
     table = pd.DataFrame(kept)
-    return (
-        table if table.empty else table.astype({name: float for name in _NUMBERS if name in table})
-    )
+    if table.empty:
+        return table
+    table = table.astype({name: float for name in _NUMBERS if name in table})
+    # The load itself warms coolant: it differs as an outcome, not as a condition.
+    table.loc[~table["reference"].map(_is_room), "reference_c"] = np.nan
+    return table
+
+
+def _is_room(reference: str | None) -> bool:
+    return reference is None or reference.startswith("room.")
+
+
+def _over_one_kind(rows: list[Row], left_out: list[tuple[str, str]]) -> list[Row]:
+    """Return the rows whose rises are over room, or over coolant, whichever are more."""
+    kinds = [_is_room(row["reference"]) for row in rows]
+    room = 2 * sum(kinds) >= len(kinds)
+    most = Counter(row["reference"] for row, kind in zip(rows, kinds, strict=True) if kind == room)
+    kept = []
+    for row, kind in zip(rows, kinds, strict=True):
+        if kind == room:
+            kept.append(row)
+        else:
+            usual = most.most_common(1)[0][0]
+            left_out.append((row["run"], f"its rise is over {row['reference']}, not over {usual}"))
+    return kept
 
 
 _NUMBERS = (

@@ -79,12 +79,18 @@ class Study:
         raise InputError(f'there is no run "{name}" in {self.folder}.{nearest(name, names)}')
 
     def _with_limits(self, recording: Recording) -> Recording:
-        """Fill in what the study knows and the run does not say."""
+        """Fill in what the study knows and the run does not say.
+
+        What rises are taken over is a matter of the analysis: there the study has the last word, wherever
+        that channel was logged.
+        """
         limit = recording.limit_c if recording.limit_c is not None else self.file.machine.limit_c
+        logged = self.file.reference in recording.frame.columns
+        reference = self.file.reference if logged else recording.reference
         return replace(
             recording,
             limit_c=limit,
-            reference=recording.reference or self.file.reference,
+            reference=reference or self.file.reference,
             made_up=recording.made_up or self.file.made_up,
         )
 
