@@ -268,8 +268,7 @@ def runs(seed: int, count: int, *, change: str = "") -> list[Run]:
     still.air = 1 + air * by
     moved = still.settled(m["load_w"] * (1 + power * by), m["room"]) - rest
     truth = state.settled(mean_w, mean_room) - mean_room
-    per_w = (state.chip - state.fins) / state.leaking(mean_w)
-    over_coolant = per_w * (watts * loaded).sum(0) / loaded.sum(0)
+    over_coolant = state.chip - state.fins
     made = []
     for r in range(count):
         every, end = int(m["interval"][r] / STEP_S), int(ends[r] / STEP_S)

@@ -82,7 +82,7 @@ def moved(name, per_s):
 @pytest.mark.parametrize(
     ("spoil", "words"),
     [
-        (without_room, "no room or coolant temperature"),
+        (without_room, "no room temperature"),
         (moved("room.air.temp_c", 1 / 300), "drifted by"),
         (moved("fan.cpu.speed_rpm", 0.5), "moved by"),
         (moved("cpu.package.power_w", -1 / 60), "power changed"),
@@ -330,3 +330,27 @@ def test_hundreds_of_notes_cost_little_and_change_nothing():
     log = heating_log("tower", 1)
     notes = tuple(Event(float(t), "fan sensor silent") for t in range(130, 1900, 5))
     assert summarise_run(recording_of(log, limit_c=95.0, events=notes)).steps == ()
+
+
+def test_a_graphics_card_is_judged_by_its_own_power_clock_limit_and_load():
+    log = heating_log("tower", 2)
+    idle = log.time_s < log.load_start_s
+    frame = pd.DataFrame(
+        {
+            "cpu.core0.temp_c": 41.0, "cpu.package.power_w": 9.0, "cpu.all.load_pct": 3.0,
+            "gpu.hotspot.temp_c": log.temperature_c, "gpu.board.power_w": log.power_w,
+            "gpu.package.clock_mhz": np.where(idle, 300.0, 2400.0),
+            "gpu.package.held_by_heat_flag": 0.0, "loop.coolant.temp_c": 30.0,
+        },
+        index=pd.Index(log.time_s, name="t_s"),
+    )  # fmt: skip
+    recording = Recording(frame=frame, limit_c=95.0, limits_c={"gpu.hotspot.temp_c": 104.0})
+    summary = summarise_run(recording, channel="gpu.hotspot.temp_c")
+    assert summary.load_s[0] == pytest.approx(log.load_start_s, abs=3)  # the processor did nothing
+    assert summary.power_w == pytest.approx(log.power_w[-60:].mean(), rel=0.02)
+    assert summary.clock_mhz == 2400
+    assert summary.limit_c == 104
+    assert summary.throttling.thermal_share == summary.throttling.power_share == 0
+    assert "Rises over loop.coolant.temp_c are given" in " ".join(summary.cautions)
+    judged = summarise_run(recording)
+    assert (judged.power_w, judged.limit_c) == (9.0, 95.0)

@@ -15,7 +15,7 @@ from gelassen.core.noise import (
     quantisation_error,
 )
 from gelassen.core.powereffect import power_effect
-from gelassen.core.reference import Place, places
+from gelassen.core.reference import ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
 from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
@@ -23,9 +23,6 @@ from gelassen.core.unstepped import unstepped
 
 # A boost of the clock lasts up to about a minute and is not the steady state.
 _BOOST_S = 60.0
-# How a change of the reference arrives is inferred: share of the delay's effect. (The rise itself depends
-# on it a little, too: fans on curves turn faster, leakage grows.)
-_DELAY_IN_DOUBT = 0.25
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
 # Share of the settled rise at rest, where no reference tells it.
@@ -110,12 +107,15 @@ def fit_heating(
         room, rounded = unstepped(room, under_load)
         bins = bins.with_rounding(rounded)
     load = _Load(grid, curve, room, watts, span, used, bins)
-    looks = [load.first(place, slowest) for place in tried]
+    looks = [load.first(place, slowest) for place, _ in tried]
     if len(looks) > 1:  # the better of both tells the noise with which they are compared
         noise = min(load.noise(one) for one in looks)
-        looks = [load.first(place, slowest, noise) for place in tried]
-    look = max(looks, key=lambda one: one.relaxation.log_evidence)
-    look = load.last(load.second(look))
+        looks = [load.first(place, slowest, noise) for place, _ in tried]
+    chances = [
+        np.log(chance) + one.relaxation.log_evidence
+        for one, (_, chance) in zip(looks, tried, strict=True)
+    ]
+    look = load.last(load.second(looks[int(np.argmax(chances))]))
 
     relaxation = look.relaxation
     rise = look.rise[used]
@@ -200,11 +200,12 @@ class _Load:
         approach = self._approach(look)
         rise, doubts = self.curve.copy(), []
         if self.room is not None:
-            felt = _as_felt(self.room, relaxation, grid.step_s)
+            passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
+            felt = _as_felt(self.room, passages, grid.step_s)
             rise -= felt
             doubts.append(look.place.gain_in_doubt * (felt - felt[used].mean()))
-            doubts.append(_DELAY_IN_DOUBT * (self.room - felt))
-        if self.watts is not None:
+            doubts.append(look.place.delay_in_doubt * (self.room - felt))
+        if self.watts is not None and look.place is ROOM:
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
             if effect is not None:
                 rise -= effect.wander_k
@@ -274,7 +275,7 @@ def _mean(values: Floats) -> float:
     return float(present.mean()) if present.size else 0.0
 
 
-def _as_felt(room: Floats, relaxation: Relaxation, step_s: float) -> Floats:
+def _as_felt(room: Floats, passages: list[tuple[float, float]], step_s: float) -> Floats:
     """Return the reference as the part feels it: late, through the same heat capacities."""
-    parts = [weight * lagged(room, step_s, constant) for constant, weight in relaxation.passages()]
+    parts = [weight * lagged(room, step_s, constant) for constant, weight in passages]
     return np.asarray(np.sum(parts, axis=0))

@@ -10,9 +10,9 @@ from gelassen.core.inputs import Floats
 from gelassen.core.judging import (
     choose_reference,
     choose_temperature,
-    hottest_reading,
     with_mean_of_cores,
 )
+from gelassen.core.partseries import part_series
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState, steady_state
 from gelassen.core.tabular import series_of
@@ -91,12 +91,13 @@ def outlook(
     if chosen is None:
         return None
     temperature = series_of(frame, chosen)
-    power = series_of(frame, "cpu.package.power_w")
     if temperature is None or not np.isfinite(temperature[loaded]).any():
         return None
+    part = part_series(frame, chosen, temperature)
+    power = part.power_w
     room = None if over is None else series_of(frame, over)
     late = loaded & (times > times[-1] - _LOOK_BACK_S)
-    hottest = hottest_reading(frame, temperature)[late]
+    hottest = part.hottest_c[late]
     near = limit_c is not None and float(np.nanmedian(hottest)) > limit_c - _AT_LIMIT_K
     try:
         if near and power is not None and np.isfinite(power[late]).any():

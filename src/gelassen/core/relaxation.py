@@ -140,13 +140,13 @@ class Relaxation:
         sizes = sizes.clip(min=0)
         main = sizes.argmax(axis=1)[:, None]
         places = np.arange(constants.shape[1])
-        chained, beside = used & (places <= main), used & (places > main)
+        chained, slower = used & (places <= main), used & (places > main)
         apart = constants[:, :, None] - constants[:, None, :]
         # Partial fractions of a chain of lags.
         factors = constants[:, :, None] / np.where(apart == 0, np.inf, apart)
         both = chained[:, None, :] & (places[:, None] != places)
         weights = np.where(chained, np.where(both, factors, 1.0).prod(axis=2), 0.0)
-        shares = np.where(beside, sizes, 0.0) / sizes.sum(axis=1, keepdims=True).clip(min=1e-12)
+        shares = np.where(slower, sizes, 0.0) / sizes.sum(axis=1, keepdims=True).clip(min=1e-12)
         weights = weights * (1 - shares.sum(axis=1, keepdims=True)) + shares
         return self._gathered(weights)
 

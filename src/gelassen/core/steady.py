@@ -160,7 +160,8 @@ def steady_state(
     time constants. Wander of the power that heat does not explain is followed through them and
     subtracted (`core/powereffect.py`). What stays in doubt of both, the noise's memory and the steps of
     the sensors widen the interval (`core/noise.py`). Changes of conditions in mid-run must be cut out
-    before; docs/methods.md tells the rest.
+    before; docs/methods.md tells the rest. Over coolant, which the load warms, it is the rise once the
+    coolant has settled, too.
     """
     times = as_time(time_s)
     temperature = as_series("temperature_c", temperature_c, like=times)

@@ -22,19 +22,19 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import (
     choose_reference,
     choose_temperature,
-    hottest_reading,
     with_mean_of_cores,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
 from gelassen.core.outlook import widened_for_looking
+from gelassen.core.partseries import part_level, part_series
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch, answer_stretches, find_changes, within_1k_s
-from gelassen.core.tabular import mean_of, mean_where, read_ones, series_of
+from gelassen.core.tabular import mean_of, mean_where, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
 
@@ -159,19 +159,22 @@ def summarise_run(
         times = frame.index.to_numpy(dtype=float)
     limit = limit_c if limit_c is not None else recording.limit_c
     over = choose_reference(frame, reference or recording.reference, named=reference is not None)
-    span = _load_span(recording, frame, times)
+    span = _load_span(recording, frame, times, channel)
     loaded = (times >= span[0]) & (times <= span[1])
     hold = _hold_window(recording, span)
     held = (times >= hold[0]) & (times <= hold[1])
     chosen, words = choose_temperature(frame, loaded, channel, over)
 
-    power = series_of(frame, "cpu.package.power_w")
-    clock = mean_of(frame, "cpu.", ".clock_mhz")
+    temperature = None if chosen is None else series_of(frame, chosen)
+    nothing = np.full(times.size, np.nan)
+    part = part_series(frame, chosen or "", nothing if temperature is None else temperature)
+    power, clock = part.power_w, part.clock_mhz
+    if limit_c is None and chosen is not None and chosen in recording.limits_c:
+        limit = recording.limits_c[chosen]
     fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
     work = series_of(frame, "load.work.rate_per_s")
     room = None if over is None else series_of(frame, over)
-    temperature = None if chosen is None else series_of(frame, chosen)
-    cautions += _missing_cautions(chosen, over, limit, temperature, loaded)
+    cautions += _missing_cautions(frame, chosen, over, limit, temperature, loaded)
     throttling: Throttling | None = None
     climb: ClimbCapacity | None = None
     climbs = recording.protocol == "capacity"
@@ -181,15 +184,15 @@ def summarise_run(
         if limit is not None and not climbs:  # a climb is held back by what it sets itself
             throttling = find_throttling(
                 times,
-                temperature_c=hottest_reading(frame, temperature),
+                temperature_c=part.hottest_c,
                 limit_c=limit,
                 clock_mhz=clock,
                 power_w=power,
-                power_limit_w=recording.power_limit_w,
-                load_pct=series_of(frame, "cpu.all.load_pct"),
-                throttle_count=_thermal_count(frame),
-                heat_flag=_any_flag(frame, ".held_by_heat_flag"),
-                power_flag=_any_flag(frame, ".held_by_power_flag"),
+                power_limit_w=recording.power_limit_w if part.is_processor else None,
+                load_pct=part.load_pct,
+                throttle_count=part.throttle_count,
+                heat_flag=part.heat_flag,
+                power_flag=part.power_flag,
             )
             cautions += throttling.cautions
         if climbs:
@@ -299,6 +302,7 @@ def _climb(
 
 
 def _missing_cautions(
+    frame: pd.DataFrame,
     chosen: str | None,
     over: str | None,
     limit: float | None,
@@ -310,9 +314,13 @@ def _missing_cautions(
         return ["no temperature was logged: steady state, rise and throttling cannot be concluded"]
     cautions = []
     if over is None:
+        loop = [n for n in frame.columns if n.startswith("loop.") and n.endswith(".temp_c")]
+        over_it = (
+            f" Rises over {loop[0]} are given where it is named as the reference." if loop else ""
+        )
         cautions.append(
-            "no room or coolant temperature was logged: temperatures are absolute, and runs in "
-            "rooms of different warmth cannot be compared"
+            "no room temperature was logged: temperatures are absolute, and runs in "
+            f"rooms of different warmth cannot be compared.{over_it}"
         )
     if temperature is None or not np.isfinite(temperature[loaded]).any():
         cautions.append(f"{chosen} has no reading under load: nothing can be said about it")
@@ -332,14 +340,21 @@ def _bridged(times: Floats, room: Floats) -> Floats:
     return np.interp(times, times[known], room[known])
 
 
-def _load_span(recording: Recording, frame: pd.DataFrame, times: Floats) -> tuple[float, float]:
+def _load_span(
+    recording: Recording, frame: pd.DataFrame, times: Floats, channel: str | None
+) -> tuple[float, float]:
     known = recording.load_span_s()
     if known is not None:
         return known
     span: LoadSpan | None = None
-    for name in ("cpu.package.power_w", "cpu.all.load_pct"):
-        level = series_of(frame, name)
-        span = span or (None if level is None else span_from_level(times, level))
+    parts = ("gpu", "cpu") if (channel or "").startswith("gpu.") else ("cpu", "gpu")
+    for part in parts:
+        for quantity in ("power_w", "load_pct"):
+            level = part_level(frame, part, quantity)
+            seen = None if level is None else span_from_level(times, level)
+            # A part that did the same all the time tells nothing where another began to work.
+            if seen is not None and (span is None or not (span.found_start or span.found_end)):
+                span = seen
     if span is None:
         names = [n for n in frame.columns if n.endswith(".temp_c")]
         names = [n for n in names if frame[n].notna().any()]
@@ -357,19 +372,6 @@ def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float
         return holds[0].start_s, holds[-1].end_s
     length = min(_HOLD_S, (span[1] - span[0]) / 3)
     return span[1] - length, span[1]
-
-
-def _any_flag(frame: pd.DataFrame, ending: str) -> Floats | None:
-    """Return whether any flag of the processor is set; None if it reports none."""
-    names = [n for n in frame.columns if n.startswith("cpu.") and n.endswith(ending)]
-    names = read_ones(frame, names)
-    return frame[names].max(axis=1).to_numpy(dtype=float) if names else None
-
-
-def _thermal_count(frame: pd.DataFrame) -> Floats | None:
-    """Return the count of thermal events, else the time spent in them: either rises while it lasts."""
-    count = series_of(frame, "cpu.package.throttle_count")
-    return series_of(frame, "cpu.package.throttled_ms") if count is None else count
 
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:
