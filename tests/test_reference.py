@@ -39,3 +39,6 @@ def test_where_the_reference_is_shows_in_how_far_it_goes():
     assert likeliest_place(part, room) is ROOM
     assert [place for place, _ in places(part, COOLANT)] == [ROOM, BESIDE]
     assert places(part, room) == places(part, None) == ((ROOM, 1.0),)
+    assert places(part, 5 * room) == ((ROOM, 1.0),)  # to and fro, however far
+    assert places(part, COOLANT, coolant=False) == ((ROOM, 1.0),)
+    assert places(part, room, coolant=True) == ((BESIDE, 1.0),)

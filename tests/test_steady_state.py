@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gelassen.core import InputError, steady_state
+from gelassen.core.grid import lagged
 from logs import heating_log
 
 
@@ -113,6 +114,24 @@ def test_over_coolant_it_settles_at_once_though_the_coolant_does_not(minutes):
         assert answer.reached_at_s < 400
     assert np.max(np.abs(errors)) < 0.6
     assert sum(covered) >= 7
+
+
+@pytest.mark.parametrize("period_s", [20, 180])
+def test_a_load_in_bursts_is_answered_with_the_mean_over_them(period_s):
+    rng = np.random.default_rng(period_s)
+    t = np.arange(1920.0)
+    load = (t >= 120) & ((t - 120) % period_s < period_s / 2)
+    power = np.where(load, 100.0, 20.0)
+    rise = 0.25 * lagged(power, 1.0, 150.0) + 0.1 * lagged(power, 1.0, 8.0)
+    part = np.round(22 + rise + 0.3 * rng.standard_normal(t.size))
+    answer = steady_state(
+        t, part, reference_c=np.full(t.size, 22.0), power_w=power, load_start_s=120, load_end_s=1919
+    )
+    assert answer.low <= 0.35 * 60 <= answer.high
+    assert answer.value == pytest.approx(0.35 * 60, abs=0.8)
+    assert "in bursts" in " ".join(answer.cautions)
+    with pytest.raises(InputError, match="load_end_s is 50 s"):
+        steady_state(t, part, power_w=power, load_start_s=120, load_end_s=50)
 
 
 @pytest.mark.parametrize("seed", range(3))

@@ -15,7 +15,7 @@ from gelassen.core.noise import (
     quantisation_error,
 )
 from gelassen.core.powereffect import power_effect
-from gelassen.core.reference import ROOM, Place, places
+from gelassen.core.reference import BESIDE, ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
 from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
@@ -76,6 +76,7 @@ def fit_heating(
     watts: Floats | None,
     span: LoadSpan,
     slowest: tuple[float, float] = USUAL_SLOWEST,
+    coolant: bool | None = None,
 ) -> HeatingFit:
     """Fit the curve of one load.
 
@@ -89,6 +90,8 @@ def fit_heating(
         When the load ran.
     slowest : tuple of float
         What is known of the slowest time constant before: see `fit_relaxation`.
+    coolant : bool, optional
+        Whether the reference is coolant; found from how it moves if not told.
     """
     begin_s = span.start_s + _boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
@@ -101,8 +104,8 @@ def fit_heating(
     bins = LoadBins.of(
         grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None
     )
-    tried = places(curve[used], None if room is None else room[used])
-    if room is not None and len(tried) > 1:
+    tried = places(curve[used], None if room is None else room[used], coolant)
+    if room is not None and any(place is BESIDE for place, _ in tried):
         under_load = (grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)
         room, rounded = unstepped(room, under_load)
         bins = bins.with_rounding(rounded)

@@ -28,6 +28,14 @@ def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> s
     return rooms[0] if rooms else None
 
 
+def is_coolant(reference: str | None) -> bool | None:
+    """Say whether a reference is coolant, by its name; None if the name does not tell."""
+    if reference is None:
+        return None
+    part = reference.partition(".")[0]
+    return {"loop": True, "room": False}.get(part)
+
+
 def with_mean_of_cores(frame: pd.DataFrame, channel: str | None) -> pd.DataFrame:
     """Return the table with the mean of all cores as a channel, if that is what is judged by."""
     cores = core_channels(frame)

@@ -7,6 +7,9 @@ import numpy as np
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_std
 
+# A load in bursts falls to this share of its high level, so many times.
+_PAUSE, _FEWEST_BURSTS = 0.75, 3
+
 
 @dataclass(frozen=True, slots=True)
 class LoadSpan:
@@ -124,3 +127,17 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
         return []
     joined = _joined(times, spans)
     return [(float(times[a]), float(times[b])) for a, b in joined if times[b] - times[a] >= 60]
+
+
+def in_bursts(level: Floats) -> bool:
+    """Say whether a load pauses again and again: its power or its share of time comes and goes."""
+    present = level[np.isfinite(level)]
+    if present.size < 20:
+        return False
+    low, high = np.percentile(present, [5, 95])
+    if high <= 0 or low > _PAUSE * high:
+        return False
+    up, down = present > low + 0.6 * (high - low), present < low + 0.4 * (high - low)
+    told = np.where(up, 1, np.where(down, -1, 0))
+    told = told[told != 0]
+    return bool(np.count_nonzero(np.diff(told)) >= 2 * _FEWEST_BURSTS)

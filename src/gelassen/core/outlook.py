@@ -10,6 +10,7 @@ from gelassen.core.inputs import Floats
 from gelassen.core.judging import (
     choose_reference,
     choose_temperature,
+    is_coolant,
     with_mean_of_cores,
 )
 from gelassen.core.partseries import part_series
@@ -108,7 +109,7 @@ def outlook(
             )  # fmt: skip
         answer = steady_state(
             times, temperature, reference_c=room, power_w=power, load_start_s=load_start_s,
-            confidence=confidence,
+            confidence=confidence, reference_is_coolant=is_coolant(over),
         )  # fmt: skip
     except InputError:
         return None

@@ -16,7 +16,7 @@ from gelassen.core.inputs import (
     as_time,
     need_readings,
 )
-from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
 from gelassen.core.relaxationfit import USUAL_SLOWEST
 from gelassen.core.result import Result
@@ -121,9 +121,11 @@ def steady_state(
     reference_c: SeriesLike | None = None,
     power_w: SeriesLike | None = None,
     load_start_s: float | None = None,
+    load_end_s: float | None = None,
     band_k: float = 0.5,
     confidence: float = 0.95,
     slowest_s: tuple[float, float] | None = None,
+    reference_is_coolant: bool | None = None,
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -139,12 +141,18 @@ def steady_state(
         Power of the part in W: tells when the load ran, and lets the answer allow for its wander.
     load_start_s : float, optional
         When the load began, in s. Found from power or temperature if not given.
+    load_end_s : float, optional
+        When it ended, in s. Found likewise if not given; a load in bursts needs it where pauses are long.
     band_k : float
         How near to the value counts as reached, in K.
     confidence : float
         Share of such intervals that should cover the truth.
     slowest_s : tuple of float, optional
         The 95 % interval of the slowest time constant, where another load of this machine told it.
+
+    reference_is_coolant : bool, optional
+        Whether the reference lies beside the part and is warmed by the load, as coolant is. Found from how
+        it moves if not given.
 
     Raises
     ------
@@ -183,9 +191,14 @@ def steady_state(
             "power never reads above zero: it is left out. Check its sensor and its sign"
         )
 
-    span = _load_span(times, temperature, power, load_start_s)
+    span = _load_span(times, temperature, power, load_start_s, load_end_s)
     inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
     unit = "°C" if reference is None else "K"
+    if power is not None and in_bursts(power[inside]):
+        power = None
+        cautions.append(
+            "the load came in bursts: the answer is the mean over them; the hottest moments lie above it"
+        )
     if span.found_end and times[-1] - span.end_s > max(5.0, 0.01 * (span.end_s - span.start_s)):
         cautions.append(
             f"the load ended at {span.end_s:.0f} s: what was logged afterwards is left out"
@@ -201,7 +214,7 @@ def steady_state(
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
-    fit = fit_heating(grid, curve, room, watts, span, slowest)
+    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant)
     answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
@@ -229,10 +242,22 @@ def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
 
 
 def _load_span(
-    times: Floats, temperature: Floats, power: Floats | None, load_start_s: float | None
+    times: Floats,
+    temperature: Floats,
+    power: Floats | None,
+    load_start_s: float | None,
+    load_end_s: float | None,
 ) -> LoadSpan:
     span = None if power is None else span_from_level(times, power)
     span = span or span_from_temperature(times, temperature)
+    if load_end_s is not None:
+        start_s = span.start_s if load_start_s is None else load_start_s
+        if not start_s < load_end_s <= times[-1] + 1:
+            raise InputError(
+                f"load_end_s is {load_end_s:g} s; the load began at {start_s:g} s and the log ends at "
+                f"{times[-1]:g} s"
+            )
+        span = LoadSpan(span.start_s, float(load_end_s), span.found_start, False)
     if load_start_s is None:
         return span
     if not times[0] - 1 <= load_start_s < times[-1]:

@@ -53,6 +53,7 @@ def find_changes(
     room: Floats | None,
     throttling: Throttling | None,
     told: list[tuple[float, str]],
+    coolant: bool | None = None,
 ) -> tuple[Step, ...]:
     """Look for changes in the judged temperature and in the case air, both over the room.
 
@@ -62,7 +63,7 @@ def find_changes(
     """
     if not np.nanmax(temperature) > np.nanmin(temperature):
         return ()
-    base = np.zeros(times.size) if room is None else _late(times, room, temperature, span)
+    base = np.zeros(times.size) if room is None else _late(times, room, temperature, span, coolant)
     found = list(
         find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
     )
@@ -96,13 +97,18 @@ def _named(step: Step, told: list[tuple[float, str]]) -> Step:
     return replace(step, noted=text) if away_s <= _SAME_CHANGE_S else step
 
 
-def _late(times: Floats, room: Floats, temperature: Floats, span: tuple[float, float]) -> Floats:
+def _late(
+    times: Floats,
+    room: Floats,
+    temperature: Floats,
+    span: tuple[float, float],
+    coolant: bool | None,
+) -> Floats:
     """Return the reference as the part feels it: a wave of the room arrives late and is no change."""
     grid = make_grid(times, float(times[-1]))
     reference = grid.filled(times, room)
-    place = likeliest_place(
-        *(c[(times >= span[0]) & (times <= span[1])] for c in (temperature, room))
-    )
+    under_load = (times >= span[0]) & (times <= span[1])
+    place = likeliest_place(temperature[under_load], room[under_load], coolant)
     if place is BESIDE:
         reference, _ = unstepped(reference, (grid.times_s >= span[0]) & (grid.times_s <= span[1]))
     felt = lagged(reference, grid.step_s, place.lag_s)
@@ -118,6 +124,7 @@ def answer_stretches(
     steps: tuple[Step, ...],
     confidence: float,
     causes: tuple[Bools, Bools] | None,
+    coolant: bool | None = None,
 ) -> tuple[Stretch, ...]:
     """Answer each stretch of the load between these changes.
 
@@ -136,8 +143,10 @@ def answer_stretches(
             reference_c=None if room is None else room[until],
             power_w=None if power is None else power[until],
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
+            load_end_s=float(times[until][-1]),
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
+            reference_is_coolant=coolant,
         )
         inside = np.flatnonzero(until & (times >= start))
         shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2

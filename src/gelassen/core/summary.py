@@ -22,9 +22,10 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import (
     choose_reference,
     choose_temperature,
+    is_coolant,
     with_mean_of_cores,
 )
-from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
 from gelassen.core.outlook import widened_for_looking
 from gelassen.core.partseries import part_level, part_series
@@ -198,15 +199,18 @@ def summarise_run(
         if climbs:
             climb, said = _climb(times, temperature, room, power, span, limit, confidence)
             cautions += said
-        if look_for_steps and not climbs:
+        bursts = power is not None and in_bursts(power[loaded])
+        if look_for_steps and not climbs and not bursts:
             told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
-            steps = find_changes(frame, times, span, temperature, room, throttling, told)
+            steps = find_changes(
+                frame, times, span, temperature, room, throttling, told, is_coolant(over)
+            )
         under = times <= span[1]
         stretches = () if climbs else answer_stretches(
             times[under], temperature[under],
             None if room is None else _known(times, room)[under],
             None if power is None else power[under], span, steps, confidence,
-            None if throttling is None else (throttling.thermal, throttling.power),
+            None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
     longest = max(stretches, key=lambda part: part.end_s - part.start_s, default=None)
     steady = None if longest is None else longest.steady
