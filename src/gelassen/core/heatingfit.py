@@ -25,6 +25,8 @@ from gelassen.core.unstepped import unstepped
 _BOOST_S = 60.0
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
+# Without a fan there is none that could turn faster in a warmer room: so much of that doubt goes.
+_SURER_FANLESS = 0.6
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
 # Suppositions that count less than this are left out of the drawn course.
@@ -206,7 +208,8 @@ class _Load:
             passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
             felt = _as_felt(self.room, passages, grid.step_s)
             rise -= felt
-            doubts.append(look.place.gain_in_doubt * (felt - felt[used].mean()))
+            gain = look.place.gain_in_doubt * (1 - _SURER_FANLESS * fanless)
+            doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
         if self.watts is not None and look.place is ROOM:
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
