@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 
+from gelassen.core.grid import lagged
 from gelassen.core.reference import BESIDE, ROOM, likeliest_place, places
+from gelassen.core.relaxation import Relaxation
 from gelassen.core.unstepped import unstepped
 
 T = np.arange(1920.0)
@@ -42,3 +44,27 @@ def test_where_the_reference_is_shows_in_how_far_it_goes():
     assert places(part, 5 * room) == ((ROOM, 1.0),)  # to and fro, however far
     assert places(part, COOLANT, coolant=False) == ((ROOM, 1.0),)
     assert places(part, room, coolant=True) == ((BESIDE, 1.0),)
+
+
+def test_a_change_of_the_room_passes_a_chain_of_lags_and_slow_bodies_stand_beside_it():
+    def passages(constants, amplitudes):
+        return Relaxation(
+            settled=np.array([50.0]), amplitudes=np.array([amplitudes]),
+            time_constants_s=np.array([constants]), bends=np.zeros(1), start_share=0.1,
+            weights=np.ones(1), supposed=np.zeros(1, dtype=int), sets=[], log_evidence=0.0,
+        ).passages()  # fmt: skip
+
+    time_s = np.arange(3000.0)
+    jump = (time_s > 0).astype(float)
+
+    def arrives(told):
+        return sum(weight * lagged(jump, 1.0, constant) for constant, weight in told)
+
+    two = passages((np.exp(2.0), np.exp(5.0), np.inf), (20.0, 25.0, 0.0))
+    chain = lagged(lagged(jump, 1.0, np.exp(2.0)), 1.0, np.exp(5.0))
+    np.testing.assert_allclose(arrives(two), chain, atol=0.01)
+    board = passages((np.exp(2.0), np.exp(5.0), np.exp(7.5)), (20.0, 25.0, 5.0))
+    np.testing.assert_allclose(
+        arrives(board), 0.9 * chain + 0.1 * lagged(jump, 1.0, np.exp(7.5)), atol=0.01
+    )
+    assert sum(weight for _, weight in board) == pytest.approx(1)

@@ -85,6 +85,16 @@ def test_rises_over_coolant_and_over_the_room_are_not_mixed():
     assert compared({**values, "low": [60, 61, 62]}, **{"loop": loop}).over == "the room"
 
 
+def test_runs_without_any_reference_are_compared_beside_those_over_the_room():
+    without = {"over": None}
+    mixed = compared({"a": [50.0, 50.4], "b": [60.0, 60.2]}, a=without)
+    assert (mixed.over, mixed.left_out) == ("the room", ())
+    assert len(mixed.runs) == 4
+    assert comparison_text(compared({"a": [50.0, 50.4]}, a=without))
+    loop = compared({"a": [50.0], "b": [24.0, 24.2]}, a=without, b={"over": "loop.coolant.temp_c"})
+    assert loop.left_out == (("a-0", "it has no rise over loop.coolant.temp_c"),)
+
+
 def test_a_clear_winner_is_named_with_how_much_and_how_sure():
     said = " ".join(
         sentences(compared({"tower": [50, 50.4, 49.8], "low": [55, 55.3, 54.9]}, baseline="low"))

@@ -1,14 +1,17 @@
 """When a load began and ended, read from power or from the temperature itself."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_std
 
-# A load in bursts falls to this share of its high level, so many times.
-_PAUSE, _FEWEST_BURSTS = 0.75, 3
+# A load in bursts falls to this share of its high level, so many times; loads of their own last longer.
+_PAUSE, _FEWEST_BURSTS, _BURST_S = 0.75, 3, 300.0
+# Less is no pause: under this, or a fiftieth of the log.
+_HICCUP_S = 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,8 +51,12 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
 
 
 def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Join stretches that only a hiccup separates: under 5 s, or a fiftieth of the log."""
-    hiccup_s = max(5.0, (times[-1] - times[0]) / 50)
+    """Join stretches that only a hiccup separates, or that are the bursts of one load."""
+    hiccup_s = max(_HICCUP_S, (times[-1] - times[0]) / 50)
+    lengths = np.array([times[end] - times[start] for start, end in spans])
+    pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
+    if len(spans) >= _FEWEST_BURSTS and max(np.median(lengths), np.median(pauses)) <= _BURST_S:
+        hiccup_s = max(hiccup_s, 2 * float(np.median(pauses)))
     joined = [spans[0]]
     for start, end in spans[1:]:
         if times[start] - times[joined[-1][1]] <= hiccup_s:

@@ -9,6 +9,7 @@ import pandas as pd
 from gelassen.core.cautions import wide_gaps
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
+from gelassen.core.loadspan import in_bursts
 from gelassen.core.reference import BESIDE, likeliest_place
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState, steady_state
@@ -133,6 +134,7 @@ def answer_stretches(
     """
     borders = [span[0], *(step.at_s for step in steps), span[1]]
     parts: list[Stretch] = []
+    bursts = power is not None and in_bursts(power[times >= span[0]])
     for start, end in pairwise(borders):
         until = times <= end
         if not np.isfinite(temperature[until & (times >= start)]).any():
@@ -143,7 +145,8 @@ def answer_stretches(
             reference_c=None if room is None else room[until],
             power_w=None if power is None else power[until],
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
-            load_end_s=float(times[until][-1]),
+            # Else power tells when it ended: a load may have died before its phase was over.
+            load_end_s=float(times[until][-1]) if bursts else None,
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
             reference_is_coolant=coolant,

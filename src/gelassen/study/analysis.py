@@ -104,7 +104,8 @@ def compare_runs(
             f'the baseline "{baseline}" has no usable run (there are runs of: {", ".join(names)}).'
             + nearest(baseline, names)
         )
-    over = str(table["reference"].iloc[0])
+    used = set(table["run"])
+    over = _usual_reference([row for row in rows if row["run"] in used])
     if room_c is not None and not _is_room(over):
         raise InputError(
             f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
@@ -168,7 +169,7 @@ def compare_runs(
         cautions=tuple(cautions),
         comparability=fair,
         room_c=room_c,
-        over="the room" if over.startswith("room.") else over,
+        over="the room" if over is None or _is_room(over) else over,
     )
 
 
@@ -188,25 +189,32 @@ def run_table(rows: Sequence[Row], left_out: list[tuple[str, str]]) -> pd.DataFr
         return table
     table = table.astype({name: float for name in _NUMBERS if name in table})
     # The load itself warms coolant: it differs as an outcome, not as a condition.
-    table.loc[~table["reference"].map(_is_room), "reference_c"] = np.nan
+    if not _is_room(_usual_reference(kept)):
+        table["reference_c"] = np.nan
     return table
 
 
 def _is_room(reference: str | None) -> bool:
+    """Say whether a run can be set beside those over the room: also one without any reference."""
     return reference is None or reference.startswith("room.")
 
 
+def _usual_reference(rows: Sequence[Row]) -> str | None:
+    """Return the reference that most runs have; None if none has any."""
+    named = Counter(row["reference"] for row in rows if row["reference"] is not None)
+    return named.most_common(1)[0][0] if named else None
+
+
 def _over_one_kind(rows: list[Row], left_out: list[tuple[str, str]]) -> list[Row]:
-    """Return the rows whose rises are over room, or over coolant, whichever are more."""
-    kinds = [_is_room(row["reference"]) for row in rows]
-    room = 2 * sum(kinds) >= len(kinds)
-    most = Counter(row["reference"] for row, kind in zip(rows, kinds, strict=True) if kind == room)
+    """Return the rows whose rises are over the room, or over something else, as most are."""
+    usual = _usual_reference(rows)
     kept = []
-    for row, kind in zip(rows, kinds, strict=True):
-        if kind == room:
+    for row in rows:
+        if _is_room(row["reference"]) == _is_room(usual):
             kept.append(row)
+        elif row["reference"] is None:
+            left_out.append((row["run"], f"it has no rise over {usual}"))
         else:
-            usual = most.most_common(1)[0][0]
             left_out.append((row["run"], f"its rise is over {row['reference']}, not over {usual}"))
     return kept
 

@@ -20,6 +20,7 @@ from gelassen.core.response import Response
 from gelassen.core.rig import Repeatability, rig_repeatability
 from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
+from gelassen.core.tabular import series_of
 from gelassen.core.tradeoff import Tradeoff
 from gelassen.study.analysis import StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
@@ -81,12 +82,14 @@ class Study:
     def _with_limits(self, recording: Recording) -> Recording:
         """Fill in what the study knows and the run does not say.
 
-        What rises are taken over is a matter of the analysis: there the study has the last word, wherever
-        that channel was logged.
+        What rises are taken over is a matter of the analysis: there a study that names it has the last
+        word, wherever that channel was read.
         """
         limit = recording.limit_c if recording.limit_c is not None else self.file.machine.limit_c
-        logged = self.file.reference in recording.frame.columns
-        reference = self.file.reference if logged else recording.reference
+        reference = recording.reference
+        named = "reference" in self.file.model_fields_set
+        if named and series_of(recording.frame, self.file.reference) is not None:
+            reference = self.file.reference
         return replace(
             recording,
             limit_c=limit,
