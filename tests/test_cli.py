@@ -281,3 +281,33 @@ def test_channels_lists_the_machine_in_every_form(tmp_path):
     assert any(entry["what"] == "room air" for entry in content["missing"])
     assert ok("channels", "--format", "csv").startswith("channel,now,step")
     assert ok("channels", "--format", "markdown").startswith("| channel |")
+
+
+def test_a_study_is_judged_over_coolant_once_its_file_says_so(demo, tmp_path):
+    folder, _ = demo
+    place = tmp_path / "coolant"
+    place.mkdir()
+    text = (folder / "study.toml").read_text(encoding="utf-8")
+    assert 'reference = "room.air.temp_c"' in text
+    baseline = 'baseline = "Kiesel 92, off-air, 125 W"\n'
+    text = text.replace('"room.air.temp_c"', '"loop.coolant.temp_c"').replace(baseline, "")
+    (place / "study.toml").write_text(text, encoding="utf-8")
+    runs = sorted((folder / "runs").iterdir())[:12]
+    for run in runs:
+        shutil.copytree(run, place / "runs" / run.name)
+    loops = [run for run in runs if "tarn" in run.name]
+    assert 0 < len(loops) < len(runs)
+    answer = json.loads(ok("compare", place, "--no-figure", "--format", "json"))
+    assert sum(row["runs"] for row in answer["setups"]) == len(loops)
+    for row in answer["setups"]:
+        # The block holds 0.19 K/W to its coolant, whatever the fans do.
+        assert row["rise_k"] / row["power_w"] == pytest.approx(0.191, abs=0.008)
+    words = ok("compare", place, "--no-figure")
+    assert "rise: over loop.coolant.temp_c, not over the room" in words
+    assert "its rise is over room.air.temp_c, not over loop.coolant.temp_c" in words
+    refused = gelassen("compare", place, "--no-figure", "--room", "25")
+    assert refused.returncode == 2
+    assert "a room of 25 °C cannot be added" in refused.stderr
+    shown = ok("show", place / "runs" / loops[0].name)
+    assert "K over loop.coolant.temp_c" in shown
+    assert (place / "figures" / f"{loops[0].name}.png").exists()

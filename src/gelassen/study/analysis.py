@@ -91,10 +91,11 @@ def compare_runs(
     repeatability: tuple[float, float] | None = None,
     room_c: float | None = None,
     expected: Sequence[str] = (),
+    reference: str | None = None,
 ) -> StudyComparison:
-    """Compare analysed runs; see `Study.compare`."""
+    """Compare analysed runs; see `Study.compare`. `reference` is what rises are meant to be over."""
     left_out = list(left_out)
-    table = run_table(rows, left_out)
+    table = run_table(rows, left_out, reference)
     if table.empty:
         reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
         raise InputError(f"no run can be compared ({reasons})")
@@ -173,8 +174,14 @@ def compare_runs(
     )
 
 
-def run_table(rows: Sequence[Row], left_out: list[tuple[str, str]]) -> pd.DataFrame:
-    """Return the runs that can be compared, one a row; the others are added to `left_out`."""
+def run_table(
+    rows: Sequence[Row], left_out: list[tuple[str, str]], reference: str | None = None
+) -> pd.DataFrame:
+    """Return the runs that can be compared, one a row; the others are added to `left_out`.
+
+    Rises over the room are not set beside rises over coolant: those over `reference` are kept, if there are
+    any, else the more numerous.
+    """
     kept = []
     for row in rows:
         if row["value"] is None:
@@ -183,13 +190,15 @@ def run_table(rows: Sequence[Row], left_out: list[tuple[str, str]]) -> pd.DataFr
             left_out.append((row["run"], "too short to tell where it settles"))
         else:
             kept.append(row)
-    kept = _over_one_kind(kept, left_out)
+    if reference is None or all(row["reference"] != reference for row in kept):
+        reference = _usual_reference(kept)
+    kept = _over_one_kind(kept, left_out, reference)
     table = pd.DataFrame(kept)
     if table.empty:
         return table
     table = table.astype({name: float for name in _NUMBERS if name in table})
     # The load itself warms coolant: it differs as an outcome, not as a condition.
-    if not _is_room(_usual_reference(kept)):
+    if not _is_room(reference):
         table["reference_c"] = np.nan
     return table
 
@@ -205,9 +214,10 @@ def _usual_reference(rows: Sequence[Row]) -> str | None:
     return named.most_common(1)[0][0] if named else None
 
 
-def _over_one_kind(rows: list[Row], left_out: list[tuple[str, str]]) -> list[Row]:
-    """Return the rows whose rises are over the room, or over something else, as most are."""
-    usual = _usual_reference(rows)
+def _over_one_kind(
+    rows: list[Row], left_out: list[tuple[str, str]], usual: str | None
+) -> list[Row]:
+    """Return the rows whose rises are over the room, or over something else, as `usual` is."""
     kept = []
     for row in rows:
         if _is_room(row["reference"]) == _is_room(usual):

@@ -86,16 +86,19 @@ class Study:
         word, wherever that channel was read.
         """
         limit = recording.limit_c if recording.limit_c is not None else self.file.machine.limit_c
-        reference = recording.reference
-        named = "reference" in self.file.model_fields_set
-        if named and series_of(recording.frame, self.file.reference) is not None:
-            reference = self.file.reference
+        reference, named = recording.reference, self._named_reference()
+        if named is not None and series_of(recording.frame, named) is not None:
+            reference = named
         return replace(
             recording,
             limit_c=limit,
             reference=reference or self.file.reference,
             made_up=recording.made_up or self.file.made_up,
         )
+
+    def _named_reference(self) -> str | None:
+        """Return the reference that the study file names; None where it leaves the usual one."""
+        return self.file.reference if "reference" in self.file.model_fields_set else None
 
     def summaries(
         self, *, confidence: float = 0.95, executor: Executor | None = None
@@ -239,6 +242,7 @@ class Study:
             repeatability=self.known_repeatability(row["setup"] for row in rows),
             room_c=room_c,
             expected=expected_quantities(self.file),
+            reference=self._named_reference(),
         )
         return replace(found, cautions=(said, *found.cautions)) if said else found
 
@@ -323,7 +327,7 @@ class Study:
         """Return the table, and a line for each run that is not in it."""
         rows, given = self._usable_rows(confidence, executor, leave_out)
         left_out = list(given)
-        table = run_table(rows, left_out)
+        table = run_table(rows, left_out, self._named_reference())
         if table.empty:
             raise InputError(f"{self.folder}: no run can be compared")
         for factor in self.file.factors:
