@@ -308,7 +308,7 @@ def governed_run(job: tuple[int, bool]) -> dict[str, object]:
 
 def throttling_table(seeds: int) -> None:
     """Print how well being held back is told, by cause, and what is flagged wrongly."""
-    print("\n### Being held back (made-up governor, per sample, 5 s of tolerance)\n")
+    print("\n### Being held back (made-up governors, per sample, 5 s of tolerance)\n")
     print(
         "| power limit | held back by heat: F1 | by a power limit: F1 | wrongly flagged in free runs |"
     )

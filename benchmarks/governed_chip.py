@@ -7,6 +7,16 @@ import numpy as np
 
 IDLE_S = 120
 _STEP_S = 0.2
+CASES = (
+    "free",
+    "heat",
+    "heat, cut and given back",
+    "heat, steps of the clock",
+    "power",
+    "boost, then power",
+    "averaged power",
+    "power, then heat",
+)
 
 
 @dataclass(frozen=True)
@@ -24,7 +34,7 @@ def governed(seed: int) -> Governed:
     """Simulate one run of a chip whose clock follows the lowest of boost, power and heat."""
     rng = np.random.default_rng(seed)
     load_s, tail_s = 60 * int(rng.choice([10, 20, 30])), int(rng.choice([0, 180]))
-    case = str(rng.choice(["free", "heat", "power", "boost, then power", "power, then heat"]))
+    case = str(rng.choice(CASES))
     top_mhz = rng.uniform(3500, 5200)
     sag = rng.choice([0, 0, 0.5, 1, 2])  # MHz lost a kelvin, by nothing but warmth
     limit_c = float(rng.choice([85, 95, 100, 105]))
@@ -35,30 +45,48 @@ def governed(seed: int) -> Governed:
     at_limit_w = (limit_c - room) / sum(resistance)
     wanted = {"free": (0.4, 0.8), "heat": (1.08, 1.6), "power": (0.9, 1.4)}
     wanted |= {"boost, then power": (1.1, 1.6), "power, then heat": (1.3, 1.8)}
+    wanted |= {"heat, cut and given back": (1.1, 1.5), "heat, steps of the clock": (1.1, 1.5)}
+    wanted |= {"averaged power": (1.1, 1.6)}
     full_w = rng.uniform(*wanted[case]) * at_limit_w
     limit_w, boost_s = np.inf, 0
     if case == "power":
         limit_w = rng.uniform(0.55, 0.9) * min(full_w, at_limit_w)
     elif case == "boost, then power":
         limit_w, boost_s = rng.uniform(0.5, 0.92) * at_limit_w, int(rng.choice([28, 56, 100]))
+    elif case == "averaged power":
+        limit_w = rng.uniform(0.5, 0.9) * at_limit_w
     elif case == "power, then heat":
         limit_w, boost_s = rng.uniform(1.02, 1.15) * at_limit_w, int(rng.choice([28, 56, 100]))
     limit_w = min(limit_w, 0.96 * full_w) if np.isfinite(limit_w) else limit_w
     chip = room + 8 * np.array([sum(resistance), sum(resistance[1:]), resistance[2]])
     cap, rows = top_mhz, []
+    cut_to, cooler_k, averaged_s = rng.uniform(0.6, 0.85), rng.uniform(3, 10), rng.choice([28, 56])
+    averaged_w, boosts, cut = 8.0, case == "averaged power", False
     for second in range(IDLE_S + load_s + tail_s):
         loaded = IDLE_S <= second < IDLE_S + load_s
         heat = power = False
-        for _ in range(round(1 / _STEP_S)):
+        for beat in range(round(1 / _STEP_S)):
             clock, watts = 800.0, 8.0
             if loaded:
                 warm = 1 + leak * (chip[0] - 70)
                 free = top_mhz - sag * max(chip[0] - 50, 0)
-                allowed = limit_w if second - IDLE_S >= boost_s else np.inf
+                averaged_w += _STEP_S / averaged_s * (full_w * warm - averaged_w)
+                boosts &= averaged_w < limit_w
+                allowed = limit_w if second - IDLE_S >= boost_s and not boosts else np.inf
                 by_power = min(free, top_mhz * (allowed / (full_w * warm)) ** (1 / steep))
-                cap = np.clip(
-                    cap + (limit_c - 0.7 - chip[0]) * top_mhz * 1e-3, 0.3 * top_mhz, top_mhz
-                )
+                if case == "heat, cut and given back":
+                    cut = chip[0] > limit_c or (cut and chip[0] > limit_c - cooler_k)
+                    cap = cut_to * top_mhz if cut else top_mhz
+                elif case == "heat, steps of the clock":
+                    if beat == 0:
+                        up, down = (
+                            second % 5 == 0 and chip[0] < limit_c - 2,
+                            chip[0] > limit_c - 0.5,
+                        )
+                        cap = np.clip(cap + 100 * (int(up) - int(down)), 0.3 * top_mhz, top_mhz)
+                else:
+                    cap += (limit_c - 0.7 - chip[0]) * top_mhz * 1e-3
+                    cap = np.clip(cap, 0.3 * top_mhz, top_mhz)
                 clock = min(by_power, cap, free)
                 heat = cap < 0.995 * min(by_power, free)
                 power = by_power < 0.995 * free and not heat

@@ -49,7 +49,8 @@ def test_a_boost_that_sags_with_heat_is_not_throttling():
     clock = np.where(t < 60, 1600, 4700 - 2.0 * (temperature - 35)) + 3 * rng.standard_normal(
         t.size
     )
-    power = np.where(t < 60, 10, 120.0) * (1 + 0.005 * rng.standard_normal(t.size))
+    power = np.where(t < 60, 10, 120.0 * (clock / 4700) ** 2.4)
+    power *= 1 + 0.005 * rng.standard_normal(t.size)
     answer = find_throttling(
         t, temperature_c=np.round(temperature), limit_c=95, clock_mhz=clock, power_w=power
     )
@@ -151,3 +152,34 @@ def test_the_chips_own_word_counts_for_more():
     answer = find_throttling(**log, heat_flag=flag * 1.0, power_flag=np.zeros(flag.size))
     assert f1(answer.thermal, flag) > 0.99
     assert not answer.power.any()
+
+
+def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat():
+    log, _ = held_back()
+    t = log["time_s"]
+    since = (t - 600) % 60
+    cut = (t >= 600) & (t < 1400) & (since < 40)
+    given_back = (t >= 600) & (t < 1400) & ~cut
+    log["temperature_c"] = np.select([cut, given_back], [87 + 8 * np.exp(-since / 4), 95.0], 60.0)
+    log["clock_mhz"] = np.where(cut, 3300.0, np.where(log["load_pct"] > 50, 4700.0, 1600.0))
+    log["power_w"] = np.where(cut, 110.0, np.where(log["load_pct"] > 50, 200.0, 15.0))
+    answer = find_throttling(**log)
+    assert f1(answer.thermal, cut) > 0.97
+    assert not answer.power.any()
+
+
+def test_a_boost_of_some_seconds_ends_on_a_power_limit():
+    log = warming(limit_w=100.0, leak=0.0)
+    boost = (log["time_s"] >= 100) & (log["time_s"] < 112)
+    log["power_w"][boost] *= 1.5
+    log["clock_mhz"][boost] *= 1.18
+    assert find_throttling(**log).power_share > 0.97
+
+
+def test_steps_of_the_clock_and_scatter_together_are_no_loss():
+    rng = np.random.default_rng(2)
+    log = warming(leak=0.002)
+    stepped = log["time_s"] > 250
+    log["clock_mhz"] *= (1 - 0.026 * stepped) * (1 + 0.008 * rng.standard_normal(stepped.size))
+    log["power_w"] *= 1 - 0.06 * stepped
+    assert find_throttling(**log).onset_s is None

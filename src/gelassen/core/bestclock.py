@@ -1,0 +1,100 @@
+"""The best clock a run held for a while: what a chip that is held back has lost is lost from it."""
+
+import numpy as np
+
+from gelassen.core.flags import running_median, usual_gap_s
+from gelassen.core.inputs import Bools, Floats
+
+# Losing less clock than this as it warms is an ordinary, slightly lower boost.
+_SAG_SHARE = 0.035
+# Clocks that scatter by more than this share are looked at over more seconds, up to so many.
+_QUIET_SHARE, _GLANCE_S, _LOOK_S = 0.0025, 3.0, 11.0
+# The best clock is held this long, after the first seconds: every cold chip runs faster then.
+_COLD_S, _BEST_HELD_S = 20.0, 6.0
+# A short boost ends at once, takes this share of the power with it, and leaves power on a level that is
+# kept to this share: a power limit. What only a cold chip has goes gradually, or leaves nothing level.
+_BOOST_POWER_SHARE, _LEVEL_SHARE = 0.12, 0.02
+# The first readings of a load are still on their way up; a boost is looked for after them.
+_RISING_S, _FALL_S, _LEVEL_S = 2.0, 3.0, 60.0
+
+
+def best_clock(
+    times: Floats, level: Floats, loaded: Bools, near: Bools, power: Floats | None = None
+) -> float:
+    """Return the best level held for a while under load; NaN without load.
+
+    The first seconds count only where something other than warmth ended them: the temperature limit,
+    or a power limit that lets the chip boost for some seconds.
+
+    Parameters
+    ----------
+    times, level : ndarray, shape (n,)
+        Sample times in s, and the clock in MHz (or power, where no clock was logged).
+    loaded, near : ndarray of bool, shape (n,)
+        Under load; close to the temperature limit.
+    power : ndarray, shape (n,), optional
+        Package power in W: shows a short boost.
+    """
+    if not loaded.any():
+        return float("nan")
+    start = float(times[loaded][0])
+    length = float(times[loaded][-1]) - start
+    cold = loaded & (times <= start + min(_COLD_S, 0.1 * length))
+    later = loaded & ~cold
+    best = _held_highest(times, running_median(level, times, 9.0)[later if later.any() else loaded])
+    early = cold & (times > start + _RISING_S)
+    if not early.any() or not later.any():
+        return best
+    smooth = running_median(level, times, 3.0)
+    cold_best = float(np.nanmax(smooth[early]))
+    if not cold_best > best:
+        return best
+    hot = later & (times <= start + 2 * _COLD_S)
+    if hot.any() and near[hot].mean() > 0.5:
+        return cold_best
+    if power is not None and _ends_a_boost(times, smooth, power, early, cold_best):
+        return cold_best
+    return best
+
+
+def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]:
+    """Return where a clock is below its best by more than it sags: at a glance, and beyond its scatter.
+
+    Steps of the clock of a few per cent together with scatter pass for a loss now and then; the second
+    answer looks at more seconds and asks for more.
+    """
+    smooth = running_median(clock, times, _GLANCE_S)
+    glance = smooth < (1 - _SAG_SHARE) * best
+    bends = np.abs(np.diff(clock[np.isfinite(clock)], 2))
+    # Half of the second differences of noise are smaller than 0.67 times its deviation times root 6.
+    scatter = float(np.median(bends)) / (0.6745 * np.sqrt(6)) if bends.size else 0.0
+    if not best > scatter:
+        return glance, glance
+    scatter /= best
+    look_s = _GLANCE_S * (scatter / _QUIET_SHARE) ** 2
+    if not look_s > _GLANCE_S:
+        return glance, glance
+    longer = running_median(clock, times, min(look_s, _LOOK_S))
+    return glance, longer < (1 - _SAG_SHARE - scatter) * best
+
+
+def _held_highest(times: Floats, values: Floats) -> float:
+    """Return the highest level held for some seconds, so that it is not the top of the scatter."""
+    most = int(np.clip(round(_BEST_HELD_S / usual_gap_s(times)), min(5, values.size), values.size))
+    return float(np.sort(values)[-most])
+
+
+def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boost: float) -> bool:
+    """Return whether the early clock ended at once, onto a level of power that is kept."""
+    fast = early & (clock >= 0.98 * boost)
+    end = float(times[fast][-1])
+    before = power[(times > end - 5) & (times <= end - 1)]
+    after = power[(times > end + _FALL_S) & (times <= end + _FALL_S + _LEVEL_S)]
+    before, after = before[np.isfinite(before)], after[np.isfinite(after)]
+    if before.size < 2 or after.size < 10:
+        return False
+    at_once = float(np.median(after[: max(after.size // 10, 2)]))
+    if at_once > (1 - _BOOST_POWER_SHARE) * float(np.median(before)):
+        return False
+    thirds = [float(np.median(part)) for part in np.array_split(after, 3)]
+    return max(thirds) - min(thirds) <= _LEVEL_SHARE * float(np.median(after))

@@ -1,0 +1,112 @@
+"""What shows that a power limit holds a chip back, told or not."""
+
+import numpy as np
+
+from gelassen.core.flags import forward, running_median, spans_of, tidied
+from gelassen.core.inputs import Bools, Floats
+from gelassen.core.noise import noise_std
+
+# A plateau of power is this even; readings of package power scatter by a per cent or so.
+_PINNED_SHARE = 0.025
+# Power within this of a limit that is told is held by it.
+_LIMIT_SHARES = (0.985, 1.04)
+# On a power limit the clock gives way as leakage grows, by this share a kelvin or more, and power keeps
+# its level to this share a kelvin: that shows a limit which nobody told.
+_GIVES_WAY_PER_K, _KEEPS_PER_K, _WARMING_K = 3.5e-4, 5e-5, 10.0
+# Whether power keeps its level is looked at over stretches of temperature this long.
+_STRETCH_K = 5.0
+# A board that switches takes away at least this share of the power within seconds.
+_SUDDEN_SHARE = 0.05
+
+
+def on_limit(power: Floats, allowed: Floats) -> Bools:
+    """Return where the power sits on the limit that was told; above it, the chip boosts."""
+    share = np.nan_to_num(power / allowed)
+    return np.asarray((share >= _LIMIT_SHARES[0]) & (share <= _LIMIT_SHARES[1]))
+
+
+def pinned(
+    times: Floats, power: Floats, allowed: Floats | None, where: Bools, near: Bools
+) -> Bools:
+    """Return where the power sits on a level: the one told, or the one it keeps by itself.
+
+    `where` is where only a power limit can hold the chip back: there the level is read off.
+    """
+    smooth = running_median(power, times, 5.0)
+    if allowed is not None:
+        return on_limit(smooth, allowed)
+    if where.sum() < 20:
+        return np.zeros(times.size, dtype=bool)
+    level = float(np.median(smooth[where]))
+    scatter = 2 * noise_std(power[where]) / np.sqrt(5)
+    spread = max(_PINNED_SHARE * level, scatter)
+    # A level is kept by most of the samples; a power that drifts through it is no plateau.
+    if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
+        return np.zeros(times.size, dtype=bool)
+    narrow = max(0.4 * _PINNED_SHARE * level, scatter)
+    return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
+
+
+def gives_way(
+    times: Floats, temperature: Floats, clock: Floats, power: Floats, where: Bools
+) -> Bools:
+    """Return where power keeps its level while the clock gives way to the warming chip.
+
+    So does a chip that is held by a power limit from the first second on; a chip that is not takes
+    more power as it leaks more, or loses clock and power together.
+    """
+    nothing = np.zeros(times.size, dtype=bool)
+    start = times[where][0] if where.any() else 0.0
+    use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
+    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < _WARMING_K:
+        return nothing
+    smooth = running_median(power, times, 9.0)
+    level = float(np.median(smooth[use]))
+    keeps = use & (np.abs(smooth - level) <= 0.4 * _PINNED_SHARE * level)
+    if keeps.sum() < 0.8 * use.sum():
+        return nothing
+    if not _level_at_each(temperature[use], power[use], level):
+        return nothing
+    about = use & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+    warm = temperature[about] - temperature[about].mean()
+    if warm @ warm < about.sum() * (_WARMING_K / 5) ** 2:
+        return nothing
+    clock_per_k = float(warm @ np.log(clock[about].clip(1))) / float(warm @ warm)
+    power_per_k = float(warm @ np.log(power[about].clip(1e-3))) / float(warm @ warm)
+    scatter = noise_std(power[about]) / level / float(np.sqrt(warm @ warm))
+    if clock_per_k > -_GIVES_WAY_PER_K or abs(power_per_k) > _KEEPS_PER_K + 2 * scatter:
+        return nothing
+    return where & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+
+
+def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
+    """Return whether power keeps its level at every temperature passed.
+
+    Leakage and the steps of a clock that sags cancel on the whole now and then, but not everywhere.
+    """
+    scatter = noise_std(power)
+    place = np.floor((temperature - temperature.min()) / _STRETCH_K)
+    for number in np.unique(place):
+        there = power[place == number]
+        allowed = 0.2 * _PINNED_SHARE * level + 2.5 * scatter / np.sqrt(there.size)
+        if there.size >= 3 and abs(float(np.median(there)) - level) > allowed:
+            return False
+    return True
+
+
+def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
+    """Return where a board holds the chip back in coarse steps: stretches that begin with a drop.
+
+    Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
+    has no such beginning.
+    """
+    switched = np.zeros(times.size, dtype=bool)
+    filled = forward(power)
+    for start, end in spans_of(times, tidied(times, slow)):
+        before = filled[(times >= start - 15) & (times < start - 2)]
+        after = filled[(times > start + 2) & (times <= start + 15)]
+        if not (before.size and after.size):
+            continue
+        if np.median(after) < (1 - _SUDDEN_SHARE) * np.median(before):
+            switched |= (times >= start) & (times <= end)
+    return switched
