@@ -13,7 +13,7 @@ def test_gains_and_determinants_are_those_of_each_subset_alone():
     target = rng.standard_normal(60)
     subsets = np.array([[0, 1, 2], [0, 3, 6], [5, 4, 1], [2, 2, 3]])
     ridge = np.array([0.0, 0.5, 2.0])
-    gain, log_det = gains_of(columns.T @ columns, columns.T @ target, subsets, ridge)
+    gain, log_det = gains_of(columns.T @ columns, columns.T @ target, subsets, subsets, ridge)
     for which, subset in enumerate(subsets):
         part = columns[:, subset]
         matrix, right = part.T @ part + np.diag(ridge), part.T @ target
@@ -28,7 +28,8 @@ def test_a_subset_of_all_but_equal_columns_does_not_spoil_the_others():
     target = 2 * columns[:, 1] + rng.standard_normal(60)
     gram, right = columns.T @ columns, columns.T @ target
     ridge = np.array([0.0, 1e-10])
-    gain, log_det = gains_of(gram, right, np.array([[1, 2], [0, 1]]), ridge)
+    pairs = np.array([[1, 2], [0, 1]])
+    gain, log_det = gains_of(gram, right, pairs, pairs, ridge)
     assert np.isfinite(gain).all()
     assert np.isfinite(log_det).all()
     good = gram[:2, :2] + np.diag(ridge)

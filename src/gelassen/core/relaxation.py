@@ -21,10 +21,16 @@ class TimeConstantSets:
 
     chosen: NDArray[np.int64]  # indices into the list, ascending, one row a set
     alike: Floats  # how many sets have the same slowest: they share its prior
+    bent: NDArray[np.int64]  # which of the bends the slowest has
 
     def picked(self, rows: NDArray[np.bool_]) -> "TimeConstantSets":
         """Return some of these sets."""
-        return TimeConstantSets(self.chosen[rows], self.alike[rows])
+        return TimeConstantSets(self.chosen[rows], self.alike[rows], self.bent[rows])
+
+    def with_bends(self, count: int) -> "TimeConstantSets":
+        """Return each of these sets with each of so many bends."""
+        bent = np.repeat(np.arange(count), len(self.chosen))
+        return TimeConstantSets(np.tile(self.chosen, (count, 1)), np.tile(self.alike, count), bent)
 
 
 @dataclass(frozen=True, slots=True)

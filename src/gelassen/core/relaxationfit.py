@@ -122,39 +122,35 @@ def fit_relaxation(
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
-    bends = [
-        (bend, (1 - fanless) * share + fanless * free)
-        for (bend, share), free in zip(_BENDS, _FANLESS, strict=True)
+    shares = (1 - fanless) * np.array([share for _, share in _BENDS]) + fanless * np.array(_FANLESS)
+    count = len(_BENDS) if start_share is not None else 1
+    bends = [bend for bend, _ in _BENDS[:count]]
+    basis = _basis(elapsed_s, time_constants_s, bends, start_share or 0.0)
+    asked = [
+        group.with_bends(count) if group.chosen.shape[1] <= _MOST_BENT else group
+        for group in hopeful
     ]
-    bends = bends if start_share is not None else bends[:1]
-    bases = [_basis(elapsed_s, time_constants_s, bend, start_share or 0.0) for bend, _ in bends]
-    few = [group for group in hopeful if group.chosen.shape[1] <= _MOST_BENT]
-    asked = [hopeful if bend == 0 else few for bend, _ in bends]
     tried: list[_Solved] = []
     supposed: list[int] = []
     best = -np.inf
     for number, one in enumerate(accounts):
         lower = np.asarray(np.linalg.cholesky(one.covariance), dtype=np.float64)
-        white = _whitened(lower, one.series)
+        white, flat = _whitened(lower, one.series), _whitened(lower, basis)
         # What counts against a supposition that allows for more than there is.
         width = float(np.log(np.diagonal(lower)).sum()) - np.log(one.chance)
-        for place, ((bend, share), basis) in enumerate(zip(bends, bases, strict=True)):
-            columns = _whitened(lower, basis)
-            normal = _Normal(columns.T @ columns, white @ columns, float(white @ white), change)
-            usual = prior + np.log(share) - width
-            models: list[_Solved] = []
-            for group in reversed(asked[place]):  # the largest sets mostly count most
-                solved = _solve(
-                    normal, group, time_constants_s, usual, bend, direction, least, best
-                )
-                models.insert(0, solved)
-                best = max(best, solved.best)
-            if bend == 0 and number == 0:
-                again = _hopeful(every, hopeful, models, _HOPELESS)
-            tried += models
-            supposed += [number] * len(models)
-            # What one account has ruled out, the next does not bring back.
-            asked[place] = [model.sets for model in models if model.log_weight.size]
+        usual = np.log(shares[:count, None]) + prior - width
+        normal = _Normal.of(flat.reshape(white.size, count, -1), white, change)
+        models: list[_Solved] = []
+        for group in reversed(asked):  # the largest sets mostly count most
+            solved = _solve(normal, group, time_constants_s, usual, direction, least, best)
+            models.insert(0, solved)
+            best = max(best, solved.best)
+        if number == 0:
+            again = _hopeful(every, asked, models, _HOPELESS)
+        tried += models
+        supposed += [number] * len(models)
+        # What one account has ruled out, the next does not bring back.
+        asked = [model.sets for model in models if model.log_weight.size]
     sizes = [model.log_weight.size for model in tried]
     log_weight = np.concatenate([model.log_weight for model in tried])
     weight = np.exp(log_weight - log_weight.max())
@@ -162,7 +158,9 @@ def fit_relaxation(
     weight[weight < _NO_WEIGHT] = 0
     weight /= weight.sum()
 
-    settled, amplitudes, constants, bent, picked = _draw(tried, weight, time_constants_s, draws)
+    settled, amplitudes, constants, bent, picked = _draw(
+        tried, weight, time_constants_s, np.array(bends), draws
+    )
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
     expected = np.concatenate([model.expected for model in tried])
     weights = _sign_factor(amplitudes, constants, direction, least, change) / expected[picked]
@@ -193,32 +191,48 @@ def _time_constant_sets(size: int, most: int, step: int = 1) -> list[TimeConstan
         if chosen:
             groups.append(np.array(chosen))
     counts = [np.bincount(group[:, -1], minlength=size)[group[:, -1]] for group in groups]
-    return [TimeConstantSets(g, c.astype(float)) for g, c in zip(groups, counts, strict=True)]
+    return [
+        TimeConstantSets(group, count.astype(float), np.zeros(len(group), dtype=int))
+        for group, count in zip(groups, counts, strict=True)
+    ]
 
 
-def _basis(elapsed_s: Floats, constants_s: Floats, bend: float, start_share: float) -> Floats:
-    """Return columns: the settled value, quick parts, slowest parts, shifts of the slowest."""
+def _basis(
+    elapsed_s: Floats, constants_s: Floats, bends: Sequence[float], start_share: float
+) -> Floats:
+    """Return columns for each bend: the settled value, quick parts, slowest parts, their shifts."""
     ages = elapsed_s[:, None] / constants_s
-    slowest = np.exp(log_missing(ages, bend, start_share))
-    shift = slowest * ages * log_missing_slope(ages, bend, start_share)
-    return np.column_stack([np.ones_like(elapsed_s), -np.exp(-ages), -slowest, shift])
+    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, ::_QUICK_EVERY])]
+    columns = []
+    for bend in bends:
+        slowest = np.exp(log_missing(ages, bend, start_share))
+        shift = slowest * ages * log_missing_slope(ages, bend, start_share)
+        columns += [*common, -slowest, shift]
+    return np.concatenate(columns, axis=1)
 
 
 @dataclass(frozen=True, slots=True)
 class _Normal:
-    """The normal equations of all columns, and the size of the change that was seen."""
+    """The normal equations of all columns, those of one bend below another."""
 
-    gram: Floats
-    right: Floats
+    gram: Floats  # (bends * columns, columns)
+    right: Floats  # (bends * columns,)
     square: float
-    change: float
+    change: float  # the size of the change that was seen
+
+    @classmethod
+    def of(cls, basis: Floats, series: Floats, change: float) -> "_Normal":
+        """Return them from columns of shape (bins, bends, columns)."""
+        each = np.ascontiguousarray(basis.swapaxes(0, 1))
+        turned = each.swapaxes(1, 2)
+        gram = (turned @ each).reshape(-1, basis.shape[2])
+        return cls(gram, (turned @ series).ravel(), float(series @ series), change)
 
 
 @dataclass(frozen=True, slots=True)
 class _Solved:
     """Least-squares solutions of the sets that may count: one row a set, column 0 the settled value."""
 
-    bend: float
     sets: TimeConstantSets
     estimate: Floats
     hessian: Floats
@@ -247,12 +261,13 @@ def _hopeful(
     hopeless: float,
 ) -> list[TimeConstantSets]:
     """Return the sets whose quick parts are worth trying on, for any slowest."""
-    best = max(model.best for model in models)
+    best = max(float(m.log_weight[m.sets.bent == 0].max(initial=-np.inf)) for m in models)
     kept = []
     for group, tried, model in zip(groups, asked, models, strict=True):
-        quick, place = np.unique(_quick_parts(tried.chosen), return_inverse=True)
+        straight = tried.bent == 0
+        quick, place = np.unique(_quick_parts(tried.chosen[straight]), return_inverse=True)
         top = np.full(quick.size, -np.inf)
-        np.maximum.at(top, place, model.evidence)
+        np.maximum.at(top, place, model.evidence[straight])
         rows = np.isin(_quick_parts(group.chosen), quick[top > best - hopeless])
         if rows.any():
             kept.append(group.picked(rows))
@@ -269,25 +284,29 @@ def _solve(
     group: TimeConstantSets,
     constants: Floats,
     log_prior: Floats,
-    bend: float,
     direction: float,
     least: float,
     best: float,
 ) -> _Solved:
-    """Solve one group of sets; `best` is the log weight of the best set so far."""
+    """Solve one group of sets; `best` is the log weight of the best set so far.
+
+    `log_prior` is of bend and slowest time constant.
+    """
     chosen = group.chosen
     count = chosen.shape[1]
-    size = (normal.gram.shape[0] - 1) // 3
+    size = constants.size
     first = np.zeros((len(chosen), 1), dtype=int)
-    slowest = chosen[:, -1:] + 1 + size
-    columns = np.concatenate([first, chosen[:, :-1] + 1, slowest, slowest + size], axis=1)
+    quick = 1 + chosen[:, :-1] // _QUICK_EVERY
+    slowest = 1 + -(-size // _QUICK_EVERY) + chosen[:, -1:]
+    columns = np.concatenate([first, quick, slowest, slowest + size], axis=1)
+    rows = columns + normal.gram.shape[1] * group.bent[:, None]
     # What is missing at the start is of the order of what was seen; a shift is half an entry.
     allowed = np.full(count + 1, _MISSING * normal.change)
     allowed[-1] = 0.3 * np.log(RATIO) * normal.change
     ridge = np.append(0.0, allowed**-2.0)
-    gain, log_det = gains_of(normal.gram, normal.right, columns, ridge)
+    gain, log_det = gains_of(normal.gram, normal.right, rows, columns, ridge)
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
-    evidence += log_prior[chosen[:, -1]] - np.log(group.alike)
+    evidence += log_prior[group.bent, chosen[:, -1]] - np.log(group.alike)
     # Solutions, and what to expect of their signs, are asked for only where the set may count.
     expected = np.full(len(chosen), _NEVER)
     estimate = np.empty(columns.shape)
@@ -295,36 +314,30 @@ def _solve(
     # No set counts for more than its evidence: the best few tell where the others need not be asked.
     bar = max(evidence.max() - _FEW, best + np.log(_NO_WEIGHT))
     while True:
-        rows = np.flatnonzero(~asked & (evidence > bar))
-        if rows.size == 0:
+        which = np.flatnonzero(~asked & (evidence > bar))
+        if which.size == 0:
             break
-        asked[rows] = True
-        mine = columns[rows]
-        inverse = np.linalg.inv(_pick(normal.gram, mine) + np.diag(ridge))
-        estimate[rows] = np.einsum("nij,nj->ni", inverse, normal.right[mine])
+        asked[which] = True
+        hessian = normal.gram[rows[which, :, None], columns[which, None, :]] + np.diag(ridge)
+        inverse = np.linalg.inv(hessian)
+        estimate[which] = np.einsum("nij,nj->ni", inverse, normal.right[rows[which]])
         std = np.sqrt(np.abs(np.diagonal(inverse, axis1=1, axis2=2)))
-        amplitudes = estimate[rows, 1:-1] * direction
+        amplitudes = estimate[which, 1:-1] * direction
         right = ndtr((amplitudes + least) / std[:, 1:-1])
-        wrong = _wrong_sign(amplitudes, constants[chosen[rows]], normal.change)
-        expected[rows] = (right + (1 - right) * wrong).prod(axis=1)
-        best = max(best, float((evidence[rows] + np.log(expected[rows])).max()))
+        wrong = _wrong_sign(amplitudes, constants[chosen[which]], normal.change)
+        expected[which] = (right + (1 - right) * wrong).prod(axis=1)
+        best = max(best, float((evidence[which] + np.log(expected[which])).max()))
         bar = best + np.log(_NO_WEIGHT)
     log_weight = evidence + np.log(expected)
     kept = asked & (log_weight > bar)
     return _Solved(
-        bend=bend,
         sets=group.picked(kept),
         estimate=estimate[kept],
-        hessian=_pick(normal.gram, columns[kept]) + np.diag(ridge),
+        hessian=normal.gram[rows[kept, :, None], columns[kept, None, :]] + np.diag(ridge),
         log_weight=log_weight[kept],
         expected=expected[kept],
         evidence=evidence,
     )
-
-
-def _pick(matrix: Floats, columns: NDArray[np.int64]) -> Floats:
-    """Return the part of a matrix for each set of columns."""
-    return np.asarray(matrix[columns[:, :, None], columns[:, None, :]])
 
 
 def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
@@ -349,7 +362,11 @@ def _sign_factor(
 
 
 def _draw(
-    models: list[_Solved], weight: Floats, time_constants_s: Floats, draws: int
+    models: list[_Solved],
+    weight: Floats,
+    time_constants_s: Floats,
+    bend_list: Floats,
+    draws: int,
 ) -> tuple[Floats, Floats, Floats, Floats, NDArray[np.int64]]:
     """Draw curves from the mixture; the same readings give the same draws."""
     rng = np.random.default_rng(1)
@@ -378,7 +395,7 @@ def _draw(
         settled[rows] = theta[:, 0]
         amplitudes[rows[:, None], np.arange(count)] = theta[:, 1:-1]
         constants[rows[:, None], np.arange(count)] = time_constants_s[model.sets.chosen[which]]
-        bends[rows] = model.bend
+        bends[rows] = bend_list[model.sets.bent[which]]
         slowest = theta[:, -2]
         shift = theta[:, -1] / np.where(np.abs(slowest) > 1e-9, slowest, np.inf)
         constants[rows, count - 1] *= np.exp(shift.clip(-np.log(RATIO), np.log(RATIO)))

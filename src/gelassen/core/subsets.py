@@ -10,7 +10,7 @@ _LOST = 1e-9
 
 
 def gains_of(
-    gram: Floats, right: Floats, columns: NDArray[np.int64], ridge: Floats
+    gram: Floats, right: Floats, rows: NDArray[np.int64], columns: NDArray[np.int64], ridge: Floats
 ) -> tuple[Floats, Floats]:
     """Return by how much each subset lowers the sum of squares, and its log determinant.
 
@@ -19,10 +19,10 @@ def gains_of(
 
     Parameters
     ----------
-    gram, right : array, shapes (n, n) and (n,)
-        Normal equations of all columns.
-    columns : array of int, shape (subsets, m)
-        Which columns each subset has.
+    gram, right : array, shapes (k, n) and (k,)
+        Normal equations of all columns; several, of n rows each, may stand one below another.
+    rows, columns : array of int, shape (subsets, m)
+        Which rows and columns each subset has.
     ridge : array, shape (m,)
         What is added to the diagonal.
 
@@ -39,13 +39,13 @@ def gains_of(
     for i in range(size):
         row: list[Floats] = []
         for j in range(i):
-            entry = gram[columns[:, i], columns[:, j]]
+            entry = gram[rows[:, i], columns[:, j]]
             for k in range(j):
                 entry = entry - row[k] * factor[j][k]
             row.append(entry / factor[j][j])
-        diagonal = gram[columns[:, i], columns[:, i]] + ridge[i]
+        diagonal = gram[rows[:, i], columns[:, i]] + ridge[i]
         pivot = diagonal.copy()
-        below = right[columns[:, i]]
+        below = right[rows[:, i]]
         for k in range(i):
             pivot -= row[k] ** 2
             below = below - row[k] * target[k]
@@ -56,11 +56,11 @@ def gains_of(
         target.append(below / root)
         gain += target[i] ** 2
         log_det += 2 * np.log(root)
-    rows = np.flatnonzero(lost)
-    if rows.size:
-        mine = columns[rows]
-        matrices = gram[mine[:, :, None], mine[:, None, :]] + np.diag(ridge)
-        solved = np.linalg.solve(matrices, right[mine][:, :, None])[:, :, 0]
-        gain[rows] = (solved * right[mine]).sum(axis=1)
-        log_det[rows] = np.linalg.slogdet(matrices)[1]
+    again = np.flatnonzero(lost)
+    if again.size:
+        matrices = gram[rows[again, :, None], columns[again, None, :]] + np.diag(ridge)
+        target_again = right[rows[again]]
+        solved = np.linalg.solve(matrices, target_again[:, :, None])[:, :, 0]
+        gain[again] = (solved * target_again).sum(axis=1)
+        log_det[again] = np.linalg.slogdet(matrices)[1]
     return gain, log_det

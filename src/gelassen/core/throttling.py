@@ -16,6 +16,8 @@ from gelassen.core.result import Result
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
 _NEAR_K = 2.5
+# Held back by heat for more than this share of the last third of the load: at the limit.
+_CUTS_SHARE = 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,7 +37,7 @@ class Throttling(Result):
     thermal_share, power_share
         Share of the time under load, 0 to 1.
     at_limit
-        True if the temperature sat at its limit at the end of the load: it can no longer tell this
+        True if heat held the chip back in the last third of the load: temperature can no longer tell this
         setup from a better one. Clock, power and work can.
     """
 
@@ -194,7 +196,9 @@ def find_throttling(
     sits = thermal | (
         running_median(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
     )
-    at_limit = bool(late.any() and np.mean(sits[late]) > 0.5) and not impossible
+    # A clock that is cut and given back is cut for a part of the time only, and yet heat sets the pace.
+    rests = late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > _CUTS_SHARE)
+    at_limit = bool(rests) and not impossible
     return Throttling(
         thermal=thermal,
         power=by_power,
