@@ -399,8 +399,8 @@ def difference_table(seeds: int) -> None:
 
 
 def made_levels(seed: int) -> list[Levels]:
-    """Return the levels of 25 random coolers."""
-    return levels(seed, 25)
+    """Return the levels of 250 random coolers: as many take hardly longer than a few."""
+    return levels(seed, 250)
 
 
 def random_capacity_table(seeds: int) -> None:
@@ -416,7 +416,11 @@ def random_capacity_table(seeds: int) -> None:
     )
     print("|:---|" + "---:|" * 9)
     with process_pool() as pool:
-        made = [one for part in pool.map(made_levels, range(20, 20 + seeds // 15)) for one in part]
+        made = [
+            one
+            for part in pool.map(made_levels, range(20, 20 + max(seeds // 150, 1)))
+            for one in part
+        ]
     rng = np.random.default_rng(1)
     rows = []
     for one in made:

@@ -16,6 +16,8 @@ from gelassen.core.powercourse import (
 from gelassen.core.result import Result
 
 _COURSE_POINTS = 40
+# Standard errors of steady rises come from whole logs: they are known about this well.
+_SURE_FREEDOM = 100.0
 _EXPONENTS = np.linspace(0.6, 1.08, 49)
 # Points that scatter more than their errors say must do so beyond this chance to be believed.
 _BEYOND_CHANCE = 0.95
@@ -308,7 +310,7 @@ def _variance(power: Floats, rise: Floats, error: Floats | None) -> tuple[Floats
         excess = residual**2 / float(np.mean(variance))
         if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
-    return variance, 30.0
+    return variance, _SURE_FREEDOM
 
 
 def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:

@@ -25,11 +25,11 @@ from gelassen.core.inputs import Floats
 
 # Exponents of the first family, and how usual they are: steady fans, and heatsinks without.
 _EXPONENTS = np.linspace(0.68, 1.08, 41)
-_STEADY, _FREE = (1.0, 0.03), (0.85, 0.08)
+_STEADY, _FREE = (1.0, 0.02), (0.85, 0.06)
 # How often the second, where nothing is known of fans; the less usual one where something is.
 _FREE_SHARE, _OTHERWISE = 0.5, 0.1
 # Other sources warm the air a little before it meets the heatsink, whatever the chip does.
-_OFFSET_SHARE = 0.03
+_OFFSET_SHARE = 0.02
 # Curves of fans: the temperature at which they begin to speed up, over how much they do, their least
 # speed, and the exponent with which the resistance falls.
 _FROM_C = (30.0, 38.0, 46.0, 54.0, 62.0)
@@ -38,7 +38,7 @@ _LEAST = (0.25, 0.4, 0.55)
 _FALLS = (0.5, 0.65, 0.8)
 # How often fans are on a curve, where their speeds are not known: then, where they stayed within this share
 # of their mean, and where they did not.
-_ON_CURVE, _STEADY_SPEED, _ON_CURVE_IF_STEADY, _ON_CURVE_IF_NOT = 0.7, 0.04, 0.03, 0.95
+_ON_CURVE, _STEADY_SPEED, _ON_CURVE_IF_STEADY, _ON_CURVE_IF_NOT = 0.85, 0.04, 0.03, 0.95
 _NO_FANS = 1e-9
 # Beyond the hottest level speeds go on as between the last two, or by so much of that.
 _GO_ON = (0.0, 0.5, 1.0)
@@ -46,7 +46,7 @@ _GO_ON = (0.0, 0.5, 1.0)
 _SHARE, _SHARE_SPREAD = 0.5, 0.2
 # Departures from all this: this share of the rise that is allowed, alike over powers whose logarithms lie
 # this near.
-_DEPARTURE, _DEPARTURE_LENGTH = 0.003, 0.35
+_DEPARTURE, _DEPARTURE_LENGTH = 0.0015, 0.35
 _DRAWS, _GRID = 6000, 160
 
 
