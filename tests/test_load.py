@@ -32,7 +32,9 @@ def test_it_starts_works_and_stops_within_a_second():
     load.prepare()
     assert load.rounds_and_errors() == (0, 0)
     load.start()
-    time.sleep(0.6)
+    patience = time.monotonic() + 30  # a busy machine starts it late
+    while load.rounds_and_errors()[0] <= 5 and time.monotonic() < patience:
+        time.sleep(0.1)
     rounds, errors = load.rounds_and_errors()
     assert rounds > 5
     assert errors == 0
