@@ -17,6 +17,7 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
+from gelassen.core.notread import without_not_read
 from gelassen.core.onethread import one_thread
 from gelassen.core.relaxationfit import USUAL_SLOWEST
 from gelassen.core.result import Result
@@ -178,10 +179,11 @@ def steady_state(
     as_positive("band_k", band_k, "K")
     reference = None if reference_c is None else as_series("reference_c", reference_c, like=times)
     power = None if power_w is None else as_series("power_w", power_w, like=times)
-    cautions: list[str] = []
+    temperature, cautions = without_not_read("the temperature", times, temperature)
     if reference is not None:
         need_readings("reference_c", reference)
-        cautions += _reference_cautions(reference)
+        reference, not_read = without_not_read("the reference", times, reference)
+        cautions += [*not_read, *_reference_cautions(reference)]
     if power is not None and not np.isfinite(power).any():
         power = None
         cautions.append("power was not read: its wander could not be allowed for")
