@@ -8,7 +8,7 @@ import pandas as pd
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.recording import Recording
 from gelassen.core.steady import SteadyState
-from gelassen.core.tabular import mean_where
+from gelassen.core.tabular import columns_of, mean_where
 
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 _IDLE_LOAD_PCT = 10.0
@@ -84,7 +84,7 @@ def sensor_cautions(
             "unknown"
         )
     names = [n for n in frame.columns if n.endswith(".temp_c") and not n.startswith("room.")]
-    under = frame[names].to_numpy(dtype=float)[loaded]
+    under = columns_of(frame, names)[loaded]
     if under.shape[0] == 0 or not names:
         return cautions
     known = np.isfinite(under)

@@ -9,6 +9,7 @@ import pandas as pd
 from gelassen.core.inputs import Bools
 from gelassen.core.judging import core_channels
 from gelassen.core.result import Result
+from gelassen.core.tabular import columns_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,8 +43,8 @@ class CoreSpread(Result):
 def core_spread(frame: pd.DataFrame, held: Bools) -> CoreSpread | None:
     """Return how the cores differed; None if fewer than two were read."""
     names = core_channels(frame)
-    values = frame[names].to_numpy(dtype=float)[held]
-    read = np.isfinite(values).any(axis=0)
+    values = columns_of(frame, names)[held]
+    read = np.asarray(np.isfinite(values).any(axis=0))
     names, values = (
         [n for n, was_read in zip(names, read, strict=True) if was_read],
         values[:, read],

@@ -7,7 +7,7 @@ from gelassen.core.channels import parse_channel
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.spelling import nearest
-from gelassen.core.tabular import read_ones
+from gelassen.core.tabular import columns_of, highest_of, read_ones
 
 HOTTEST_CORE = "hottest core"
 MEAN_OF_CORES = "mean of cores"
@@ -69,7 +69,7 @@ def choose_temperature(
         return channel, channel
     late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
     if cores:
-        hottest = str(frame.loc[late, cores].mean().idxmax())
+        hottest = highest_of(frame, cores, late)
         return hottest, f"hottest core ({hottest})"
     for name in ("cpu.package.temp_c",):
         if name in frame.columns:
@@ -78,11 +78,11 @@ def choose_temperature(
     parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
     if not parts:
         return None, ""
-    hottest = str(frame.loc[late, parts].mean().idxmax())
+    hottest = highest_of(frame, parts, late)
     return hottest, f"hottest reading ({hottest})"
 
 
 def hottest_reading(frame: pd.DataFrame, temperature: Floats) -> Floats:
     """Return the hottest of all processor readings at each moment."""
     names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
-    return frame[names].max(axis=1).to_numpy(dtype=float) if names else temperature
+    return np.fmax.reduce(columns_of(frame, names), axis=1) if names else temperature

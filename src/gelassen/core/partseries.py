@@ -7,7 +7,7 @@ import pandas as pd
 
 from gelassen.core.inputs import Floats
 from gelassen.core.judging import hottest_reading
-from gelassen.core.tabular import mean_of, read_ones, series_of
+from gelassen.core.tabular import columns_of, highest_of, mean_of, read_ones, series_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,14 +59,14 @@ def part_level(frame: pd.DataFrame, part: str, quantity: str) -> Floats | None:
     names = read_ones(frame, [n for n in names if "memory" not in n])
     if not names:
         return None
-    return series_of(frame, str(frame[names].mean().idxmax()))
+    return series_of(frame, highest_of(frame, names))
 
 
 def _any_flag(frame: pd.DataFrame, part: str, ending: str) -> Floats | None:
     """Return whether any flag of the part is set; None if it reports none."""
     names = [n for n in frame.columns if n.startswith(f"{part}.") and n.endswith(ending)]
     names = read_ones(frame, names)
-    return np.asarray(frame[names].max(axis=1), dtype=float) if names else None
+    return np.fmax.reduce(columns_of(frame, names), axis=1) if names else None
 
 
 def _thermal_count(frame: pd.DataFrame, part: str) -> Floats | None:

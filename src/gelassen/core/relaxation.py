@@ -12,7 +12,7 @@ from gelassen.core.inputs import Floats
 # Time constants come from a list in steps of this ratio (`core/relaxationfit.py`).
 RATIO = 1.16
 _SOME = 200
-_KNOTS = 80
+_KNOTS = 50
 
 
 @dataclass(frozen=True, slots=True)
