@@ -199,7 +199,7 @@ def steady_state(
     if power is not None and in_bursts(power[inside]):
         power = None
         cautions.append(
-            "the load came in bursts: the answer is the mean over them; the hottest moments lie above it"
+            "power came in bursts: the answer is the mean over them; the hottest moments lie above it"
         )
     if span.found_end and times[-1] - span.end_s > max(5.0, 0.01 * (span.end_s - span.start_s)):
         cautions.append(

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gelassen.core.impossible import without_impossible
 from gelassen.core.judging import core_channels, with_mean_of_cores
 from gelassen.core.recording import Recording
 from gelassen.core.stretches import Stretch
@@ -35,7 +36,7 @@ _PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "coold
 @literal_text
 def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
     """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
-    frame = with_mean_of_cores(recording.frame, summary.channel)
+    frame, _ = without_impossible(with_mean_of_cores(recording.frame, summary.channel))
     recording = replace(recording, frame=frame)
     minutes = frame.index.to_numpy(dtype=float) / 60
     lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)])
