@@ -21,6 +21,8 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
     and standard error of points on the course of a run whose power climbed.
     """
     steady, throttling = summary.steady, summary.throttling
+    table = summary.channels
+    means = dict(zip(table["channel"].tolist(), table["hold_mean"].tolist(), strict=True))
     row: Row = {
         "run": summary.name,
         "setup": summary.setup or summary.name,
@@ -48,12 +50,12 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "load_length_s": summary.load_s[1] - summary.load_s[0],
         "mount": recording.mount,
         "started": recording.started.isoformat() if recording.started else None,
-        "noise_dba": _hold_mean(summary, ".level_dba"),
-        "duty_pct": _hold_mean(summary, ".duty_pct"),
-        "load_pct": _hold_mean(summary, "cpu.all.load_pct"),
-        "wall_w": _hold_mean(summary, "wall.supply.power_w"),
+        "noise_dba": _hold_mean(means, ".level_dba"),
+        "duty_pct": _hold_mean(means, ".duty_pct"),
+        "load_pct": _hold_mean(means, "cpu.all.load_pct"),
+        "wall_w": _hold_mean(means, "wall.supply.power_w"),
         "steps": len(summary.steps),
-        "sensors": sorted(str(name) for name in summary.channels["channel"]),
+        "sensors": sorted(map(str, means)),
         "parts": _parts(recording, summary),
         "protocol": recording.protocol,
         "load": recording.load,
@@ -68,10 +70,10 @@ def started_days(row: "Row | pd.Series[Any]") -> float:
     return datetime.fromisoformat(text).timestamp() / 86_400 if isinstance(text, str) else math.nan
 
 
-def _hold_mean(summary: RunSummary, ending: str) -> float:
-    table = summary.channels
-    values = table.loc[table["channel"].str.endswith(ending), "hold_mean"].dropna()
-    return float(values.mean()) if len(values) else math.nan
+def _hold_mean(means: dict[str, float], ending: str) -> float:
+    """Return the mean over the channels whose names end so; NaN if none was read."""
+    read = [mean for name, mean in means.items() if name.endswith(ending) and math.isfinite(mean)]
+    return math.fsum(read) / len(read) if read else math.nan
 
 
 def _parts(recording: Recording, summary: RunSummary) -> dict[str, list[float | None]]:
