@@ -19,11 +19,12 @@ def heated(seed=0, digit=0.1):
 def test_readings_of_a_sensor_that_did_not_answer_are_left_out():
     spoilt = heated()
     which = np.random.default_rng(1).choice(T_S.size, 20, replace=False)
-    spoilt[which[:10]], spoilt[which[10:]] = 0.0, 255.0
+    spoilt[which[:10]], spoilt[which[10:19]], spoilt[which[19]] = 0.0, -40.0, 255.0
     answer = steady_state(T_S, spoilt, reference_c=np.full(T_S.size, 22.0))
     assert answer.value == pytest.approx(46, abs=0.3)
     assert answer.high - answer.low < 2
     assert any("20 readings of the temperature are none" in text for text in answer.cautions)
+    spoilt[500] = 5000.0
     frame = pd.DataFrame({"cpu.package.temp_c": spoilt, "room.air.temp_c": 22.0}, index=T_S)
     summary = summarise_run(Recording(frame=frame, limit_c=95.0))
     assert summary.channels.set_index("channel").loc["cpu.package.temp_c", "run_peak"] < 70
@@ -47,4 +48,10 @@ def test_a_sensor_that_stood_still_on_the_way_up_is_not_believed():
 
 def test_coarse_readings_with_little_noise_stand_still_by_themselves():
     answer = steady_state(T_S, heated(digit=2.0), reference_c=np.full(T_S.size, 22.0))
+    assert not any("stood still" in text for text in answer.cautions)
+
+
+def test_a_chip_that_repeats_its_limit_is_not_stuck():
+    at_limit = np.minimum(heated(), 61.3)
+    answer = steady_state(T_S[:600], at_limit[:600], reference_c=np.full(600, 22.0))
     assert not any("stood still" in text for text in answer.cautions)

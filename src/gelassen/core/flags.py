@@ -45,15 +45,22 @@ def spans_of(times: Floats, flags: Bools) -> list[tuple[float, float]]:
     ]
 
 
+def within(times: Floats, start_s: float, end_s: float) -> slice:
+    """Return which samples lie between two times, both included; samples are in order."""
+    return slice(
+        int(np.searchsorted(times, start_s)), int(np.searchsorted(times, end_s, side="right"))
+    )
+
+
 def tidied(times: Floats, flags: Bools) -> Bools:
     """Join what a short pause separates, then drop what is too short to mean anything."""
     joined = flags.copy()
     spans = spans_of(times, flags)
     for (_, end), (start, _) in pairwise(spans):
         if start - end <= _PAUSE_S:
-            joined |= (times >= end) & (times <= start)
+            joined[within(times, end, start)] = True
     tidy = np.zeros_like(joined)
     for start, end in spans_of(times, joined):
         if end - start >= _SHORTEST_S:
-            tidy |= (times >= start) & (times <= end)
+            tidy[within(times, start, end)] = True
     return tidy

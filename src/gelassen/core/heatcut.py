@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gelassen.core.flags import spans_of, usual_gap_s
+from gelassen.core.flags import spans_of, usual_gap_s, within
 from gelassen.core.inputs import Bools, Floats
 
 # The clock is cut within this of reaching the limit, and given back no further below it than this: what
@@ -33,22 +33,20 @@ def cut_by_heat(
     reach_s = max(_AT_CUT_S, 1.5 * usual_gap_s(times))
     hottest = float(np.nanmax(temperature))
     for start, end in spans_of(times, slow):
-        around = (times >= start - reach_s) & (times <= start + 2)
+        around = within(times, start - reach_s, start + 2)
         # Once a cut was given back, those that slow readings catch a little later are cuts, too.
         warm = temperature[around] >= hottest - _CUTS_AGAIN_WITHIN_K
         if not (warm if given_back else near[around]).any():
             continue
-        before = clock[(times >= start - reach_s) & (times < start - 1)]
-        after = clock[(times >= start) & (times <= min(start + reach_s, end))]
+        before = clock[within(times, start - reach_s, start - 1.5)]
+        after = clock[within(times, start, min(start + reach_s, end))]
         if not (np.isfinite(before).any() and np.isfinite(after).any()):
             continue
         if np.nanmedian(after) > (1 - _SUDDEN_SHARE) * np.nanmax(before):
             continue
-        then = loaded & (times > end) & (times <= end + reach_s)
-        at_end = temperature[(times >= end - 2) & (times <= end)]
-        warm_still = (at_end > hottest - _GIVEN_BACK_WITHIN_K).any()
-        back = bool(then.any() and warm_still)
-        given_back |= back
-        if back or given_back:
-            cut |= (times >= start) & (times <= end)
+        works_on = loaded[within(times, end, end + reach_s)][1:].any()
+        at_end = temperature[within(times, end - 2, end)]
+        given_back |= bool(works_on and (at_end > hottest - _GIVEN_BACK_WITHIN_K).any())
+        if given_back:
+            cut[within(times, start, end)] = True
     return cut

@@ -15,9 +15,14 @@ _CHANGES_MOSTLY, _CHANGES_ALWAYS = 0.5, 0.4
 _STUCK_TIMES = 3
 
 
+def suspect(values: Floats) -> Bools:
+    """Return which temperatures in °C are what a sensor leaves that does not answer, or may be."""
+    return np.asarray((values == 0) | (values <= _COLD_C) | (values >= _HOT_C))
+
+
 def unanswered(values: Floats) -> Bools:
     """Return which temperatures in °C no sensor can have read, given those beside them."""
-    odd = (values == 0) | (values <= _COLD_C) | (values >= _HOT_C)
+    odd = suspect(values)
     nothing = np.zeros(values.size, dtype=bool)
     good = np.flatnonzero(np.isfinite(values) & ~odd)
     which = np.flatnonzero(odd)
@@ -35,7 +40,8 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
     """Return the stretches, as (start, end) in s, over which a channel repeated one reading.
 
     Only of channels whose readings change all the time otherwise: those with little noise against
-    their steps stand still by themselves.
+    their steps stand still by themselves. Nor at the highest or lowest reading: a chip that is held at its
+    limit, and a channel that comes to the end of its range, repeat it.
     """
     present = np.flatnonzero(np.isfinite(values))
     found: list[tuple[float, float]] = []
@@ -48,6 +54,8 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
         longest = int(np.argmax(ends - starts))
         first, last = int(starts[longest]), int(ends[longest])
         if last - first < _STUCK_READINGS or moment[last] - moment[first] < _STUCK_S:
+            break
+        if series[first] in (series.max(), series.min()):
             break
         others = series.size - (last - first + 1)
         if others < max(last - first, _WINDOW):

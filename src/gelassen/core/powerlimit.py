@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gelassen.core.flags import forward, running_median, spans_of, tidied
+from gelassen.core.flags import forward, running_median, spans_of, tidied, within
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_std
 
@@ -100,13 +100,13 @@ def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
     Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
     has no such beginning.
     """
-    switched = np.zeros(times.size, dtype=bool)
+    found = np.zeros(times.size, dtype=bool)
     filled = forward(power)
     for start, end in spans_of(times, tidied(times, slow)):
-        before = filled[(times >= start - 15) & (times < start - 2)]
-        after = filled[(times > start + 2) & (times <= start + 15)]
+        before = filled[within(times, start - 15, start - 3)]
+        after = filled[within(times, start + 3, start + 15)]
         if not (before.size and after.size):
             continue
         if np.median(after) < (1 - _SUDDEN_SHARE) * np.median(before):
-            switched |= (times >= start) & (times <= end)
-    return switched
+            found[within(times, start, end)] = True
+    return found
