@@ -17,6 +17,8 @@ from gelassen.cli import main
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.demo import _conduct, _runs
 
+pytestmark = pytest.mark.xdist_group("cli")  # their samples are made once
+
 
 def gelassen(*arguments, cwd=None):
     """Call the command line within this process: starting Python a hundred times takes minutes."""

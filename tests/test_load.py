@@ -18,6 +18,8 @@ from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.core import InputError
 from trees import write
 
+pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
+
 
 def alive(pid):
     try:

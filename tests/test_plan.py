@@ -29,6 +29,8 @@ from gelassen.show.live import LiveText, plain, trace
 from gelassen.study import read_run
 from gelassen.study.studyfile import Protocol, StudyFile
 
+pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
+
 HEAD = """\
 format = 1
 title = "Coolers for the playout box"

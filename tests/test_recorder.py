@@ -24,6 +24,8 @@ from gelassen.study.runfile import RunFile
 from gelassen.study.writer import RunWriter, new_run_folder
 from trees import device
 
+pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
+
 IDLE = plan_phases(1000, 1, 0, 0)[:1]
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from gelassen.core import (
@@ -56,6 +56,7 @@ def test_short_logs_of_anything(values):
 
 @settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(size=st.integers(30, 900), seed=st.integers(0, 10**6), gaps=st.sampled_from([0.0, 0.1, 0.7]))
+@example(size=30, seed=1372, gaps=0.1)
 def test_longer_logs_of_anything(size, seed, gaps):
     times, course = some_log(size, seed, gaps)
     _, power = some_log(size, seed + 1, gaps)
@@ -78,6 +79,7 @@ def test_longer_logs_of_anything(size, seed, gaps):
 
 @calm
 @given(st.lists(st.tuples(st.floats(-10, 300), readings), max_size=8))
+@example([(1.0, 2.225073858507e-311), (2.0, 1.0)])
 def test_capacity_of_anything(levels):
     try:
         answer = sustainable_power(

@@ -10,6 +10,8 @@ from gelassen.core import FileError, InputError
 from gelassen.study.newstudy import ensure_setup
 from gelassen.study.tomlplace import line_of
 
+pytestmark = pytest.mark.xdist_group("study")  # their study is made once
+
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory):

@@ -17,6 +17,8 @@ from gelassen.show.comparison_text import next_steps, unequal
 from gelassen.show.plots import plot
 from gelassen.study import cache
 
+pytestmark = pytest.mark.xdist_group("questions")  # their study is made once
+
 STUDY = """\
 format = 1
 title = "Fans for the playout box"

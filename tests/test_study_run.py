@@ -14,6 +14,8 @@ from gelassen.conduct.studyrun import conduct_study, runs_made, still_to_do
 from gelassen.core import InputError
 from gelassen.study.studyreader import read_study_file
 
+pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
+
 STUDY = """\
 format = 1
 title = "Coolers for the playout box"

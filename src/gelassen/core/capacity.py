@@ -387,7 +387,9 @@ def _departed(
     alike = size * departures_alike(at, power)
     # What the levels depart by, in power; brought to kelvin in proportion.
     expected = courses.power_at(rise)[good]
-    left = np.where(np.isfinite(expected), rise * (1 - power / expected), 0.0)
+    told = np.isfinite(expected) & (expected > 0)
+    resistance = np.divide(rise, expected, out=np.zeros_like(expected), where=told)
+    left = np.where(told, rise - power * resistance, 0.0)
     mean = np.einsum("nk,kj,nj->n", alike, inverse, left)
     variance = np.maximum(size - np.einsum("nk,kj,nj->n", alike, inverse, alike), 0.0)
     rng = np.random.default_rng(5)

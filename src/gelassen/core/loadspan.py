@@ -91,7 +91,8 @@ def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
         border = int(rising[0]) + width
         head = change[: max(int(rising[0]) - width, 1)]
         climbed = float(np.median(head)) > 0.25 * float(change.max())
-        if not climbed and values[:border].mean() < values[border + width :].mean():
+        after = values[min(border + width, values.size - 1) :]
+        if not climbed and values[:border].mean() < after.mean():
             start, found_start = _leaves(values, border, width, max(4 * noise, 0.04 * spread)), True
     end, found_end = values.size - 1, False
     top = start + int(np.argmax(_rolling_mean(values[start:], width)))
