@@ -123,6 +123,23 @@ def test_the_course_passes_where_held_back_runs_were():
     assert answer.power_w == pytest.approx(110, rel=0.04)
 
 
+@pytest.mark.parametrize(("held_w", "tells"), [(110.0, True), (70.0, False)])
+def test_what_was_held_at_the_limit_is_a_tight_bound_unless_it_was_cut_too_far(held_w, tells):
+    asked = {"fan_rpm": [0, 0, 0], "limit_c": 95}
+    alone = sustainable_power([30, 45], [26, 36], rise_se_k=[0.5] * 2, fan_rpm=[0, 0], limit_c=95)
+    joined = sustainable_power(
+        [30, 45, held_w], [26, 36, 70], rise_se_k=[0.5] * 3, throttled=[False, False, True], **asked
+    )
+    width = (joined.high_w - joined.low_w) / (alone.high_w - alone.low_w)
+    if tells:
+        assert width < 0.5
+        assert joined.power_w == pytest.approx(held_w, rel=0.03)
+    else:
+        assert width == pytest.approx(1.0, abs=0.15)
+        assert joined.power_w == pytest.approx(alone.power_w, rel=0.03)
+        assert any("held back at 70 W" in text for text in joined.cautions)
+
+
 def test_fans_follow_temperatures_so_levels_count_with_the_room_they_were_measured_in():
     rises = np.array([22.0, 30.0, 38.0, 46.0])
     speed = 0.4 + 0.6 * np.clip((rises + 15 - 45) / 30, 0, 1)  # in a cold room fans turn slower

@@ -23,6 +23,8 @@ _EXPONENTS = np.linspace(0.6, 1.08, 49)
 _BEYOND_CHANCE = 0.95
 # A run at its limit rides on it to within this.
 _BOUND_K = 0.7
+# How likely what was held tells nothing but a bound, against being all that could be held.
+_CUT_TOO_FAR = 0.02
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -186,7 +188,8 @@ def sustainable_power(
         raise InputError(f"measured_room_c has {rooms.size} entries, power_w has {known.size}")
     rooms = np.where(np.isfinite(rooms), rooms, ambient_c)[known]
     temperature_c = rise + rooms
-    bounds = (power[held], rise[held], wanted[known][held])
+    held_error = np.zeros(power.size) if error is None else error
+    bounds = (power[held], rise[held], wanted[known][held], held_error[held])
     if held.all():
         return _only_bounds(bounds, limit_c, ambient_c, confidence)
     power, rise = power[~held], rise[~held]
@@ -237,7 +240,7 @@ def sustainable_power(
     low, value, high = quantiles
     course = _course(courses, weights, rise, allowed_k, value)
     cautions: list[str] = []
-    for held_w, held_k, _ in zip(*bounds, strict=True):
+    for held_w, held_k, _, _ in zip(*bounds, strict=True):
         expected_k = allowed_k * (held_w / value) ** exponent
         if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
             cautions.append(
@@ -338,16 +341,25 @@ def _capacities(
     return _departed(courses, capacity, slope, power, rise, inverse, allowed_k), exponents
 
 
-def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats]) -> Floats:
-    """Return the weight of each draw, given what runs held that were held back."""
-    weights = courses.weights.copy()
-    for held_w, held_k, wanted_w in zip(*bounds, strict=True):
+def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats, Floats]) -> Floats:
+    """Return the weight of each draw, given what runs held that were held back.
+
+    What a chip holds at its limit is a bound from below. It is a tight one, unless the chip was cut
+    by more than it had to be.
+    """
+    tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
+    below = np.ones(courses.weights.size)
+    for held_w, held_k, wanted_w, error_k in zip(*bounds, strict=True):
+        size_k = float(np.hypot(error_k, _BOUND_K))
         # Rise at a power near by, in proportion to what the course has at this rise.
         held_at = courses.power_at(np.array([held_k]))[:, 0]
-        weights *= norm.cdf((held_k - held_k * held_w / held_at) / _BOUND_K)
+        spare = (held_k - held_k * held_w / held_at) / size_k
+        tight -= spare**2 / 2
+        loose += norm.logcdf(spare)
         if np.isfinite(wanted_w) and wanted_w > held_w:
-            weights *= norm.cdf((held_k * wanted_w / held_at - held_k) / _BOUND_K)
-    weights = np.nan_to_num(weights)
+            below *= norm.cdf((held_k * wanted_w / held_at - held_k) / size_k)
+    held = np.logaddexp(tight + np.log(1 - _CUT_TOO_FAR), loose + np.log(_CUT_TOO_FAR))
+    weights = np.nan_to_num(courses.weights * below * np.exp(held))
     total = weights.sum()
     return np.asarray(weights / total if total > 0 else courses.weights)
 
@@ -400,10 +412,13 @@ def _departed(
 
 
 def _only_bounds(
-    bounds: tuple[Floats, Floats, Floats], limit_c: float, ambient_c: float, confidence: float
+    bounds: tuple[Floats, Floats, Floats, Floats],
+    limit_c: float,
+    ambient_c: float,
+    confidence: float,
 ) -> Capacity:
     """Say what runs that all were held back by heat still tell: at least what they held."""
-    power, rise, _ = bounds
+    power, rise, _, _ = bounds
     allowed_k = limit_c - ambient_c
     # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
     held = power * np.minimum(allowed_k / np.maximum(rise, 1e-9), 1.0)

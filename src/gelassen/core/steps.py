@@ -152,10 +152,14 @@ def _went_back(times: Floats, series: Floats, span: LoadSpan) -> bool:
     """Say whether the load ended: what falls by less than most of its rise is a change."""
     if not span.found_end:
         return False
-    loaded = series[(times > span.start_s) & (times <= span.end_s)]
-    rest = series[times <= span.start_s]
-    level, top = float(np.nanmedian(rest)), float(np.nanmax(loaded))
-    last = float(np.nanmedian(series[times > span.end_s][-10:]))
+    present = np.isfinite(series)
+    at_s, values = times[present], series[present]
+    after = values[at_s > span.end_s][-10:]
+    if not after.size:
+        return False
+    level = float(np.median(values[at_s <= span.start_s]))
+    top = float(values[(at_s > span.start_s) & (at_s <= span.end_s)].max())
+    last = float(np.median(after))
     return last < level + _ENDED_SHARE * (top - level)
 
 

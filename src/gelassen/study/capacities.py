@@ -80,8 +80,8 @@ def find_capacities(
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
-    spread_k = _spread(rows, repeatability)
-    points["rise_se_k"] = np.hypot(points["rise_se_k"], spread_k)
+    spread = _relative_spread(rows, repeatability)
+    points["rise_se_k"] = np.hypot(points["rise_se_k"], spread * points["rise_k"])
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
@@ -194,19 +194,28 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
     return float((turning["fan_rpm"] * 100 / turning["duty_pct"]).min())
 
 
-def _spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:
-    """Return what runs of one setup scatter by, K; 0 if nothing tells."""
+def _relative_spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:
+    """Return what runs of one setup scatter by, as a share of their rise; 0 if nothing tells.
+
+    Mounting changes a resistance: what it moves a run by grows with its power.
+    """
     free = [r for r in rows if r["value"] is not None and r["unit"] == "K" and not r["at_limit"]]
+    free = [r for r in free if r["value"] > 0]
     if not free:
-        return 0.0 if repeatability is None else repeatability[0]
-    table = pd.DataFrame(free)[["setup", "value", "standard_error"]]
+        return 0.0
+    table = pd.DataFrame(free)[["setup", "value", "standard_error"]].astype(
+        {"value": float, "standard_error": float}
+    )
+    usual_k = float(table["value"].mean())  # what is known of rigs is known at such rises
+    scale = usual_k / table.groupby("setup")["value"].transform("mean")
+    table[["value", "standard_error"]] = table[["value", "standard_error"]].mul(scale, axis=0)
     found = compare_setups(
         table,
         baseline=str(table["setup"].iloc[0]),
         repeatability=repeatability,
         usual_spread=USUAL_SPREAD_K,
     ).repeatability
-    return found if math.isfinite(found) else 0.0
+    return found / usual_k if math.isfinite(found) else 0.0
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:
