@@ -5,6 +5,8 @@ from itertools import pairwise
 
 import numpy as np
 
+from scipy.ndimage import median_filter
+
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_std
 
@@ -12,6 +14,9 @@ from gelassen.core.noise import noise_std
 _PAUSE, _FEWEST_BURSTS, _BURST_S = 0.75, 3, 300.0
 # Less is no pause: under this, or a fiftieth of the log.
 _HICCUP_S = 5.0
+# A load that goes up or down in steps is one load: what lasts this long beside it, at this share of the way
+# from rest to its highest level, is a step of it.
+_STEP_S, _STEP_SHARE, _SMOOTH_S = 300.0, 0.15, 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +30,7 @@ class LoadSpan:
 
 
 def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
-    """Find the longest stretch in which power (or load in percent) is high.
+    """Find the longest stretch in which power (or load in percent) is high, with its lower steps.
 
     None if the channel does not tell: constant, or without readings.
     """
@@ -44,10 +49,31 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
         starts = [0, *(edges[~loaded[edges]] + 1)]
     ends = [*edges[loaded[edges]], times.size - 1] if loaded[-1] else list(edges[loaded[edges]])
     spans = _joined(times, list(zip(starts, ends, strict=True)))
-    first, last = max(spans, key=lambda span: times[span[1]] - times[span[0]])
+    longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
+    first, last = _with_steps(times, level[present], float(high), longest)
     return LoadSpan(
         float(times[first]), float(times[last]), bool(first > 0), bool(last < times.size - 1)
     )
+
+
+def _with_steps(
+    times: Floats, level: Floats, high: float, span: tuple[int, int]
+) -> tuple[int, int]:
+    """Add what lies beside a load, lasts, and is far above rest: lower steps of a staircase."""
+    first, last = span
+    pitch_s = float(times[-1] - times[0]) / (times.size - 1)
+    width = int(np.clip(_SMOOTH_S / max(pitch_s, 1e-9), 1, times.size // 8)) | 1
+    smooth = median_filter(level, width, mode="nearest")
+    rest = float(smooth.min())
+    quiet = np.flatnonzero(smooth <= rest + _STEP_SHARE * (high - rest))
+    before, after = quiet[quiet < first], quiet[quiet > last]
+    begin = int(before[-1]) + 1 if before.size else 0
+    end = int(after[0]) - 1 if after.size else times.size - 1
+    if times[first] - times[begin] >= _STEP_S:
+        first = begin
+    if times[end] - times[last] >= _STEP_S:
+        last = end
+    return first, last
 
 
 def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:

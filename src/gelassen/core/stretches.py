@@ -10,6 +10,7 @@ from gelassen.core.cautions import wide_gaps
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import in_bursts
+from gelassen.core.powerchange import power_change_near
 from gelassen.core.reference import BESIDE, likeliest_place
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState, steady_state
@@ -55,12 +56,14 @@ def find_changes(
     throttling: Throttling | None,
     told: list[tuple[float, str]],
     coolant: bool | None = None,
+    power: Floats | None = None,
 ) -> tuple[Step, ...]:
     """Look for changes in the judged temperature and in the case air, both over the room.
 
     What the tester noted during the load is a hint: a change at that moment needs less to be seen.
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not. Nor
-    does a gap in the log show a change, or a channel that never moves.
+    does a gap in the log show a change, or a channel that never moves. Power, where it changed as well,
+    tells the moment best.
     """
     if not np.nanmax(temperature) > np.nanmin(temperature):
         return ()
@@ -82,13 +85,23 @@ def find_changes(
     borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
     borders += [t for gap in wide_gaps(times) for t in gap]
     found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
-    found = [_named(step, told) for step in found]
+    found = [_named(_at_change_of_power(step, times, power), told) for step in found]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood are the same.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
         if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step:
+    """Move a change to where power changed the same way: heat follows it, and arrives later."""
+    if power is None:
+        return step
+    between = power_change_near(times, power, step.at_s, float(np.sign(step.after - step.before)))
+    if between is None:
+        return step
+    return replace(step, at_s=between[1], low_s=between[0], high_s=between[1])
 
 
 def _named(step: Step, told: list[tuple[float, str]]) -> Step:

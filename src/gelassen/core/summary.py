@@ -25,6 +25,7 @@ from gelassen.core.judging import (
     is_coolant,
     with_mean_of_cores,
 )
+from gelassen.core.levels import Level, power_levels
 from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
 from gelassen.core.outlook import widened_for_looking
@@ -57,7 +58,10 @@ class RunSummary(Result):
     throttling
         When the chip was held back; None without temperature or limit.
     stretches
-        One entry if nothing changed in mid-run; else one a stretch between `steps`.
+        One entry if nothing changed in mid-run; else one a stretch between `steps`. `steady` is that of
+        the stretch in which the hold lies.
+    levels
+        One entry a stretch, where power went in steps; else none.
     power_w, clock_mhz, fan_rpm, work_per_s, reference_c
         Means over the hold window; NaN where not logged.
     resistance_k_per_w
@@ -108,6 +112,7 @@ class RunSummary(Result):
     recovery: Recovery | None = None
     held_back: HeldBack | None = None
     climb: ClimbCapacity | None = None
+    levels: tuple[Level, ...] = ()
 
 
 @one_thread
@@ -203,7 +208,7 @@ def summarise_run(
         if look_for_steps and not climbs and not bursts:
             told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
             steps = find_changes(
-                frame, times, span, temperature, room, throttling, told, is_coolant(over)
+                frame, times, span, temperature, room, throttling, told, is_coolant(over), power
             )
         under = times <= span[1]
         stretches = () if climbs else answer_stretches(
@@ -212,8 +217,12 @@ def summarise_run(
             None if power is None else power[under], span, steps, confidence,
             None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
-    longest = max(stretches, key=lambda part: part.end_s - part.start_s, default=None)
-    steady = None if longest is None else longest.steady
+    # What was held over the hold window belongs to the stretch in which it lies.
+    judged = max(stretches, key=lambda part: _overlap(part, hold), default=None)
+    steady = None if judged is None else judged.steady
+    levels = power_levels(
+        frame, times, stretches, power, room, None if throttling is None else throttling.thermal
+    )
     if steady is not None and any(phase.ended_by.startswith("known") for phase in recording.phases):
         steady = widened_for_looking(steady)
     if steady is not None:
@@ -264,6 +273,7 @@ def summarise_run(
         throttling=throttling,
         steps=steps,
         stretches=stretches,
+        levels=levels,
         power_w=mean_power,
         clock_mhz=mean_where(clock, held),
         fan_rpm=mean_where(fan, held),
@@ -282,6 +292,12 @@ def summarise_run(
         made_up=recording.made_up,
         cautions=tuple(dict.fromkeys(cautions)),
     )
+
+
+def _overlap(part: Stretch, hold: tuple[float, float]) -> tuple[float, float]:
+    """Return how much of the hold lies in a stretch, and how long it is, in s."""
+    shared = min(part.end_s, hold[1]) - max(part.start_s, hold[0])
+    return max(shared, 0.0), part.end_s - part.start_s
 
 
 def _climb(

@@ -48,9 +48,11 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     elif steady is None:
         lines += _without_temperature(summary, recording)
     elif len(summary.stretches) > 1:
+        powers = {level.start_s: f" at {fixed(level.power_w, 1, 'W')}" for level in summary.levels}
         for stretch in summary.stretches:
             lines.append(
-                f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}: "
+                f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
+                f"{powers.get(stretch.start_s, '')}: "
                 f"{_steady_words(stretch.steady, summary)}{_stretch_words(stretch)}"
             )
         lines += [f"Change: {step}." for step in summary.steps]

@@ -80,7 +80,7 @@ def find_capacities(
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
-    spread = _relative_spread(rows, repeatability)
+    spread, said = _relative_spread(rows, repeatability)
     points["rise_se_k"] = np.hypot(points["rise_se_k"], spread * points["rise_k"])
     answers: dict[str, Capacity] = {}
     table = []
@@ -107,7 +107,8 @@ def find_capacities(
             entry["passes"] = answer.passes(at_power_w)
         table.append(entry)
     setups = pd.DataFrame(table).sort_values("capacity_w", ascending=False, kind="stable")
-    cautions = [f"{name}: {text}" for name, answer in answers.items() for text in answer.cautions]
+    cautions = [*said]
+    cautions += [f"{name}: {text}" for name, answer in answers.items() for text in answer.cautions]
     return StudyCapacity(
         setups=setups.reset_index(drop=True),
         differences=_differences(setups),
@@ -141,6 +142,16 @@ def _points(
                 _point(name, row["run"], power, rise, se)
                 for power, rise, se in row.get("climb", [])
             ]
+        elif row.get("levels") and str(row["reference"]).startswith("room."):
+            points += [
+                _point(
+                    name, row["run"], level["power_w"], level["value"], level["standard_error"],
+                    throttled=level["at_limit"], fan_rpm=level["fan_rpm"],
+                    duty_pct=level["duty_pct"], room_c=level["reference_c"],
+                )
+                for level in row["levels"]
+                if level["at_limit"] or level["standard_error"] is not None
+            ]  # fmt: skip
         elif row.get("protocol") == "capacity":
             left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
         elif row["value"] is None or row["unit"] != "K":
@@ -155,7 +166,7 @@ def _points(
             wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
             points.append(
                 _point(
-                    name, row["run"], row["power_w"], row["value"], row["standard_error"] or 0.0,
+                    name, row["run"], row["power_w"], row["value"], row["standard_error"],
                     throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
                     duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
                 )
@@ -164,7 +175,7 @@ def _points(
 
 
 def _point(
-    setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float,
+    setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float | None,
     *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
     duty_pct: float | None = None, room_c: float | None = None,
 ) -> dict[str, object]:  # fmt: skip
@@ -173,7 +184,7 @@ def _point(
         "run": run,
         "power_w": power_w,
         "rise_k": rise_k,
-        "rise_se_k": rise_se_k,
+        "rise_se_k": rise_se_k or 0.0,
         "throttled": throttled,
         "wanted_w": wanted_w,
         "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
@@ -194,15 +205,18 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
     return float((turning["fan_rpm"] * 100 / turning["duty_pct"]).min())
 
 
-def _relative_spread(rows: Sequence[Row], repeatability: tuple[float, float] | None) -> float:
-    """Return what runs of one setup scatter by, as a share of their rise; 0 if nothing tells.
+def _relative_spread(
+    rows: Sequence[Row], repeatability: tuple[float, float] | None
+) -> tuple[float, list[str]]:
+    """Return what runs of one setup scatter by, as a share of their rise, and what to say of it.
 
-    Mounting changes a resistance: what it moves a run by grows with its power.
+    Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
+    repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
     """
     free = [r for r in rows if r["value"] is not None and r["unit"] == "K" and not r["at_limit"]]
     free = [r for r in free if r["value"] > 0]
     if not free:
-        return 0.0
+        return 0.0, []
     table = pd.DataFrame(free)[["setup", "value", "standard_error"]].astype(
         {"value": float, "standard_error": float}
     )
@@ -215,7 +229,12 @@ def _relative_spread(rows: Sequence[Row], repeatability: tuple[float, float] | N
         repeatability=repeatability,
         usual_spread=USUAL_SPREAD_K,
     ).repeatability
-    return found / usual_k if math.isfinite(found) else 0.0
+    if math.isfinite(found):
+        return found / usual_k, []
+    return USUAL_SPREAD_K[0] / usual_k, [
+        f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
+        "taken for granted. Run each setup at least twice"
+    ]
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:

@@ -18,7 +18,8 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
 
     Every value is a number, a text, a truth value, or None. `parts` maps each temperature channel to
     its mean over the hold, its highest reading then, and its own limit. `climb` holds power, steady rise
-    and standard error of points on the course of a run whose power climbed.
+    and standard error of points on the course of a run whose power climbed, `levels` what each level of a
+    run came to whose power went in steps.
     """
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
@@ -59,6 +60,18 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "parts": _parts(recording, summary),
         "protocol": recording.protocol,
         "load": recording.load,
+        "levels": [
+            {
+                "power_w": _plain(level.power_w),
+                "value": _plain(level.rise),
+                "standard_error": _plain(level.standard_error),
+                "at_limit": level.at_limit,
+                "fan_rpm": _plain(level.fan_rpm),
+                "duty_pct": _plain(level.duty_pct),
+                "reference_c": _plain(level.reference_c),
+            }
+            for level in summary.levels
+        ],
         "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
     return {key: _plain(value) for key, value in row.items()}
