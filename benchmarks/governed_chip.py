@@ -43,7 +43,7 @@ def governed(seed: int) -> Governed:
     steep = rng.uniform(2.0, 2.8)  # power grows with this power of the clock
     leak = rng.choice([0.001, 0.002, 0.004])
     at_limit_w = (limit_c - room) / sum(resistance)
-    wanted = {"free": (0.4, 0.8), "heat": (1.08, 1.6), "power": (0.9, 1.4)}
+    wanted = {"free": (0.4, 0.97), "heat": (1.02, 1.6), "power": (0.9, 1.4)}
     wanted |= {"boost, then power": (1.1, 1.6), "power, then heat": (1.3, 1.8)}
     wanted |= {"heat, cut and given back": (1.1, 1.5), "heat, steps of the clock": (1.1, 1.5)}
     wanted |= {"averaged power": (1.1, 1.6)}

@@ -16,6 +16,8 @@ _APART = 0.05
 _SETTLING_S = 60.0
 # Held back by heat for more than this share of its last third, a level is none that was reached.
 _HELD_SHARE = 0.1
+# So near to the limit a chip rides on it.
+_RIDES_K = 0.75
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,9 +54,14 @@ def power_levels(
     stretches: Sequence[Stretch],
     power: Floats | None,
     room: Floats | None,
-    by_heat: Bools | None,
+    by_heat: Bools | None = None,
+    hottest_c: Floats | None = None,
+    limit_c: float | None = None,
 ) -> tuple[Level, ...]:
-    """Return one level a stretch where they differ in power; none where they do not, or none was logged."""
+    """Return one level a stretch where they differ in power; none where they do not, or none was logged.
+
+    A level counts as held at the limit where heat held the chip back, or where it rode on the limit.
+    """
     if power is None or len(stretches) < 2:
         return ()
     fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
@@ -65,6 +72,8 @@ def power_levels(
         inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
         late = (times >= part.end_s - length_s / 3) & (times < part.end_s)
         held = by_heat is not None and late.any() and float(by_heat[late].mean()) > _HELD_SHARE
+        if hottest_c is not None and limit_c is not None and np.isfinite(hottest_c[late]).any():
+            held = held or float(np.nanmedian(hottest_c[late])) >= limit_c - _RIDES_K
         where = late if held else inside
         levels.append(
             Level(

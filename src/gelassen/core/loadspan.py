@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-
 from scipy.ndimage import median_filter
 
 from gelassen.core.inputs import Floats
@@ -37,12 +36,15 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     present = np.isfinite(level)
     if present.sum() < 5:
         return None
-    low, high = np.percentile(level[present], [2, 90])
+    times, level = time_s[present], level[present]
+    low, high = np.percentile(level, [2, 90])
     if high <= 0:
         return None
+    smooth = _smooth(times, level)
+    low = min(float(low), float(smooth.min()))  # a rest that is short beside the load
     if low > 0.6 * high:  # loaded from the first sample to the last
         return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
-    times, loaded = time_s[present], level[present] > (low + high) / 2
+    loaded = level > (low + high) / 2
     edges = np.flatnonzero(np.diff(loaded.astype(int)))
     starts = [0, *(edges + 1)] if loaded[0] else list(edges[~loaded[edges]] + 1)
     if loaded[0]:
@@ -50,20 +52,24 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     ends = [*edges[loaded[edges]], times.size - 1] if loaded[-1] else list(edges[loaded[edges]])
     spans = _joined(times, list(zip(starts, ends, strict=True)))
     longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
-    first, last = _with_steps(times, level[present], float(high), longest)
+    first, last = _with_steps(times, smooth, float(high), longest)
     return LoadSpan(
         float(times[first]), float(times[last]), bool(first > 0), bool(last < times.size - 1)
     )
 
 
+def _smooth(times: Floats, level: Floats) -> Floats:
+    """Return a running median over some twenty seconds."""
+    pitch_s = float(times[-1] - times[0]) / (times.size - 1)
+    width = int(np.clip(_SMOOTH_S / max(pitch_s, 1e-9), 1, max(times.size // 8, 1))) | 1
+    return np.asarray(median_filter(level, width, mode="nearest"))
+
+
 def _with_steps(
-    times: Floats, level: Floats, high: float, span: tuple[int, int]
+    times: Floats, smooth: Floats, high: float, span: tuple[int, int]
 ) -> tuple[int, int]:
     """Add what lies beside a load, lasts, and is far above rest: lower steps of a staircase."""
     first, last = span
-    pitch_s = float(times[-1] - times[0]) / (times.size - 1)
-    width = int(np.clip(_SMOOTH_S / max(pitch_s, 1e-9), 1, times.size // 8)) | 1
-    smooth = median_filter(level, width, mode="nearest")
     rest = float(smooth.min())
     quiet = np.flatnonzero(smooth <= rest + _STEP_SHARE * (high - rest))
     before, after = quiet[quiet < first], quiet[quiet > last]
@@ -151,10 +157,13 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     present = np.isfinite(level)
     if present.sum() < 5:
         return []
-    low, high = np.percentile(level[present], [2, 90])
+    times, level = time_s[present], level[present]
+    low, high = np.percentile(level, [2, 90])
     if high <= 0 or low > 0.6 * high:
         return []
-    times, loaded = time_s[present], level[present] > (low + high) / 2
+    smooth = _smooth(times, level)
+    lasts = smooth > low + _STEP_SHARE * (high - low)  # lower steps, each a load of its own
+    loaded = (level > (low + high) / 2) | lasts
     edges = np.flatnonzero(np.diff(np.concatenate([[0], loaded.astype(int), [0]])))
     spans = [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
     if not spans:

@@ -10,7 +10,7 @@ from gelassen.core.cautions import wide_gaps
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import in_bursts
-from gelassen.core.powerchange import power_change_near
+from gelassen.core.powerchange import power_change_near, power_changes
 from gelassen.core.reference import BESIDE, likeliest_place
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState, steady_state
@@ -68,9 +68,10 @@ def find_changes(
     if not np.nanmax(temperature) > np.nanmin(temperature):
         return ()
     base = np.zeros(times.size) if room is None else _late(times, room, temperature, span, coolant)
-    found = list(
-        find_steps(times, temperature - base, load_s=span, told_s=[moment for moment, _ in told])
-    )
+    told_s = [moment for moment, _ in told]
+    if power is not None:
+        told_s += power_changes(times, power, span)
+    found = list(find_steps(times, temperature - base, load_s=span, told_s=told_s))
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
             air = frame[name].to_numpy(dtype=float) - base
@@ -82,16 +83,25 @@ def find_changes(
             )
             steps = find_steps(times, air, load_s=span, smallest=least_k)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
-    borders = [t for part in (throttling.intervals if throttling else ()) for t in part[:2]]
-    borders += [t for gap in wide_gaps(times) for t in gap]
-    found = [s for s in found if all(abs(s.at_s - t) > _SAME_CHANGE_S for t in borders)]
-    found = [_named(_at_change_of_power(step, times, power), told) for step in found]
+    told_intervals = throttling.intervals if throttling else ()
+    by_heat = [t for *ends, cause in told_intervals if cause == "thermal" for t in ends]
+    by_limit = [t for *ends, cause in told_intervals if cause == "power" for t in ends]
+    by_heat += [t for gap in wide_gaps(times) for t in gap]
+    found = [step for step in found if _away(step, by_heat)]
+    moved = [_at_change_of_power(step, times, power) for step in found]
+    # Another power limit is another level of power; a limit that only begins to be felt is none.
+    found = [s for s, was in zip(moved, found, strict=True) if s is not was or _away(s, by_limit)]
+    found = [_named(step, told) for step in found]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood are the same.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
         if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _away(step: Step, borders: list[float]) -> bool:
+    return all(abs(step.at_s - t) > _SAME_CHANGE_S for t in borders)
 
 
 def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step:

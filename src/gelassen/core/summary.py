@@ -217,12 +217,15 @@ def summarise_run(
             None if power is None else power[under], span, steps, confidence,
             None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
+    hold = _within_last(recording, hold, steps)
+    held = (times >= hold[0]) & (times <= hold[1])
     # What was held over the hold window belongs to the stretch in which it lies.
     judged = max(stretches, key=lambda part: _overlap(part, hold), default=None)
     steady = None if judged is None else judged.steady
     levels = power_levels(
-        frame, times, stretches, power, room, None if throttling is None else throttling.thermal
-    )
+        frame, times, stretches, power, room, None if throttling is None else throttling.thermal,
+        part.hottest_c, limit,
+    )  # fmt: skip
     if steady is not None and any(phase.ended_by.startswith("known") for phase in recording.phases):
         steady = widened_for_looking(steady)
     if steady is not None:
@@ -250,8 +253,9 @@ def summarise_run(
     lost: HeldBack | None = None
     if held_anywhere is not None:
         lost = lost_while_held(
-            times, held_anywhere, loaded, clock_mhz=clock, power_w=power, work_per_s=work
-        )
+            times, held_anywhere, _alike(times, loaded, levels, held_anywhere), clock_mhz=clock,
+            power_w=power, work_per_s=work,
+        )  # fmt: skip
     if temperature is not None and steady is not None:
         risen = temperature - (0.0 if room is None else _bridged(times, room))
         settled = steady.value if not steps else None
@@ -298,6 +302,18 @@ def _overlap(part: Stretch, hold: tuple[float, float]) -> tuple[float, float]:
     """Return how much of the hold lies in a stretch, and how long it is, in s."""
     shared = min(part.end_s, hold[1]) - max(part.start_s, hold[0])
     return max(shared, 0.0), part.end_s - part.start_s
+
+
+def _alike(times: Floats, loaded: Bools, levels: tuple[Level, ...], held: Bools) -> Bools:
+    """Return the load; of one whose power went in steps, the levels at which it was held back at all."""
+    if not levels:
+        return loaded
+    alike = np.zeros(times.size, dtype=bool)
+    for level in levels:
+        inside = loaded & (times >= level.start_s) & (times < level.end_s)
+        if held[inside].any():
+            alike |= inside
+    return alike
 
 
 def _climb(
@@ -384,6 +400,19 @@ def _load_span(
         widest = frame[str(spread.idxmax())].to_numpy(dtype=float)
         span = span_from_temperature(times, widest)
     return span.start_s, span.end_s
+
+
+def _within_last(
+    recording: Recording, hold: tuple[float, float], steps: tuple[Step, ...]
+) -> tuple[float, float]:
+    """Return a hold that nobody chose so that no change lies in it."""
+    chosen = [
+        p for p in recording.phases if p.name == "hold" and not p.ended_by.startswith("found")
+    ]
+    inside = [step.at_s for step in steps if hold[0] < step.at_s < hold[1]]
+    if chosen or not inside:
+        return hold
+    return inside[-1] + (hold[1] - inside[-1]) / 3, hold[1]
 
 
 def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float, float]:

@@ -13,6 +13,7 @@ from gelassen.core.loadspan import span_from_level, span_from_temperature
 from gelassen.core.noise import step_size
 from gelassen.core.powerlimit import gives_way, on_limit, pinned, switched
 from gelassen.core.result import Result
+from gelassen.core.ridelimit import gives_way_at_limit
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
 _NEAR_K = 2.5
@@ -153,6 +154,8 @@ def find_throttling(
             # Near the temperature limit too: as long as power keeps its level, heat takes nothing.
             held = surely_slow & ~cut if allowed is None else slow
             by_power = held & pinned(times, power, allowed, held & ~near, near)
+            if not impossible:
+                thermal |= gives_way_at_limit(times, temperature, clock, power, limit_c, loaded)
             thermal = (thermal | cut) & ~by_power
             if allowed is None:
                 by_power |= gives_way(times, temperature, clock, power, loaded & ~near) & ~thermal

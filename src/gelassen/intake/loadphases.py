@@ -4,7 +4,8 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.errors import InputError
-from gelassen.core.loadspan import load_stretches, span_from_level
+from gelassen.core.inputs import Floats
+from gelassen.core.loadspan import LoadSpan, load_stretches, span_from_level
 from gelassen.core.recording import Phase
 from gelassen.core.tabular import series_of
 
@@ -12,6 +13,8 @@ _LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wa
 _HOLD_S = 600.0
 # Shorter than this before the load is no rest, but the moment between two commands.
 _LEAST_S = 5.0
+# A processor so busy, that began this much before power was high, worked already.
+_BUSY_PCT, _LONGER_S = 80.0, 120.0
 
 
 def find_phases(
@@ -49,6 +52,8 @@ def find_phases(
     if level is not None and (start is None or end is None):
         inside = times >= (start if start is not None else first)
         span = span_from_level(times[inside], level[inside]) if inside.sum() > 5 else None
+        if span is not None and start is None:
+            span, source = _with_all_of_the_load(frame, times, span, str(source))
         if span is not None:
             by = f"found in {source}" if start is None else "told"
             known = start is not None
@@ -83,6 +88,25 @@ def find_phases(
     if last - stop > _LEAST_S:
         phases.append(Phase("cooldown", stop, last, by))
     return tuple(phases), notes
+
+
+def _with_all_of_the_load(
+    frame: pd.DataFrame, times: Floats, span: LoadSpan, source: str
+) -> tuple[LoadSpan, str]:
+    """Begin where the processor began to work, if that was earlier: power may go up in steps from there."""
+    busy = series_of(frame, "cpu.all.load_pct")
+    if busy is None or source == "cpu.all.load_pct" or not span.found_start:
+        return span, source
+    inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(busy)
+    before = times < span.start_s
+    if not inside.any() or np.median(busy[inside]) < _BUSY_PCT:
+        return span, source
+    idle = np.flatnonzero(before & (busy < 0.6 * np.median(busy[inside])))
+    first = int(idle[-1]) + 1 if idle.size else 0
+    if span.start_s - times[first] < _LONGER_S:
+        return span, source
+    started = LoadSpan(float(times[first]), span.end_s, True, span.found_end)
+    return started, "cpu.all.load_pct"
 
 
 def _moves(frame: pd.DataFrame, name: str) -> bool:

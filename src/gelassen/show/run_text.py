@@ -48,16 +48,18 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     elif steady is None:
         lines += _without_temperature(summary, recording)
     elif len(summary.stretches) > 1:
-        powers = {level.start_s: f" at {fixed(level.power_w, 1, 'W')}" for level in summary.levels}
+        levels = {level.start_s: level for level in summary.levels}
         for stretch in summary.stretches:
+            level = levels.get(stretch.start_s)
+            at_limit = _at_limit(summary) if level is None else level.at_limit
             lines.append(
                 f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
-                f"{powers.get(stretch.start_s, '')}: "
-                f"{_steady_words(stretch.steady, summary)}{_stretch_words(stretch)}"
+                + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
+                + f": {_steady_words(stretch.steady, summary, at_limit)}{_stretch_words(stretch)}"
             )
         lines += [f"Change: {step}." for step in summary.steps]
     else:
-        lines.append(_capital(_steady_words(steady, summary)))
+        lines.append(_capital(_steady_words(steady, summary, _at_limit(summary))))
     throttling = summary.throttling
     if throttling is not None:
         if throttling.onset_s is None:
@@ -206,10 +208,14 @@ def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]
     return lines
 
 
-def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
+def _at_limit(summary: RunSummary) -> bool:
+    return summary.throttling is not None and summary.throttling.at_limit
+
+
+def _steady_words(steady: SteadyState, summary: RunSummary, at_limit: bool) -> str:
     over = f" over {summary.reference}" if summary.reference else ""
     sure = f"{100 * steady.confidence:g} %: {interval(steady.low, steady.high)}"
-    if summary.throttling is not None and summary.throttling.at_limit:
+    if at_limit:
         return (
             f"{summary.channel_words} was held at {fixed(steady.value, 1, steady.unit)}{over} "
             f"({sure}) by its limit; where it would settle without one cannot be told."

@@ -213,10 +213,10 @@ def _relative_spread(
     Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
     repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
     """
-    free = [r for r in rows if r["value"] is not None and r["unit"] == "K" and not r["at_limit"]]
-    free = [r for r in free if r["value"] > 0]
-    if not free:
+    rises = [r for r in rows if r["value"] is not None and r["unit"] == "K" and r["value"] > 0]
+    if not rises:
         return 0.0, []
+    free = [r for r in rises if not r["at_limit"]] or rises
     table = pd.DataFrame(free)[["setup", "value", "standard_error"]].astype(
         {"value": float, "standard_error": float}
     )

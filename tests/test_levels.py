@@ -1,0 +1,121 @@
+"""A load whose power goes in steps: the usual way to a capacity, in one log."""
+
+import json
+
+import numpy as np
+import pandas as pd
+import pytest
+from click.testing import CliRunner
+
+from gelassen.cli import cli
+from gelassen.core import Recording, find_throttling, summarise_run
+from gelassen.core.loadspan import span_from_level
+
+LEVELS_W = (45.0, 65.0, 95.0, 125.0)
+K_PER_W = 0.12 + 0.06 + 0.25
+
+
+def staircase(
+    levels_w=LEVELS_W, *, minutes=20, idle_s=120, fins_k_per_w=0.25, limit_c=None, seed=1
+):
+    """Step a chip, its base and its fins through levels of power; a governor holds the limit if given."""
+    rng = np.random.default_rng(seed)
+    wanted = np.concatenate([np.full(idle_s, 8.0), np.repeat(levels_w, 60 * minutes)])
+    room = 22 + 0.5 * np.sin(np.arange(wanted.size) / 3000)
+    part, allowed = np.full(3, 22.0), np.inf
+    rows = []
+    for k, watts in enumerate(wanted):
+        if limit_c is not None and (part[0] > limit_c - 1 or np.isfinite(allowed)):
+            allowed = min(watts, allowed) + (limit_c - 0.3 - part[0])
+            allowed = np.inf if allowed > watts + 5 else allowed
+        drawn = min(watts, allowed)
+        for _ in range(2):
+            flows = np.append(-np.diff(part), part[2] - room[k]) / (0.12, 0.06, fins_k_per_w)
+            part = part + 0.5 * (np.append(drawn, flows[:2]) - flows) / (15.0, 120.0, 500.0)
+        rows.append((part[0], drawn))
+    hot, power = np.array(rows).T
+    return pd.DataFrame(
+        {
+            "cpu.package.temp_c": np.round(hot + rng.normal(0, 0.4, hot.size)),
+            "room.air.temp_c": np.round(room, 1),
+            "cpu.package.power_w": np.round(power + rng.normal(0, 0.3, hot.size), 1),
+            "cpu.all.clock_mhz": np.where(wanted > 10, 4600 * (power / 150) ** 0.4, 1200.0)
+            + rng.normal(0, 4, hot.size),
+            "cpu.all.load_pct": np.where(wanted > 10, 100.0, 1.0),
+        },
+        index=pd.Index(np.arange(hot.size, dtype=float), name="t_s"),
+    )
+
+
+@pytest.mark.parametrize(
+    ("levels_w", "minutes"),
+    [(LEVELS_W, 20), (LEVELS_W[::-1], 20), ((65.0, 125.0), 20), ((35.0, 50.0, 65.0, 80.0, 95.0), 8),
+     ((90.0, 95.0, 100.0), 20)],
+)  # fmt: skip
+def test_each_level_is_answered_by_itself(levels_w, minutes):
+    frame = staircase(levels_w, minutes=minutes)
+    summary = summarise_run(Recording(frame=frame), limit_c=95)
+    assert summary.load_s[0] == pytest.approx(120, abs=3)
+    assert [step.at_s for step in summary.steps] == pytest.approx(
+        [120 + 60 * minutes * k for k in range(1, len(levels_w))], abs=2
+    )
+    assert [level.power_w for level in summary.levels] == pytest.approx(levels_w, rel=0.01)
+    for level, stretch in zip(summary.levels, summary.stretches, strict=True):
+        low, high = stretch.steady.low - 0.3, stretch.steady.high + 0.3
+        assert low <= K_PER_W * level.power_w <= high
+    # Means over the hold and the steady value are those of the same level.
+    assert summary.power_w == pytest.approx(levels_w[-1], rel=0.01)
+    assert summary.steady.value == pytest.approx(K_PER_W * levels_w[-1], abs=1.0)
+
+
+def test_a_level_beyond_the_limit_is_held_and_the_others_are_not():
+    frame = staircase((65.0, 95.0, 125.0), fins_k_per_w=0.45, limit_c=95.0)
+    summary = summarise_run(Recording(frame=frame), limit_c=95)
+    assert [level.at_limit for level in summary.levels] == [False, False, True]
+    assert summary.levels[-1].power_w == pytest.approx(73 / 0.63, rel=0.02)
+    lost = summary.held_back
+    assert 3 < lost.power_pct < 12  # against what the same level drew, not against lower ones
+
+
+def test_heat_that_takes_less_than_a_usual_loss_of_boost_is_seen_at_the_limit():
+    frame = staircase((120.0,), fins_k_per_w=0.45, limit_c=95.0)
+    held = find_throttling(
+        frame.index, temperature_c=frame["cpu.package.temp_c"], limit_c=95,
+        clock_mhz=frame["cpu.all.clock_mhz"], power_w=frame["cpu.package.power_w"],
+        load_pct=frame["cpu.all.load_pct"],
+    )  # fmt: skip
+    clock = frame["cpu.all.clock_mhz"].to_numpy()
+    assert 1 - np.median(clock[-300:]) / np.median(clock[150:400]) < 0.03
+    assert held.thermal[-300:].mean() > 0.9
+    assert not held.thermal[:400].any()
+
+
+def test_lower_steps_belong_to_the_load_and_rest_does_not():
+    times = np.arange(4000.0)
+    power = np.where(times < 600, 9.0, np.where(times < 1800, 40.0, 120.0))
+    power[3600:] = 9.0
+    span = span_from_level(times, power)
+    assert (span.start_s, span.end_s) == (600.0, 3599.0)
+    power[(times > 300) & (times < 420)] = 30.0  # something short while it was to rest
+    assert span_from_level(times, power).start_s == 600.0
+
+
+def test_capacity_from_one_imported_log_of_levels(tmp_path):
+    frame = staircase().reset_index()
+    frame.columns = ["Time (s)", "CPU Package (C)", "Room (C)", "Package Power (W)",
+                     "CPU Clock (MHz)", "CPU Load (%)"]  # fmt: skip
+    frame.to_csv(tmp_path / "log.csv", index=False)
+    run = CliRunner()
+    study = str(tmp_path / "study")
+    done = run.invoke(
+        cli, ["import", str(tmp_path / "log.csv"), "--study", study, "--setup", "tower",
+              "--new-setup", "--limit", "95", "--yes"],
+    )  # fmt: skip
+    assert "idle: 0 to 120 s" in done.output
+    answer = json.loads(
+        run.invoke(cli, ["capacity", study, "--format", "json", "--no-figure"]).output
+    )
+    (setup,) = answer["setups"]
+    assert setup["low_w"] <= 70 / K_PER_W <= setup["high_w"]
+    assert setup["high_w"] - setup["low_w"] < 0.06 * setup["capacity_w"]
+    assert any("no setup was run twice" in text for text in answer["cautions"])
