@@ -47,8 +47,12 @@ def _axes(ax: "Axes | None") -> "Axes":
 def _(result: StudyCapacity, ax: "Axes | None" = None) -> "Axes":
     axis = _axes(ax)
     allowed = result.limit_c - result.room_c
-    ends = [x for x in result.setups["capacity_w"] if np.isfinite(x)]
-    top = 1.12 * max([*ends, float(result.points["power_w"].max())])
+    ends = [1.12 * x for x in result.setups["capacity_w"] if np.isfinite(x)]
+    # An interval is shown whole, unless it is so long that the rest would be squeezed.
+    ends += [
+        min(1.04 * high, 1.5 * max(ends)) for high in result.setups["high_w"] if np.isfinite(high)
+    ]
+    top = max([*ends, 1.12 * float(result.points["power_w"].max())])
     for k, row in enumerate(result.setups.to_dict("records")):
         colour, mark = _COLOURS[k % len(_COLOURS)], _MARKS[k % len(_MARKS)]
         points = result.points[result.points["setup"] == row["setup"]]

@@ -156,10 +156,16 @@ def _temperatures(
             seen.add(cause)
     for step in summary.steps:
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
+        # Along the line and low, where a warm part's curve is not.
         axis.annotate(
-            f" {step.noted or 'change found'}",
-            (step.at_s / 60, 0.90),
+            step.noted or "change found",
+            (step.at_s / 60, 0.10),
+            xytext=(-2, 0),
             xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+            rotation=90,
+            ha="right",
+            va="bottom",
             fontsize=8,
         )
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
