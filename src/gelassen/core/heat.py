@@ -27,7 +27,7 @@ class PowerAndHeat(Result):
     wall_power_w
         Mean power at the wall or the supply over the hold.
     resistance_k_per_w, resistance_low_k_per_w, resistance_high_k_per_w
-        Steady rise over mean power, and its interval; infinite ends mean "cannot tell".
+        Steady rise over the power that belongs to it, and its interval; infinite ends mean "cannot tell".
     work_per_j
         Work done for each joule of package energy; of wall energy if the package's was not logged.
     """
@@ -129,6 +129,9 @@ def _resistance(
 ) -> tuple[float, float, float]:
     if steady is None or not power_w > 0:
         return math.nan, math.nan, math.nan
+    # A chip that leaks more as it warms settles at more power than it drew on the way.
+    settled_w = steady.power_w if steady.power_w > 0 else power_w
+    half_w, power_w = half_w * settled_w / power_w, settled_w
     value = steady.value / power_w
     share = half_w / power_w
     below = math.hypot((steady.value - steady.low) / power_w, value * share)

@@ -14,7 +14,7 @@ from gelassen.core.noise import (
     noise_density,
     quantisation_error,
 )
-from gelassen.core.powereffect import power_effect
+from gelassen.core.powereffect import power_effect, settled_power
 from gelassen.core.reference import BESIDE, ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
@@ -42,6 +42,7 @@ class HeatingFit:
     hidden_k: float  # by the steps of the sensors
     seen_k: float  # how far the readings rose
     fanless: float  # how likely it is that no fan is at work, 0 to 1
+    settled_w: float  # the power that belongs to the settled rise; NaN where none was logged
     _parts: tuple["_Part", ...]
 
     def course(self, elapsed_s: Floats) -> Floats:
@@ -133,7 +134,13 @@ def fit_heating(
             course = relaxation.under(number).mean_course(load.length_s, _PART_DRAWS)
             left = account.series - course(bins.middle_s)
             parts.append(_Part(weight, course, one, left, account.covariance))
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, look.fanless, tuple(parts))
+    settled_w = float("nan")
+    if watts is not None:
+        elapsed = (grid.times_s - span.start_s).clip(min=0)
+        approach_k = np.asarray(sum(part.weight * part.course(elapsed) for part in parts))
+        settled_k = relaxation.quantile(relaxation.settled, 0.5)
+        settled_w = settled_power(watts, approach_k, settled_k, used, grid)
+    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, tuple(parts))
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,7 @@
 """Levels of power within one run: a load that goes up in steps, and where each of them settles."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -18,6 +18,9 @@ _SETTLING_S = 60.0
 _HELD_SHARE = 0.1
 # So near to the limit a chip rides on it.
 _RIDES_K = 0.75
+# Fans and room are read in this last part of a level. How fans follow the temperature is told by levels
+# that differ by so much; what that adds is a correction, not a guess.
+_LATE, _WARMER_K, _MOST_MORE = 0.2, 2.0, 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,12 +32,12 @@ class Level(Result):
     start_s, end_s
         The stretch of the load, in s.
     power_w, rise, standard_error
-        Mean power, where the temperature settles at it, and its standard error, in the unit of the
+        Power, where the temperature settles at it, and its standard error, in the unit of the
         stretch's steady state.
     at_limit
         Whether heat held the chip back: the power is what was held then.
     fan_rpm, duty_pct, reference_c
-        Means over the level; NaN where not logged.
+        Means over its last fifth, fans brought to where the temperature settles; NaN where not logged.
     """
 
     start_s: float
@@ -52,10 +55,11 @@ def power_levels(
     frame: pd.DataFrame,
     times: Floats,
     stretches: Sequence[Stretch],
+    temperature_c: Floats,
     power: Floats | None,
     room: Floats | None,
+    *,
     by_heat: Bools | None = None,
-    hottest_c: Floats | None = None,
     limit_c: float | None = None,
 ) -> tuple[Level, ...]:
     """Return one level a stretch where they differ in power; none where they do not, or none was logged.
@@ -66,29 +70,60 @@ def power_levels(
         return ()
     fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
     duty = mean_of(frame, "fan.", ".duty_pct")
-    levels = []
+    levels, late_c = [], []
     for part in stretches:
         length_s = part.end_s - part.start_s
         inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
-        late = (times >= part.end_s - length_s / 3) & (times < part.end_s)
-        held = by_heat is not None and late.any() and float(by_heat[late].mean()) > _HELD_SHARE
-        if hottest_c is not None and limit_c is not None and np.isfinite(hottest_c[late]).any():
-            held = held or float(np.nanmedian(hottest_c[late])) >= limit_c - _RIDES_K
-        where = late if held else inside
+        third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, _LATE))
+        held = _held(third, temperature_c, by_heat, limit_c)
+        steady = part.steady
+        told = np.isfinite(steady.power_w) and not held
         levels.append(
             Level(
                 start_s=part.start_s,
                 end_s=part.end_s,
-                power_w=mean_where(power, where),
-                rise=part.steady.value,
-                standard_error=part.steady.standard_error,
-                at_limit=bool(held),
-                fan_rpm=mean_where(fan, where),
-                duty_pct=mean_where(duty, where),
-                reference_c=mean_where(room, where),
+                power_w=steady.power_w if told else mean_where(power, third if held else inside),
+                rise=steady.value,
+                standard_error=steady.standard_error,
+                at_limit=held,
+                fan_rpm=mean_where(fan, late),
+                duty_pct=mean_where(duty, late),
+                reference_c=mean_where(room, late),
             )
         )
+        late_c.append(mean_where(temperature_c, late))
     powers = np.array([level.power_w for level in levels])
     if not np.isfinite(powers).all() or powers.min() <= 0:
         return ()
-    return tuple(levels) if powers.max() > (1 + _APART) * powers.min() else ()
+    if powers.max() <= (1 + _APART) * powers.min():
+        return ()
+    return _with_settled_fans(levels, np.array(late_c))
+
+
+def _held(
+    third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
+) -> bool:
+    """Say whether heat held the chip back in the last third of a level, or it rode on its limit."""
+    if by_heat is not None and third.any() and by_heat[third].mean() > _HELD_SHARE:
+        return True
+    if limit_c is None or not np.isfinite(temperature_c[third]).any():
+        return False
+    return bool(np.nanmedian(temperature_c[third]) >= limit_c - _RIDES_K)
+
+
+def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]:
+    """Bring fans on a curve to where the temperature settles: it was still on its way there."""
+    settled_c = np.array(
+        [lv.rise + (lv.reference_c if np.isfinite(lv.reference_c) else 0.0) for lv in levels]
+    )
+    read = np.array([level.fan_rpm for level in levels])
+    warmer = np.diff(late_c)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        per_k = np.where(np.abs(warmer) >= _WARMER_K, np.diff(read) / warmer, 0.0)
+    per_k = np.clip(np.append(per_k[0], per_k), 0.0, None)
+    more = np.nan_to_num(per_k * (settled_c - late_c))
+    fans = read + np.clip(more, -_MOST_MORE * read, _MOST_MORE * read)
+    return tuple(
+        level if level.at_limit else replace(level, fan_rpm=float(rpm))
+        for level, rpm in zip(levels, fans, strict=True)
+    )

@@ -44,14 +44,25 @@ def power_effect(
     before = watts[times < span.start_s]
     idle_w = float(np.median(before)) if before.size else 0.0
     mean_w = float(watts[used].mean())
-    if mean_w <= 1.2 * idle_w or mean_w <= 0:
-        return None
+    if abs(mean_w - idle_w) <= mean_w / 6 or mean_w <= 0:
+        return None  # a change so small does not tell what one watt does
     course = np.where(used, approach_k - approach_k[used].mean(), 0.0)
     share = np.where(used, watts / mean_w - 1, 0.0)
     per_k, doubt_per_k = _per_kelvin(share[used], course[used], grid.step_s)
     answer = _Answer(relaxation, rise_k, times < span.start_s, mean_w / (mean_w - idle_w))
     wander_k, leakage_k = answer.to(np.array([share - per_k * course, course]), grid.step_s)
     return PowerEffect(wander_k, doubt_per_k * leakage_k)
+
+
+def settled_power(
+    watts: Floats, approach_k: Floats, settled_k: float, used: Bools, grid: Grid
+) -> float:
+    """Return the power that belongs to the settled rise: the mean, and what more warming adds."""
+    mean_w, mean_k = float(watts[used].mean()), float(approach_k[used].mean())
+    if mean_w <= 0:
+        return mean_w
+    per_k, _ = _per_kelvin(watts[used] / mean_w - 1, approach_k[used] - mean_k, grid.step_s)
+    return float(mean_w * (1 + per_k * (settled_k - mean_k)))
 
 
 def _per_kelvin(share: Floats, course: Floats, step_s: float) -> tuple[float, float]:

@@ -46,6 +46,8 @@ def gives_way_at_limit(
             joined[-1] = (joined[-1][0], end)
         else:
             joined.append((start, end))
+    if not any(end - start >= _RIDES_S for start, end in joined):
+        return given
     slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))
     for start, end in joined:
         before = within(times, start - _ARRIVAL_S, start)

@@ -76,6 +76,8 @@ class SteadyState(Result):
         The stretch that was taken as the load, start and end in s.
     extrapolated
         True if the value lies beyond what was measured.
+    power_w
+        The power that belongs to the value, in W; NaN where it was not logged.
     cautions
         What weakens the answer, and what to do about it.
     """
@@ -95,6 +97,7 @@ class SteadyState(Result):
     cautions: tuple[str, ...] = ()
     time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
     curve: FittedCurve | None = None
+    power_w: float = float("nan")
 
     def __str__(self) -> str:
         percent = f"{100 * self.confidence:g} %"
@@ -323,6 +326,7 @@ def _answer(
         low=low,
         high=high,
         standard_error=error,
+        power_w=fit.settled_w,
         reached=reached,
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),

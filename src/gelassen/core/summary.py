@@ -65,7 +65,7 @@ class RunSummary(Result):
     power_w, clock_mhz, fan_rpm, work_per_s, reference_c
         Means over the hold window; NaN where not logged.
     resistance_k_per_w
-        Steady rise over mean power, K/W; NaN without power or reference.
+        Steady rise over the power that belongs to it, K/W; NaN without power or reference.
     heat
         Power and energy over the hold, thermal resistance with its interval, work per joule.
     transients
@@ -223,8 +223,8 @@ def summarise_run(
     judged = max(stretches, key=lambda part: _overlap(part, hold), default=None)
     steady = None if judged is None else judged.steady
     levels = power_levels(
-        frame, times, stretches, power, room, None if throttling is None else throttling.thermal,
-        part.hottest_c, limit,
+        frame, times, stretches, nothing if temperature is None else temperature, power, room,
+        by_heat=None if throttling is None else throttling.thermal, limit_c=limit,
     )  # fmt: skip
     if steady is not None and any(phase.ended_by.startswith("known") for phase in recording.phases):
         steady = widened_for_looking(steady)
@@ -243,6 +243,8 @@ def summarise_run(
     held_anywhere = None if throttling is None else throttling.thermal | throttling.power
     cautions += other_part_cautions(frame, loaded, recording.limits_c, held_anywhere)
     mean_power = mean_where(power, held)
+    if steady is not None and throttling is not None and throttling.at_limit:
+        steady = replace(steady, power_w=mean_power)  # of a chip that is held back, what it held
     over_room = steady if over is not None else None
     heat = power_and_heat(
         times, held, power_w=power, wall_w=series_of(frame, "wall.supply.power_w"), work_per_s=work,
@@ -264,7 +266,6 @@ def summarise_run(
             # The fitted course knows what single readings do not.
             course = replace(course, within_1k_s=within_1k_s(steady, *span))
         back = recovery(times, risen, span[1], confidence=confidence)
-    rise = steady.value if steady is not None and over is not None else float("nan")
     return RunSummary(
         name=recording.name,
         setup=recording.setup,
@@ -283,7 +284,7 @@ def summarise_run(
         fan_rpm=mean_where(fan, held),
         work_per_s=mean_where(work, held),
         reference_c=mean_where(room, held),
-        resistance_k_per_w=rise / mean_power if mean_power > 0 else float("nan"),
+        resistance_k_per_w=heat.resistance_k_per_w,
         heat=heat,
         transients=course,
         cores=core_spread(frame, held),

@@ -166,7 +166,8 @@ def _points(
             wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
             points.append(
                 _point(
-                    name, row["run"], row["power_w"], row["value"], row["standard_error"],
+                    name, row["run"], row.get("settled_w") or row["power_w"], row["value"],
+                    row["standard_error"],
                     throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
                     duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
                 )

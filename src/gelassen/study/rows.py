@@ -38,6 +38,7 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "thermal_share": throttling.thermal_share if throttling else None,
         "power_share": throttling.power_share if throttling else None,
         "power_w": summary.power_w,
+        "settled_w": steady.power_w if steady else None,
         "clock_mhz": summary.clock_mhz,
         "fan_rpm": summary.fan_rpm,
         "work_per_s": summary.work_per_s,
