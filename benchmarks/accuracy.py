@@ -24,10 +24,12 @@ from gelassen.bench.simulated import (
     SimulatedBench,
 )
 from gelassen.core import (
+    Recording,
     compare_setups,
     find_steps,
     find_throttling,
     steady_state,
+    summarise_run,
     sustainable_power,
 )
 from gelassen.study.parallel import process_pool
@@ -242,9 +244,12 @@ def _rms(errors: "pd.Series[float]") -> float:
 
 
 def changed_run(job: tuple[str, Run]) -> dict[str, object]:
-    """Look for a change of power or air in mid-run."""
+    """Look for a change of power or air in mid-run, in the rise alone or in a whole run with its power."""
     what, run = job
-    found = find_steps(run.time_s, run.temperature_c - run.room_c)
+    if what == "power, logged":
+        found = summarise_run(_recorded(run)).steps
+    else:
+        found = find_steps(run.time_s, run.temperature_c - run.room_c)
     away = min((abs(step.at_s - run.change_s) for step in found), default=np.inf)
     around_s = min(run.change_s - MACHINE_IDLE_S, run.time_s[-1] - run.change_s)
     return {
@@ -255,6 +260,18 @@ def changed_run(job: tuple[str, Run]) -> dict[str, object]:
         "covered": any(step.low_s <= run.change_s <= step.high_s for step in found),
         "false": len(found) - (away <= max(60, run.slow_s / 5)),
     }
+
+
+def _recorded(run: Run) -> Recording:
+    frame = pd.DataFrame(
+        {
+            "cpu.package.temp_c": run.temperature_c,
+            "room.air.temp_c": run.room_c,
+            "cpu.package.power_w": run.power_w,
+        },
+        index=pd.Index(run.time_s, name="t_s"),
+    )
+    return Recording(frame=frame)
 
 
 def steps_table(seeds: int) -> None:
@@ -272,9 +289,14 @@ def steps_table(seeds: int) -> None:
         for run in runs(7, 2 * seeds, change=what)
         if run.wander < 0.01
     ]
+    jobs += [("power, logged", run) for what, run in jobs if what == "power"]
     with process_pool() as pool:
         table = pd.DataFrame(pool.map(changed_run, jobs, chunksize=8))
-    for what, words in (("power", "power (fast)"), ("air", "way of the air (slow)")):
+    for what, words in (
+        ("power", "power (fast)"),
+        ("power, logged", "power that was logged"),
+        ("air", "way of the air (slow)"),
+    ):
         mine = table[table["what"] == what]
         parts = {"2 K or more, in time": (mine["size"] >= 2) & mine["shows"]}
         for low, high in ((0, 2), (2, 4), (4, 8), (8, 1000)):
