@@ -10,6 +10,8 @@ from click.testing import CliRunner
 from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
 from gelassen.core.loadspan import span_from_level
+from gelassen.study.capacities import find_capacities
+from gelassen.study.rows import run_row
 
 LEVELS_W = (45.0, 65.0, 95.0, 125.0)
 K_PER_W = 0.12 + 0.06 + 0.25
@@ -119,3 +121,17 @@ def test_capacity_from_one_imported_log_of_levels(tmp_path):
     assert setup["low_w"] <= 70 / K_PER_W <= setup["high_w"]
     assert setup["high_w"] - setup["low_w"] < 0.06 * setup["capacity_w"]
     assert any("no setup was run twice" in text for text in answer["cautions"])
+
+
+def test_levels_of_one_run_share_a_mounting_and_two_alike_are_not_told_apart():
+    rows = []
+    for seed, setup in ((2, "tower"), (3, "other tower")):
+        fins = 0.25 * (1.01 if seed == 3 else 1.0)  # 0.3 K at 125 W: less than remounting moves
+        frame = staircase(minutes=10, fins_k_per_w=fins, seed=seed)
+        recording = Recording(frame=frame, setup=setup, name=setup, limit_c=95.0)
+        rows.append(run_row(recording, summarise_run(recording)))
+    asked = {"groups": {}, "limit_c": 95.0, "room_c": 25.0, "at_power_w": None, "confidence": 0.95}
+    found = find_capacities(rows, [], title="", made_up=True, **asked)
+    assert not found.differences["distinguishable"].any()
+    width = (found.setups["high_w"] - found.setups["low_w"]) / found.setups["capacity_w"]
+    assert (width > 2 * 1.96 * 0.5 / 57).all()

@@ -1,5 +1,6 @@
 """The curve of one load, fitted pass by pass: each knows noise, room and power better."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -47,7 +48,7 @@ class HeatingFit:
 
     def course(self, elapsed_s: Floats) -> Floats:
         """Return the mean course over the time since the load began, without what slow bodies miss."""
-        return np.asarray(sum(part.weight * part.course(elapsed_s) for part in self._parts))
+        return _mean_course(self._parts, elapsed_s)
 
     def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
         """Return what slow bodies still miss at these times, and its doubt at the last of them."""
@@ -137,7 +138,7 @@ def fit_heating(
     settled_w = float("nan")
     if watts is not None:
         elapsed = (grid.times_s - span.start_s).clip(min=0)
-        approach_k = np.asarray(sum(part.weight * part.course(elapsed) for part in parts))
+        approach_k = _mean_course(parts, elapsed)
         settled_k = relaxation.quantile(relaxation.settled, 0.5)
         settled_w = settled_power(watts, approach_k, settled_k, used, grid)
     return HeatingFit(relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, tuple(parts))
@@ -281,6 +282,10 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
         else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
     )
     return float(np.clip(start / settled, 0.02, 0.9))
+
+
+def _mean_course(parts: Sequence[_Part], elapsed_s: Floats) -> Floats:
+    return np.asarray(sum(part.weight * part.course(elapsed_s) for part in parts))
 
 
 def _mean(values: Floats) -> float:

@@ -33,7 +33,7 @@ class Level(Result):
         The stretch of the load, in s.
     power_w, rise, standard_error
         Power, where the temperature settles at it, and its standard error, in the unit of the
-        stretch's steady state.
+        stretch's steady state; infinite where it is too short to tell.
     at_limit
         Whether heat held the chip back: the power is what was held then.
     fan_rpm, duty_pct, reference_c
@@ -78,13 +78,14 @@ def power_levels(
         held = _held(third, temperature_c, by_heat, limit_c)
         steady = part.steady
         told = np.isfinite(steady.power_w) and not held
+        ended = np.isfinite([steady.low, steady.high]).all()
         levels.append(
             Level(
                 start_s=part.start_s,
                 end_s=part.end_s,
                 power_w=steady.power_w if told else mean_where(power, third if held else inside),
                 rise=steady.value,
-                standard_error=steady.standard_error,
+                standard_error=steady.standard_error if ended else float("inf"),
                 at_limit=held,
                 fan_rpm=mean_where(fan, late),
                 duty_pct=mean_where(duty, late),

@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 from scipy.ndimage import median_filter
 
-from gelassen.core.inputs import Floats
+from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_std
 
 # A load in bursts falls to this share of its high level, so many times; loads of their own last longer.
@@ -45,12 +45,7 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     if low > 0.6 * high:  # loaded from the first sample to the last
         return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
     loaded = level > (low + high) / 2
-    edges = np.flatnonzero(np.diff(loaded.astype(int)))
-    starts = [0, *(edges + 1)] if loaded[0] else list(edges[~loaded[edges]] + 1)
-    if loaded[0]:
-        starts = [0, *(edges[~loaded[edges]] + 1)]
-    ends = [*edges[loaded[edges]], times.size - 1] if loaded[-1] else list(edges[loaded[edges]])
-    spans = _joined(times, list(zip(starts, ends, strict=True)))
+    spans = _joined(times, _runs_of(loaded))
     longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
     first, last = _with_steps(times, smooth, float(high), longest)
     return LoadSpan(
@@ -161,15 +156,22 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     low, high = np.percentile(level, [2, 90])
     if high <= 0 or low > 0.6 * high:
         return []
-    smooth = _smooth(times, level)
-    lasts = smooth > low + _STEP_SHARE * (high - low)  # lower steps, each a load of its own
-    loaded = (level > (low + high) / 2) | lasts
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], loaded.astype(int), [0]])))
-    spans = [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
+    loaded = level > (low + high) / 2
+    above = _smooth(times, level) > low + _STEP_SHARE * (high - low)
+    for first, last in _runs_of(above):  # lower steps, each a load of its own
+        if times[last] - times[first] >= _STEP_S:
+            loaded[first : last + 1] = True
+    spans = _runs_of(loaded)
     if not spans:
         return []
     joined = _joined(times, spans)
     return [(float(times[a]), float(times[b])) for a, b in joined if times[b] - times[a] >= 60]
+
+
+def _runs_of(flags: Bools) -> list[tuple[int, int]]:
+    """Return first and last sample of each stretch that is flagged."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
 
 
 def in_bursts(level: Floats) -> bool:

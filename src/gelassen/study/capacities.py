@@ -3,10 +3,11 @@
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
+from scipy.stats import norm
 
 from gelassen.core.capacity import Capacity, sustainable_power
 from gelassen.core.comparison import compare_setups
@@ -31,7 +32,8 @@ class StudyCapacity(Result):
     differences : DataFrame
         setup, versus, difference_w, low_w, high_w, distinguishable: every pair once.
     points : DataFrame
-        setup, run, power_w, rise_k, rise_se_k, throttled, wanted_w, resistance_k_per_w: what they rest on.
+        setup, run, power_w, rise_k, rise_se_k, throttled, wanted_w, resistance_k_per_w, one_mounting: what
+        they rest on.
     answers
         Setup to its whole answer.
     """
@@ -81,7 +83,8 @@ def find_capacities(
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
     spread, said = _relative_spread(rows, repeatability)
-    points["rise_se_k"] = np.hypot(points["rise_se_k"], spread * points["rise_k"])
+    alone = np.where(points["one_mounting"], 0.0, spread * points["rise_k"])
+    points["rise_se_k"] = np.hypot(points["rise_se_k"], alone)
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
@@ -91,6 +94,8 @@ def find_capacities(
             measured_room_c=runs["room_c"],
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
+        if runs["one_mounting"].any():
+            answer = _with_mounting(answer, spread / math.sqrt(runs["run"].nunique()))
         answers[str(name)] = answer
         entry = {
             "setup": name,
@@ -147,11 +152,16 @@ def _points(
                 _point(
                     name, row["run"], level["power_w"], level["value"], level["standard_error"],
                     throttled=level["at_limit"], fan_rpm=level["fan_rpm"],
-                    duty_pct=level["duty_pct"], room_c=level["reference_c"],
+                    duty_pct=level["duty_pct"], room_c=level["reference_c"], one_mounting=True,
                 )
                 for level in row["levels"]
                 if level["at_limit"] or level["standard_error"] is not None
             ]  # fmt: skip
+            left += [
+                (row["run"], f"its level of {level['power_w']:.0f} W is too short to tell")
+                for level in row["levels"]
+                if not level["at_limit"] and level["standard_error"] is None
+            ]
         elif row.get("protocol") == "capacity":
             left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
         elif row["value"] is None or row["unit"] != "K":
@@ -178,7 +188,7 @@ def _points(
 def _point(
     setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float | None,
     *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
-    duty_pct: float | None = None, room_c: float | None = None,
+    duty_pct: float | None = None, room_c: float | None = None, one_mounting: bool = False,
 ) -> dict[str, object]:  # fmt: skip
     return {
         "setup": setup,
@@ -192,6 +202,7 @@ def _point(
         "duty_pct": math.nan if duty_pct is None else duty_pct,
         "room_c": math.nan if room_c is None else room_c,
         "resistance_k_per_w": rise_k / power_w,
+        "one_mounting": one_mounting,
     }
 
 
@@ -236,6 +247,17 @@ def _relative_spread(
         f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
         "taken for granted. Run each setup at least twice"
     ]
+
+
+def _with_mounting(answer: Capacity, spread: float) -> Capacity:
+    """Widen a capacity by what another mounting would move it: levels of one run share theirs."""
+    share = float(norm.ppf((1 + answer.confidence) / 2)) * spread / max(answer.exponent, 0.5)
+    moved_w = share * answer.power_w
+    return replace(
+        answer,
+        low_w=answer.power_w - math.hypot(answer.power_w - answer.low_w, moved_w),
+        high_w=answer.power_w + math.hypot(answer.high_w - answer.power_w, moved_w),
+    )
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:
