@@ -17,6 +17,7 @@ from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
 from gelassen.core.heat import PowerAndHeat, power_and_heat
 from gelassen.core.heldback import HeldBack, lost_while_held
+from gelassen.core.holdwindow import hold_window, overlap, within_last
 from gelassen.core.impossible import without_impossible
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.judging import (
@@ -39,8 +40,6 @@ from gelassen.core.stretches import Stretch, answer_stretches, find_changes, wit
 from gelassen.core.tabular import mean_of, mean_where, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
-
-_HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -167,7 +166,7 @@ def summarise_run(
     over = choose_reference(frame, reference or recording.reference, named=reference is not None)
     span = _load_span(recording, frame, times, channel)
     loaded = (times >= span[0]) & (times <= span[1])
-    hold = _hold_window(recording, span)
+    hold = hold_window(recording, span)
     held = (times >= hold[0]) & (times <= hold[1])
     chosen, words = choose_temperature(frame, loaded, channel, over)
 
@@ -217,10 +216,10 @@ def summarise_run(
             None if power is None else power[under], span, steps, confidence,
             None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
-    hold = _within_last(recording, hold, steps)
+    hold = within_last(recording, hold, steps)
     held = (times >= hold[0]) & (times <= hold[1])
     # What was held over the hold window belongs to the stretch in which it lies.
-    judged = max(stretches, key=lambda part: _overlap(part, hold), default=None)
+    judged = max(stretches, key=lambda part: overlap(part, hold), default=None)
     steady = None if judged is None else judged.steady
     levels = power_levels(
         frame, times, stretches, nothing if temperature is None else temperature, power, room,
@@ -297,12 +296,6 @@ def summarise_run(
         made_up=recording.made_up,
         cautions=tuple(dict.fromkeys(cautions)),
     )
-
-
-def _overlap(part: Stretch, hold: tuple[float, float]) -> tuple[float, float]:
-    """Return how much of the hold lies in a stretch, and how long it is, in s."""
-    shared = min(part.end_s, hold[1]) - max(part.start_s, hold[0])
-    return max(shared, 0.0), part.end_s - part.start_s
 
 
 def _alike(times: Floats, loaded: Bools, levels: tuple[Level, ...], held: Bools) -> Bools:
@@ -401,27 +394,6 @@ def _load_span(
         widest = frame[str(spread.idxmax())].to_numpy(dtype=float)
         span = span_from_temperature(times, widest)
     return span.start_s, span.end_s
-
-
-def _within_last(
-    recording: Recording, hold: tuple[float, float], steps: tuple[Step, ...]
-) -> tuple[float, float]:
-    """Return a hold that nobody chose so that no change lies in it."""
-    chosen = [
-        p for p in recording.phases if p.name == "hold" and not p.ended_by.startswith("found")
-    ]
-    inside = [step.at_s for step in steps if hold[0] < step.at_s < hold[1]]
-    if chosen or not inside:
-        return hold
-    return inside[-1] + (hold[1] - inside[-1]) / 3, hold[1]
-
-
-def _hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float, float]:
-    holds = [phase for phase in recording.phases if phase.name == "hold"]
-    if holds:
-        return holds[0].start_s, holds[-1].end_s
-    length = min(_HOLD_S, (span[1] - span[0]) / 3)
-    return span[1] - length, span[1]
 
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:
