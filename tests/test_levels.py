@@ -9,8 +9,11 @@ from click.testing import CliRunner
 
 from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
+from gelassen.core.errors import InputError
 from gelassen.core.loadspan import span_from_level
+from gelassen.study import open_study
 from gelassen.study.capacities import find_capacities
+from gelassen.study.powersteps import at_one_power
 from gelassen.study.rows import run_row
 
 LEVELS_W = (45.0, 65.0, 95.0, 125.0)
@@ -135,3 +138,116 @@ def test_levels_of_one_run_share_a_mounting_and_two_alike_are_not_told_apart():
     assert not found.differences["distinguishable"].any()
     width = (found.setups["high_w"] - found.setups["low_w"]) / found.setups["capacity_w"]
     assert (width > 2 * 1.96 * 0.5 / 57).all()
+
+
+@pytest.fixture(scope="module")
+def stepped_study(tmp_path_factory):
+    """Two setups, two logs of levels each; the passive one cannot hold the last level."""
+    folder = tmp_path_factory.mktemp("stepped")
+    run = CliRunner()
+    for setup, fins in (("tower", 0.25), ("fins", 0.55)):
+        for seed in (1, 2):
+            frame = staircase(
+                (65.0, 95.0, 125.0), minutes=12, fins_k_per_w=fins, limit_c=95.0, seed=seed
+            )
+            frame.reset_index().to_csv(folder / f"{setup}-{seed}.csv", index=False)
+        logs = [str(folder / f"{setup}-{seed}.csv") for seed in (1, 2)]
+        done = run.invoke(
+            cli, ["import", *logs, "--each", "--study", str(folder / "study"), "--setup", setup,
+                  "--new-setup", "--limit", "95", "--yes"],
+        )  # fmt: skip
+        assert done.exit_code == 0, done.output
+    return open_study(folder / "study")
+
+
+def test_setups_are_compared_at_the_highest_level_that_all_hold(stepped_study):
+    found = stepped_study.compare(baseline="tower")
+    assert found.setups["power_w"].to_numpy() == pytest.approx(95.0, rel=0.01)
+    (row,) = found.differences.to_dict("records")
+    assert row["difference"] == pytest.approx(0.3 * 95, abs=1.0)
+    assert row["distinguishable"]
+    assert any("compared at 95 W" in text for text in found.cautions)
+    assert found.comparability.odd_runs.empty
+
+
+def test_each_level_is_told_by_itself_and_a_held_one_is_the_next_above(stepped_study):
+    answer = CliRunner().invoke(
+        cli,
+        [
+            "compare",
+            str(stepped_study.folder),
+            "--loads",
+            "--baseline",
+            "tower",
+            "--format",
+            "json",
+        ],
+    )
+    found = json.loads(answer.output[answer.output.index("{") :])
+    held = {(row["load"], row["setup"]): row["at_limit"] for row in found["setups"]}
+    loads = ("65 W", "95 W", "125 W")
+    assert held == {
+        (load, s): (load, s) == ("125 W", "fins") for load in loads for s in ("tower", "fins")
+    }
+    apart = {row["load"]: row for row in found["differences"]}
+    assert apart["65 W"]["difference_k"] == pytest.approx(0.3 * 65, abs=1.0)
+    # The levels of a run share its mounting: their mean is no surer than each.
+    widths = {load: row["difference_k"] - row["low_k"] for load, row in apart.items()}
+    assert widths["over all loads"] == pytest.approx(np.mean([widths[x] for x in loads]), rel=1e-6)
+    course = stepped_study.along("power_w", where={"setup": "tower"})
+    assert course.levels["x"].to_numpy() == pytest.approx([65, 95, 125], rel=0.01)
+    with pytest.raises(InputError, match="choose one with --where setup=NAME"):
+        stepped_study.along("power_w")
+
+
+def test_runs_of_their_own_at_several_powers_are_levels_and_an_odd_one_is_not():
+    def row(run, setup, power_w, value=40.0):
+        return {"run": run, "setup": setup, "power_w": power_w, "at_limit": False, "value": value,
+                "low": value - 1, "high": value + 1}  # fmt: skip
+
+    rows = [row(f"{s}{w}", s, w) for s in "ab" for w in (45.0, 65.0, 95.5)]
+    kept, left, said = at_one_power(rows, [])
+    assert [r["run"] for r in kept] == ["a95.5", "b95.5"]
+    assert len(left) == 4
+    assert "compared at 96 W" in said
+    odd = [row(f"{s}{k}", s, 95.0 - 20 * (s == "a" and k == 0)) for s in "ab" for k in range(3)]
+    assert at_one_power(odd, []) == (odd, [], "")
+
+
+def test_a_log_with_rests_between_its_loads_becomes_one_run_a_load(tmp_path):
+    parts = [
+        staircase((w,), minutes=8, idle_s=420, seed=k) for k, w in enumerate((65.0, 95.0, 125.0))
+    ]
+    frame = pd.concat(parts, ignore_index=True).rename_axis("t_s").reset_index()
+    frame.to_csv(tmp_path / "day.csv", index=False)
+    run, study = CliRunner(), str(tmp_path / "study")
+    into = [
+        "import",
+        str(tmp_path / "day.csv"),
+        "--study",
+        study,
+        "--new-setup",
+        "--limit",
+        "95",
+        "--yes",
+    ]
+    done = run.invoke(cli, [*into, "--every-load", "--setup", "a", "--setup", "b"])
+    assert "2 setups for 3 runs" in str(done.exception)
+    done = run.invoke(cli, [*into, "--every-load", "--setup", "a", "--setup", "b", "--setup", "a"])
+    assert (
+        "load 2 of 3: 95 W, from 900 s of the log on: 8 min under load, 7 min before it"
+        in done.output
+    )
+    recordings = [open_study(study).run(str(number)) for number in (1, 2, 3)]
+    assert [r.setup for r in recordings] == ["a", "b", "a"]
+    for recording, whole in zip(recordings, parts, strict=True):
+        start, end = recording.load_span_s()
+        assert (end - start) == pytest.approx(8 * 60, abs=2)
+        name = "cpu.package.temp_c"
+        taken = recording.frame[name].loc[start:end]
+        assert taken.to_numpy()[5:-5] == pytest.approx(whole[name].to_numpy()[-480:][5:-5])
+    originals = sorted((tmp_path / "study" / "runs").glob("*/original.csv"))
+    assert len(originals) == 3
+    assert all(path.read_bytes() == (tmp_path / "day.csv").read_bytes() for path in originals)
+    told = run.invoke(cli, [*into, "--every-load", "--load-start", "9", "--setup", "a"])
+    assert "leave --load-start" in str(told.exception)

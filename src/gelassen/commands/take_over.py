@@ -21,7 +21,10 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 @click.command("import")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--study", type=click.Path(path_type=Path), default=None, help="Study; made if new.")
-@click.option("--setup", default=None, help="Setup that was on the bench.")
+@click.option(
+    "--setup", "setups", multiple=True, metavar="NAME",
+    help="Setup that was on the bench; once for all runs, or once each in their order.",
+)  # fmt: skip
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
 @click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
@@ -64,6 +67,7 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 @click.option(
     "--merge/--each", "merge", default=None, help="Several logs: one run, or one run each."
 )
+@click.option("--every-load", is_flag=True, help="A log with rests between loads: one run a load.")
 @click.option(
     "--offset", "offsets", multiple=True, metavar="FILE=SECONDS",
     help="How much later that log began than the first.",
@@ -74,30 +78,33 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
 @click.option("--yes", is_flag=True, help="Do not ask before storing.")
 def import_logs(
-    files: tuple[Path, ...], study: Path | None, setup: str | None, new_setup: bool, mount: str | None,
-    limit_c: float | None,
+    files: tuple[Path, ...], study: Path | None, setups: tuple[str, ...], new_setup: bool,
+    mount: str | None, limit_c: float | None,
     pairs: tuple[str, ...], mapping: Path | None, write_columns: Path | None, encoding: str | None,
     delimiter: str | None, decimal: str | None, dates: Any, zone: str | None, part: int | None,
     load_start: float | None, load_end: float | None, hold: tuple[float, float] | None, merge: bool | None,
-    offsets: tuple[str, ...], match: bool, dry_run: bool, yes: bool,
+    every_load: bool, offsets: tuple[str, ...], match: bool, dry_run: bool, yes: bool,
 ) -> None:  # fmt: skip
-    """Take over logs of other programs: one run each, or several logs of one run merged.
+    """Take over logs of other programs: one run each, one run a load, or several logs merged.
 
     Shows what was understood before anything is stored.
     """
     from gelassen.core.errors import InputError
     from gelassen.intake.columnfile import write_columns as write
     from gelassen.intake.log import understand_log
+    from gelassen.intake.splitting import split_loads
     from gelassen.intake.store import store_import, stored_before
     from gelassen.intake.understanding import Told
     from gelassen.study.newstudy import check_setup
 
-    if not dry_run and not write_columns and (study is None or setup is None):
+    if not dry_run and not write_columns and (study is None or not setups):
         raise InputError(
             "say where it goes: --study FOLDER --setup NAME, or only look with --dry-run"
         )
     if len({path.resolve() for path in files}) < len(files):
         raise InputError("a file is named twice")
+    if every_load and any(x is not None for x in (load_start, load_end, hold or None)):
+        raise InputError("--every-load finds each load: leave --load-start, --load-end, --hold out")
     told = Told(
         encoding=encoding, delimiter=_DELIMITERS.get(delimiter or ""), decimal=_DECIMALS.get(decimal or ""),  # type: ignore[arg-type]
         dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
@@ -106,22 +113,28 @@ def import_logs(
     )  # fmt: skip
     columns = _columns(pairs, mapping)
     # A long log is not read in vain.
-    if study is not None and setup is not None and not dry_run and _are_long(files):
-        check_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
+    if study is not None and not dry_run and _are_long(files):
+        for setup in setups:
+            check_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
     # All are read before the first is stored: a mistake in the last leaves nothing half done.
     understood = [(path, understand_log(path, columns=columns, told=told)) for path in files]
     for path, one in understood:
-        tell(_words(path, one))
+        tell(_words(path, one, every_load=every_load))
     as_one = _as_one_run(understood, merge, bool(offsets) or match)
     jobs: list[tuple[Recording, list[Path]]] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
     if as_one:
         merged, joined = _merge(understood, offsets, match, told)
         jobs = [(merged, list(files))]
+    if every_load:
+        jobs = [(part, paths) for whole, paths in jobs for part in split_loads(whole)]
+    names = _setup_of_each(setups, jobs)
+    if every_load:
+        tell(_loads_words(jobs, names))
     if write_columns is not None:
         write(understood[0][1], write_columns, source=files[0].name)
         say(f"written: {write_columns}")
-    if dry_run or study is None or setup is None:
+    if dry_run or study is None or not setups:
         return
     for _, originals in jobs:
         earlier = stored_before(study, originals)
@@ -133,7 +146,8 @@ def import_logs(
     if not yes and sys.stdin.isatty() and not click.confirm("Store this?", default=True, err=True):
         say("nothing was stored")
         sys.exit(FAILED)
-    for recording, originals in jobs:
+    kept: dict[Path, Path] = {}
+    for (recording, originals), setup in zip(jobs, names, strict=True):
         folder = store_import(
             recording,
             originals,
@@ -142,10 +156,38 @@ def import_logs(
             limit_c=limit_c,
             new_setup=new_setup,
             mount=mount,
+            beside=kept.get(originals[0]),
         )
+        kept.setdefault(originals[0], folder)
         click.echo(f"stored as {folder}")
         for entry in joined:
             _draw(entry, understood, study / "figures" / f"{folder.name}-{entry.name}.png")
+
+
+def _setup_of_each(
+    setups: tuple[str, ...], jobs: "list[tuple[Recording, list[Path]]]"
+) -> tuple[str, ...]:
+    from gelassen.core.errors import InputError
+
+    if len(setups) <= 1:
+        return (setups or ("",)) * len(jobs)
+    if len(setups) != len(jobs):
+        raise InputError(
+            f"{len(setups)} setups for {len(jobs)} runs: name one for all, or one each in their order"
+        )
+    return setups
+
+
+def _loads_words(jobs: "list[tuple[Recording, list[Path]]]", names: tuple[str, ...]) -> str:
+    """Return which loads were found, and what each becomes."""
+    lines = []
+    for (recording, paths), name in zip(jobs, names, strict=True):
+        start, end = recording.load_span_s() or (0.0, 0.0)
+        lines.append(
+            f"{paths[0].name}, {recording.cautions[-1]}: {(end - start) / 60:.0f} min under load, "
+            f"{start / 60:.0f} min before it" + (f", setup {name}" if name else "")
+        )
+    return "\n".join(lines)
 
 
 def _are_long(files: tuple[Path, ...]) -> bool:
@@ -167,8 +209,9 @@ def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
     return columns
 
 
-def _words(path: Path, one: "Understanding") -> str:
+def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str:
     """Return what was understood of one log, for people."""
+    from gelassen.intake.loadphases import PAUSED
     from gelassen.show.tables import aligned
 
     frame = one.recording.frame
@@ -181,7 +224,7 @@ def _words(path: Path, one: "Understanding") -> str:
         lines.append(f"  gap: {end - start:g} s after {start:g} s")
     if len(one.gaps) > 5:
         lines.append(f"  and {len(one.gaps) - 5} more gaps")
-    for phase in one.recording.phases:
+    for phase in () if every_load else one.recording.phases:
         lines.append(f"  {phase.name}: {phase.start_s:g} to {phase.end_s:g} s ({phase.ended_by})")
     rows = [
         (c.header[:48], c.channel, c.conversion, c.confidence)
@@ -196,7 +239,7 @@ def _words(path: Path, one: "Understanding") -> str:
     lines += [
         f"  caution: {text}"
         for text in one.recording.cautions
-        if not text.startswith("columns left alone")
+        if not text.startswith(("columns left alone", *((PAUSED,) if every_load else ())))
     ]
     return "\n".join(lines)
 

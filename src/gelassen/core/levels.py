@@ -10,6 +10,7 @@ from gelassen.core.inputs import Bools, Floats
 from gelassen.core.result import Result
 from gelassen.core.stretches import Stretch
 from gelassen.core.tabular import mean_of, mean_where
+from gelassen.core.throttling import Throttling
 
 # Powers further apart than this are levels of their own.
 _APART = 0.05
@@ -34,10 +35,18 @@ class Level(Result):
     power_w, rise, standard_error
         Power, where the temperature settles at it, and its standard error, in the unit of the
         stretch's steady state; infinite where it is too short to tell.
+    low, high
+        The interval of the rise; infinite ends mean "cannot tell".
+    reached
+        Whether it was settled when the level ended.
     at_limit
         Whether heat held the chip back: the power is what was held then.
     fan_rpm, duty_pct, reference_c
         Means over its last fifth, fans brought to where the temperature settles; NaN where not logged.
+    clock_mhz, work_per_s, thermal_share, power_share
+        Means over its last third; NaN where not logged.
+    channels
+        Each channel, with its mean and its highest reading over the last third.
     """
 
     start_s: float
@@ -45,10 +54,18 @@ class Level(Result):
     power_w: float
     rise: float
     standard_error: float
+    low: float
+    high: float
+    reached: bool
     at_limit: bool
     fan_rpm: float
     duty_pct: float
     reference_c: float
+    clock_mhz: float
+    work_per_s: float
+    thermal_share: float
+    power_share: float
+    channels: dict[str, tuple[float, float]]
 
 
 def power_levels(
@@ -59,7 +76,9 @@ def power_levels(
     power: Floats | None,
     room: Floats | None,
     *,
-    by_heat: Bools | None = None,
+    clock_mhz: Floats | None = None,
+    work_per_s: Floats | None = None,
+    throttling: Throttling | None = None,
     limit_c: float | None = None,
 ) -> tuple[Level, ...]:
     """Return one level a stretch where they differ in power; none where they do not, or none was logged.
@@ -70,6 +89,9 @@ def power_levels(
         return ()
     fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
     duty = mean_of(frame, "fan.", ".duty_pct")
+    readings = frame.to_numpy(dtype=float)
+    by_heat = None if throttling is None else throttling.thermal
+    by_power = None if throttling is None else throttling.power
     levels, late_c = [], []
     for part in stretches:
         length_s = part.end_s - part.start_s
@@ -86,10 +108,18 @@ def power_levels(
                 power_w=steady.power_w if told else mean_where(power, third if held else inside),
                 rise=steady.value,
                 standard_error=steady.standard_error if ended else float("inf"),
+                low=steady.low,
+                high=steady.high,
+                reached=steady.reached,
                 at_limit=held,
                 fan_rpm=mean_where(fan, late),
                 duty_pct=mean_where(duty, late),
                 reference_c=mean_where(room, late),
+                clock_mhz=mean_where(clock_mhz, third),
+                work_per_s=mean_where(work_per_s, third),
+                thermal_share=_share(by_heat, third),
+                power_share=_share(by_power, third),
+                channels=_means_and_peaks(list(frame.columns), readings[third]),
             )
         )
         late_c.append(mean_where(temperature_c, late))
@@ -99,6 +129,21 @@ def power_levels(
     if powers.max() <= (1 + _APART) * powers.min():
         return ()
     return _with_settled_fans(levels, np.array(late_c))
+
+
+def _share(flags: Bools | None, where: Bools) -> float:
+    return float(flags[where].mean()) if flags is not None and where.any() else float("nan")
+
+
+def _means_and_peaks(names: Sequence[str], readings: Floats) -> dict[str, tuple[float, float]]:
+    """Return mean and highest reading of each channel, one row a sample; NaN where none was read."""
+    known = np.isfinite(readings)
+    count = known.sum(axis=0)
+    total = np.where(known, readings, 0.0).sum(axis=0)
+    means = np.divide(total, count, where=count > 0, out=np.full(count.size, np.nan))
+    peaks = np.where(known, readings, -np.inf).max(axis=0, initial=-np.inf)
+    peaks = np.where(count > 0, peaks, np.nan)
+    return dict(zip(names, zip(means.tolist(), peaks.tolist(), strict=True), strict=True))
 
 
 def _held(

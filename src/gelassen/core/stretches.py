@@ -19,6 +19,8 @@ from gelassen.core.throttling import Throttling
 from gelassen.core.unstepped import unstepped
 
 _SAME_CHANGE_S = 90.0
+# A load that goes up by this share of its power is another level; a governor gives back within some time.
+_LEVEL_SHARE, _GIVEN_BACK_S = 0.08, 30.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
 _CASE_CHANGE_K, _CASE_CHANGE_SHARE = 1.0, 0.35
 
@@ -84,10 +86,13 @@ def find_changes(
             steps = find_steps(times, air, load_s=span, smallest=least_k)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
     told_intervals = throttling.intervals if throttling else ()
-    by_heat = [t for *ends, cause in told_intervals if cause == "thermal" for t in ends]
+    heat = [(start, end) for start, end, cause in told_intervals if cause == "thermal"]
+    by_heat = [t for ends in heat for t in ends]
     by_limit = [t for *ends, cause in told_intervals if cause == "power" for t in ends]
     by_heat += [t for gap in wide_gaps(times) for t in gap]
-    found = [step for step in found if _away(step, by_heat)]
+    held = [step for step in found if _to_a_held_level(step, times, power, heat)]
+    found = [step for step in found if step not in held and _away(step, by_heat)]
+    found += [replace(s, after=s.before + _risen(s, times, temperature)) for s in held]
     moved = [_at_change_of_power(step, times, power) for step in found]
     # Another power limit is another level of power; a limit that only begins to be felt is none.
     found = [s for s, was in zip(moved, found, strict=True) if s is not was or _away(s, by_limit)]
@@ -102,6 +107,35 @@ def find_changes(
 
 def _away(step: Step, borders: list[float]) -> bool:
     return all(abs(step.at_s - t) > _SAME_CHANGE_S for t in borders)
+
+
+def _to_a_held_level(
+    step: Step, times: Floats, power: Floats | None, heat: list[tuple[float, float]]
+) -> bool:
+    """Say whether power went up to a level that heat then cut: the load changed first, not the governor.
+
+    A governor that gives power back raises it too, where being held ends.
+    """
+    if power is None or step.after <= step.before:
+        return False
+    rise = power_change_near(times, power, step.at_s, 1.0)
+    if rise is None or any(abs(rise[1] - end) <= _GIVEN_BACK_S for _, end in heat):
+        return False
+    if not any(0 <= start - rise[0] <= _SAME_CHANGE_S for start, _ in heat):
+        return False
+    before, after = (
+        power[(times >= a) & (times <= b) & np.isfinite(power)]
+        for a, b in ((rise[0] - _SAME_CHANGE_S, rise[0]), (rise[1], rise[1] + _GIVEN_BACK_S))
+    )
+    return bool(after.max(initial=0.0) > (1 + _LEVEL_SHARE) * np.median(before))
+
+
+def _risen(step: Step, times: Floats, temperature: Floats) -> float:
+    """Return by how much it went up to where it is held: the limit hides where it was going."""
+    before = temperature[(times >= step.at_s - _SAME_CHANGE_S) & (times < step.at_s)]
+    after = temperature[(times >= step.at_s + _SAME_CHANGE_S) & (times < step.at_s + 300)]
+    known = np.isfinite(before).any() and np.isfinite(after).any()
+    return float(np.nanmedian(after) - np.nanmedian(before)) if known else step.after - step.before
 
 
 def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step:

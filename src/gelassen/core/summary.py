@@ -223,7 +223,7 @@ def summarise_run(
     steady = None if judged is None else judged.steady
     levels = power_levels(
         frame, times, stretches, nothing if temperature is None else temperature, power, room,
-        by_heat=None if throttling is None else throttling.thermal, limit_c=limit,
+        clock_mhz=clock, work_per_s=work, throttling=throttling, limit_c=limit,
     )  # fmt: skip
     if steady is not None and any(phase.ended_by.startswith("known") for phase in recording.phases):
         steady = widened_for_looking(steady)

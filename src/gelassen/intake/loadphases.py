@@ -10,6 +10,7 @@ from gelassen.core.recording import Phase
 from gelassen.core.tabular import series_of
 
 _LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wall.supply.power_w")
+PAUSED = "the load paused"
 _HOLD_S = 600.0
 # Shorter than this before the load is no rest, but the moment between two commands.
 _LEAST_S = 5.0
@@ -47,8 +48,7 @@ def find_phases(
             raise InputError(
                 f"{name} at {moment:g} s lies outside the log ({first:g} to {last:g} s)"
             )
-    source = next((n for n in _LEVELS if _moves(frame, n)), None)
-    level = None if source is None else series_of(frame, source)
+    source, level = load_channel(frame)
     if level is not None and (start is None or end is None):
         inside = times >= (start if start is not None else first)
         span = span_from_level(times[inside], level[inside]) if inside.sum() > 5 else None
@@ -64,9 +64,8 @@ def find_phases(
         if len(stretches) > 1 and load_start_s is None:
             listed = ", ".join(f"{a:.0f} to {b:.0f} s" for a, b in others[:5])
             notes.append(
-                f"the load paused: it was also on from {listed}. The longest stretch is "
-                f"analysed; choose another "
-                "with --load-start"
+                f"{PAUSED}: it was also on from {listed}. The longest stretch is analysed; choose another "
+                "with --load-start, or take each as a run of its own with --every-load"
             )
     if start is None and end is None and hold_s is None:
         return (), notes
@@ -88,6 +87,12 @@ def find_phases(
     if last - stop > _LEAST_S:
         phases.append(Phase("cooldown", stop, last, by))
     return tuple(phases), notes
+
+
+def load_channel(frame: pd.DataFrame) -> tuple[str | None, Floats | None]:
+    """Return the channel that tells when the load was on, and its readings; None where none does."""
+    source = next((name for name in _LEVELS if _moves(frame, name)), None)
+    return source, None if source is None else series_of(frame, source)
 
 
 def _with_all_of_the_load(

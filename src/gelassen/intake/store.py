@@ -2,6 +2,7 @@
 
 import contextlib
 import hashlib
+import os
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
@@ -34,11 +35,13 @@ def store_import(
     new_setup: bool = False,
     made_up: bool = False,
     mount: str | None = None,
+    beside: Path | None = None,
 ) -> Path:
     """Store an imported log as a run of `study` and return its folder.
 
     A folder that does not exist becomes a new study. A setup the study does not know is refused
-    unless `new_setup` says that it is meant. `original` is the log, or all logs that were merged.
+    unless `new_setup` says that it is meant. `original` is the log, or all logs that were merged;
+    `beside` is a run that holds the same ones: they are not stored twice where the disk can share them.
     """
     originals = [original] if isinstance(original, Path) else list(original)
     for path in originals:
@@ -47,7 +50,7 @@ def store_import(
     ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup, made_up=made_up)
     folder = new_run_folder(study / "runs", f"{setup}-{originals[0].stem}")
     try:
-        _fill(folder, originals, recording, setup, limit_c, made_up, mount)
+        _fill(folder, originals, recording, setup, limit_c, made_up, mount, beside)
     except BaseException as error:
         shutil.rmtree(folder, ignore_errors=True)  # half a run is worse than none
         if isinstance(error, OSError):
@@ -83,10 +86,13 @@ def _fill(
     limit_c: float | None,
     made_up: bool,
     mount: str | None,
+    beside: Path | None,
 ) -> None:
     def keep() -> dict[str, Any]:
         several = len(originals) > 1
-        kept = [_keep(path, folder, k * several) for k, path in enumerate(originals, start=1)]
+        kept = [
+            _keep(path, folder, k * several, beside) for k, path in enumerate(originals, start=1)
+        ]
         return {**kept[0], **({"merged_with": kept[1:]} if several else {})}
 
     run = RunFile(
@@ -111,9 +117,13 @@ def _fill(
     store_recording(folder, recording, run, source=keep)
 
 
-def _keep(path: Path, folder: Path, number: int) -> dict[str, Any]:
+def _keep(path: Path, folder: Path, number: int, beside: Path | None) -> dict[str, Any]:
     """Copy an original beside the run, and return its name and the hash of what was copied."""
     kept = folder / f"original{f'-{number}' if number else ''}{path.suffix.lower()}"
+    if beside is not None:
+        with contextlib.suppress(OSError):
+            os.link(beside / kept.name, kept)
+            return {"file": path.name, "kept_as": kept.name, "sha256": _digest(kept)}
     digest = hashlib.sha256()
     with path.open("rb") as source, kept.open("wb") as copy:
         while piece := source.read(_PIECE):

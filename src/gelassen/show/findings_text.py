@@ -94,11 +94,11 @@ def _at(conditional: pd.DataFrame, row: Any, where: str) -> str:
 def response_text(found: Response, name: str) -> str:
     """Return a course along a scale."""
     rows = [
-        [f"{r.x:g}", f"{r.mean:.1f}", _span(r.low, r.high, sign=False), str(r.runs)]
+        [f"{r.x:.4g}", f"{r.mean:.1f}", _span(r.low, r.high, sign=False), str(r.runs)]
         for r in found.levels.itertuples()
     ]
     steps = [
-        [f"{r.x:g} to {r.next_x:g}", f"{r.change:+.1f}", _span(r.low, r.high), r.pays]
+        [f"{r.x:.4g} to {r.next_x:.4g}", f"{r.change:+.1f}", _span(r.low, r.high), r.pays]
         for r in found.steps.itertuples()
     ]
     worth = f" more than {found.worth:g} K" if found.worth else ""
@@ -107,7 +107,7 @@ def response_text(found: Response, name: str) -> str:
     elif found.stops_paying_at == found.levels["x"].iloc[0]:
         said = f"No step of {name} is known to pay{worth}."
     else:
-        said = f"Beyond {name} {found.stops_paying_at:g}, no step is known to pay{worth}."
+        said = f"Beyond {name} {found.stops_paying_at:.4g}, no step is known to pay{worth}."
     if math.isfinite(found.best_x):
         said += (
             f" It is coolest at {found.best_x:.3g} ({found.best_low:.3g} to {found.best_high:.3g})."

@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 from scipy.stats import norm
 
@@ -12,6 +13,7 @@ from gelassen.core.result import Result
 from gelassen.study.analysis import StudyComparison, compare_runs
 from gelassen.study.levels import level_text
 from gelassen.study.partsview import parts_table
+from gelassen.study.powersteps import power_rungs
 from gelassen.study.rows import Row
 from gelassen.study.studyfile import StudyFile
 
@@ -70,24 +72,18 @@ def compare_loads(
         for name, factor in file.factors.items()
         if factor.sets is not None or name.lower() in _LOAD_FACTORS
     ]
-    named = [_split(row, file, factors) for row in rows]
-    loads = list(dict.fromkeys(load for load, _ in named))
+    entries = _by_load(rows, [_split(row, file, factors) for row in rows])
+    loads = list(dict.fromkeys(load for load, _, _ in entries))
     if len(loads) < 2:
         raise InputError(
             f"all runs have one load ({loads[0] if loads else 'none'}): nothing is to be set side by side. "
-            'Add a factor with sets = "load", or runs of other loads'
+            'Add a factor with sets = "load", or runs of other loads or powers'
         )
-    of_baseline = next(
-        (group for (_, group), row in zip(named, rows, strict=True) if row["setup"] == baseline),
-        None,
-    )
+    of_baseline = next((group for _, group, row in entries if row["setup"] == baseline), None)
+    in_one_run = any("one_of" in row for _, _, row in entries)
     comparisons, setups, differences, cautions = {}, [], [], []
     for load in loads:
-        own = [
-            {**row, "setup": group}
-            for (name, group), row in zip(named, rows, strict=True)
-            if name == load
-        ]
+        own = [{**row, "setup": group} for name, group, row in entries if name == load]
         against = of_baseline if any(row["setup"] == of_baseline for row in own) else None
         found = compare_runs(
             own, left_out, title=f"{file.title}, {load}", baseline=against, confidence=confidence,
@@ -98,7 +94,7 @@ def compare_loads(
         setups.append(_nearest_part(found.setups, own).assign(load=load))
         differences.append(found.differences.assign(load=load))
     table = pd.concat(differences, ignore_index=True)
-    table = pd.concat([table, _over_all(table, len(loads), confidence)], ignore_index=True)
+    table = pd.concat([table, _over_all(table, loads, confidence, in_one_run)], ignore_index=True)
     columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "first",
                "headroom_k"]  # fmt: skip
     keys = ["load", "setup", "versus", "difference_k", "low_k", "high_k", "distinguishable"]
@@ -125,6 +121,20 @@ def _split(row: Row, file: StudyFile, factors: Sequence[str]) -> tuple[str, str]
     return (", ".join(own) or str(recorded)), group
 
 
+def _by_load(rows: Sequence[Row], named: Sequence[tuple[str, str]]) -> list[tuple[str, str, Row]]:
+    """Return load, setup and row; loads that differ in nothing else are told by their power."""
+    loads = dict.fromkeys(load for load, _ in named)
+    if len(loads) > 1 and not any(row.get("levels") for row in rows):
+        return [(*names, row) for names, row in zip(named, rows, strict=True)]
+    of_run = {row["run"]: names for names, row in zip(named, rows, strict=True)}
+    entries = []
+    for rung in power_rungs(rows):
+        for row in rung.rows:
+            load, setup = of_run[row["run"]]
+            entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
+    return entries
+
+
 def _nearest_part(setups: pd.DataFrame, rows: Sequence[Row]) -> pd.DataFrame:
     parts = parts_table(rows, None)
     first = parts[parts["first"].astype(bool)].groupby("setup").first()
@@ -134,26 +144,33 @@ def _nearest_part(setups: pd.DataFrame, rows: Sequence[Row]) -> pd.DataFrame:
     )
 
 
-def _over_all(table: pd.DataFrame, loads: int, confidence: float) -> pd.DataFrame:
-    """Return the mean difference of each pair that was run under every load.
+def _over_all(
+    table: pd.DataFrame, loads: Sequence[str], confidence: float, in_one_run: bool
+) -> pd.DataFrame:
+    """Return the mean difference of each pair over the loads that both were run under.
 
-    The errors of two loads are independent; a setup at its limit leaves the mean open on that side.
+    The errors of two loads are independent, unless they are levels `in_one_run`, of one mounting. Loads
+    under which both were at their limit tell nothing and are left aside; one setup at its limit leaves the
+    mean open on that side.
     """
     z = float(norm.ppf((1 + confidence) / 2))
     entries = []
     for (setup, versus), part in table.groupby(["setup", "versus"], sort=False):
-        if len(part) < loads:
+        told = part[np.isfinite(part["low"]) | np.isfinite(part["high"])]
+        if len(part) < len(loads) or len(told) < 2:
             continue
-        middle = float(part["difference"].mean())
+        middle = float(told["difference"].mean())
         half = {}
         for side in ("low", "high"):
-            errors = (part[side] - part["difference"]).abs() / z
-            half[side] = z * math.sqrt(float((errors**2).sum())) / loads
+            errors = (told[side] - told["difference"]).abs() / z
+            total = errors.sum() if in_one_run else math.sqrt(float((errors**2).sum()))
+            half[side] = z * float(total) / len(told)
         low, high = middle - half["low"], middle + half["high"]
+        name = OVER_ALL if len(told) == len(loads) else f"over {', '.join(told['load'])}"
         entries.append(
             {
                 "setup": setup, "versus": versus, "difference": middle, "low": low, "high": high,
-                "distinguishable": bool(low > 0 or high < 0), "load": OVER_ALL,
+                "distinguishable": bool(low > 0 or high < 0), "load": name,
             }
         )  # fmt: skip
     return pd.DataFrame(entries, columns=["setup", "versus", "difference", "low", "high",

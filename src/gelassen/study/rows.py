@@ -1,16 +1,26 @@
 """One run in one row: what comparisons need of it, and nothing more. Plain values, so it can be kept."""
 
 import math
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
+from gelassen.core.levels import Level
 from gelassen.core.recording import Recording
 from gelassen.core.summary import RunSummary
 
 Row = dict[str, Any]
+
+# Means over all channels whose names end so.
+_MEANS = {
+    "noise_dba": ".level_dba",
+    "duty_pct": ".duty_pct",
+    "load_pct": "cpu.all.load_pct",
+    "wall_w": "wall.supply.power_w",
+}
 
 
 def run_row(recording: Recording, summary: RunSummary) -> Row:
@@ -23,7 +33,8 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
     """
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
-    means = dict(zip(table["channel"].tolist(), table["hold_mean"].tolist(), strict=True))
+    names, mean, peak = (table[name].tolist() for name in ("channel", "hold_mean", "hold_peak"))
+    means = dict(zip(names, mean, strict=True))
     row: Row = {
         "run": summary.name,
         "setup": summary.setup or summary.name,
@@ -52,30 +63,35 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "load_length_s": summary.load_s[1] - summary.load_s[0],
         "mount": recording.mount,
         "started": recording.started.isoformat() if recording.started else None,
-        "noise_dba": _hold_mean(means, ".level_dba"),
-        "duty_pct": _hold_mean(means, ".duty_pct"),
-        "load_pct": _hold_mean(means, "cpu.all.load_pct"),
-        "wall_w": _hold_mean(means, "wall.supply.power_w"),
+        **{name: _hold_mean(means, ending) for name, ending in _MEANS.items()},
         "steps": len(summary.steps),
         "sensors": sorted(map(str, means)),
-        "parts": _parts(recording, summary),
+        "parts": _parts(
+            recording, summary, dict(zip(names, zip(mean, peak, strict=True), strict=True))
+        ),
         "protocol": recording.protocol,
         "load": recording.load,
-        "levels": [
-            {
-                "power_w": _plain(level.power_w),
-                "value": _plain(level.rise),
-                "standard_error": _plain(level.standard_error),
-                "at_limit": level.at_limit,
-                "fan_rpm": _plain(level.fan_rpm),
-                "duty_pct": _plain(level.duty_pct),
-                "reference_c": _plain(level.reference_c),
-            }
-            for level in summary.levels
-        ],
+        "levels": [_level_entry(level, recording, summary) for level in summary.levels],
         "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
     return {key: _plain(value) for key, value in row.items()}
+
+
+def _level_entry(level: Level, recording: Recording, summary: RunSummary) -> Row:
+    """Return what a row says anew for one level of its power."""
+    entry = {
+        "power_w": level.power_w, "settled_w": level.power_w, "value": level.rise,
+        "standard_error": level.standard_error, "low": level.low, "high": level.high,
+        "reached": level.reached, "at_limit": level.at_limit, "thermal_share": level.thermal_share,
+        "power_share": level.power_share, "clock_mhz": level.clock_mhz, "work_per_s": level.work_per_s,
+        "fan_rpm": level.fan_rpm, "reference_c": level.reference_c,
+        "hold_length_s": (level.end_s - level.start_s) / 3, "load_length_s": level.end_s - level.start_s,
+    }  # fmt: skip
+    means = {name: mean for name, (mean, _) in level.channels.items()}
+    entry |= {name: _hold_mean(means, ending) for name, ending in _MEANS.items()}
+    entry["duty_pct"] = level.duty_pct
+    plain = {name: _plain(value) for name, value in entry.items()}
+    return {**plain, "parts": _parts(recording, summary, level.channels)}
 
 
 def started_days(row: "Row | pd.Series[Any]") -> float:
@@ -90,16 +106,17 @@ def _hold_mean(means: dict[str, float], ending: str) -> float:
     return math.fsum(read) / len(read) if read else math.nan
 
 
-def _parts(recording: Recording, summary: RunSummary) -> dict[str, list[float | None]]:
+def _parts(
+    recording: Recording, summary: RunSummary, read: Mapping[str, tuple[float, float]]
+) -> dict[str, list[float | None]]:
     parts: dict[str, list[float | None]] = {}
-    for entry in summary.channels.to_dict("records"):
-        name = str(entry["channel"])
+    for name, (mean, peak) in read.items():
         if not name.endswith(".temp_c") or name.startswith(("room.", "loop.")):
             continue
         limit = recording.limits_c.get(name)
         if limit is None and name.startswith("cpu."):
             limit = summary.limit_c
-        parts[name] = [_plain(entry["hold_mean"]), _plain(entry["hold_peak"]), _plain(limit)]
+        parts[name] = [_plain(mean), _plain(peak), _plain(limit)]
     return parts
 
 

@@ -42,8 +42,15 @@ def along_scale(
         others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
         values, more = _evenly(free, factor, others)
         cautions += more
-    else:  # logged: the runs of one setup stand at one place
-        x = x.groupby(table["setup"]).transform("mean")
+    else:  # logged: the runs of one setup stand at one place, or at one place each level of power
+        levels = ["level"] if "level" in table.columns else []
+        setups = list(table["setup"].unique())
+        if levels and len(setups) > 1:
+            raise InputError(
+                f"several setups go through these powers ({', '.join(setups)}): choose one with --where "
+                "setup=NAME"
+            )
+        x = x.groupby([table[name] for name in ("setup", *levels)]).transform("mean")
         values = free["value"]
     found = response_curve(
         x[values.index], values, worth=worth, confidence=confidence,

@@ -29,6 +29,7 @@ from gelassen.study.capacities import StudyCapacity, find_capacities
 from gelassen.study.levels import expected_quantities, setups_without_power
 from gelassen.study.loads import StudyLoads, compare_loads
 from gelassen.study.partsview import parts_table
+from gelassen.study.powersteps import at_one_power, power_rungs
 from gelassen.study.rows import Row, run_row, started_days
 from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.scale import along_scale
@@ -229,9 +230,11 @@ class Study:
         if against is not None and self.file.setups:
             check_setup_name(self.file, against)
         rows, left_out = self._usable_rows(confidence, executor, leave_out)
-        said = ""
+        rows, left_out, level = at_one_power(rows, left_out)
+        said = [level] if level else []
         if correct_drift:
-            rows, said = self._without_drift(rows, against, confidence, leave_out)
+            rows, done = self._without_drift(rows, against, confidence, leave_out)
+            said.append(done)
         found = compare_runs(
             rows,
             left_out,
@@ -244,7 +247,7 @@ class Study:
             expected=expected_quantities(self.file),
             reference=self._named_reference(),
         )
-        return replace(found, cautions=(said, *found.cautions)) if said else found
+        return replace(found, cautions=(*said, *found.cautions))
 
     def _without_drift(
         self,
@@ -323,17 +326,27 @@ class Study:
         confidence: float,
         leave_out: Mapping[str, str] | None,
         executor: Executor | None = None,
+        *,
+        every_level: bool = False,
     ) -> tuple[pd.DataFrame, tuple[str, ...]]:
-        """Return the table, and a line for each run that is not in it."""
+        """Return the table, and a line for each run that is not in it.
+
+        Of runs that go through several powers, it holds the level that setups are compared at, or all.
+        """
         rows, given = self._usable_rows(confidence, executor, leave_out)
-        left_out = list(given)
+        if every_level and any(row.get("levels") for row in rows):
+            left_out, level = list(given), ""
+            rows = [{**row, "level": rung.words} for rung in power_rungs(rows) for row in rung.rows]
+        else:
+            rows, left_out, level = at_one_power(rows, given)
         table = run_table(rows, left_out, self._named_reference())
         if table.empty:
             raise InputError(f"{self.folder}: no run can be compared")
         for factor in self.file.factors:
             levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
             table[factor] = table["setup"].map(levels)
-        return table, tuple(f"left out: {run}: {why}" for run, why in left_out)
+        said = [level] if level else []
+        return table, (*said, *(f"left out: {run}: {why}" for run, why in left_out))
 
     def effects(
         self,
@@ -397,7 +410,9 @@ class Study:
         worth : float
             A step pays if it lowers the rise by more than this, K.
         """
-        table, left_out = self._table(confidence, leave_out)
+        table, left_out = self._table(
+            confidence, leave_out, every_level=factor not in self.file.factors
+        )
         found = along_scale(
             table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
             repeatability=self.known_repeatability(table["setup"]),
