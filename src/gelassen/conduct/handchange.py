@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Bench
+from gelassen.conduct.mounting import remounts
 from gelassen.conduct.order import PlannedRun
 from gelassen.core.channels import is_channel, parse_channel
 from gelassen.study.leveltext import shown_level
@@ -33,7 +34,7 @@ def to_note(study: StudyFile, planned: PlannedRun) -> str:
     """Return what is worth noting about this change."""
     return (
         "worth noting: paste and torque, how it is mounted, a photo's name, what the room is like"
-        if any(_mounted(change) for change in planned.changes)
+        if any(remounts(study, change) for change in planned.changes)
         else "worth noting: anything that differs from before"
     )
 
@@ -91,10 +92,6 @@ def _how(study: StudyFile, factor: str, level: str | float | None) -> list[str]:
     known = [key for key in _HOW if key in details]
     known += [k for k in details if k not in known and k not in _NOT_SHOWN and not is_channel(k)]
     return [f"{key.replace('_', ' ')}: {shown_level(details[key])}" for key in known]
-
-
-def _mounted(change: str) -> bool:
-    return change.startswith(("cooler", "remount", "paste", "pad", "block", "heatsink"))
 
 
 def _fits(value: float, wanted: str | float) -> bool:

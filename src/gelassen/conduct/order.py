@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gelassen.core.errors import InputError
+from gelassen.study.levels import takes_cooler_off
 from gelassen.study.leveltext import shown_level
 from gelassen.study.studyfile import StudyFile
 
@@ -48,8 +49,9 @@ def order_runs(study: StudyFile) -> list[PlannedRun]:
 
     Setups with the same levels by hand stand together; within them, software goes from gentle to hard,
     and what has no such order is shuffled. Between them the order is shuffled, too, then arranged so that
-    few things change at once. With `protocol.remount` every repeat is a new pass over all mountings;
-    without, repeats follow each other on one mounting. The baseline is run again at the end of each pass.
+    the cooler is seldom taken off and few things change at once. With `protocol.remount` every repeat is a
+    new pass over all mountings; without, repeats follow each other on one mounting. The baseline is run
+    again at the end of each pass.
     The same `protocol.seed` gives the same order.
 
     Raises
@@ -165,11 +167,17 @@ def _chain(
     chain: list[list[str]] = []
     on_bench = previous
     while left:
-        after = min(left, key=lambda names: len(_differ(on_bench, _by_hand(study, names[0]))))
+        after = min(left, key=lambda names: _cost(study, on_bench, _by_hand(study, names[0])))
         left.remove(after)
         chain.append(after)
         on_bench = _by_hand(study, after[0])
     return chain
+
+
+def _cost(study: StudyFile, before: Levels, after: Levels) -> tuple[int, int]:
+    """Return how dear a change is: how often the cooler comes off, then how many things change."""
+    changed = _differ(before, after)
+    return sum(takes_cooler_off(study, name) for name in changed), len(changed)
 
 
 def _differ(before: Levels, after: Levels) -> list[str]:

@@ -9,6 +9,7 @@ from pathlib import Path
 from gelassen.bench.interface import Bench
 from gelassen.conduct.checks import Finding, check_before, check_waived
 from gelassen.conduct.handchange import shows
+from gelassen.conduct.mounting import mounting_of
 from gelassen.conduct.order import PlannedRun, order_runs, remaining, with_changes
 from gelassen.conduct.recording import record_run
 from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
@@ -180,7 +181,7 @@ def conduct_study(
             setup=planned.setup, levels=planned.levels, limit_c=study.file.machine.limit_c,
             power_limit_w=settings.get(_POWER_LIMIT), reference=study.file.reference,
             made_up=study.file.made_up, progress=progress, wish=wish, again_of=planned.again_of,
-            kind=study.file.protocol.kind,
+            kind=study.file.protocol.kind, mount=mounting_of(study, planned),
         )  # fmt: skip
         if note:
             add_note(folder, Note(0.0, {}, note))

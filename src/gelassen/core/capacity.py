@@ -1,12 +1,13 @@
 """The power a setup sustains without passing the limit temperature in a given room."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.stats import chi2, norm
 
 from gelassen.core.errors import InputError
-from gelassen.core.inputs import Floats, SeriesLike, as_confidence, as_positive, as_series
+from gelassen.core.inputs import Bools, Floats, SeriesLike, as_confidence, as_positive, as_series
 from gelassen.core.powercourse import (
     PowerCourses,
     departure_size,
@@ -101,6 +102,8 @@ def sustainable_power(
     fan_rpm: SeriesLike | None = None,
     full_speed_rpm: float | None = None,
     measured_room_c: SeriesLike | None = None,
+    mount: Sequence[str | None] | None = None,
+    mounting_spread: float = 0.0,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -129,6 +132,12 @@ def sustainable_power(
     measured_room_c : array_like, shape (n,), optional
         The room in which each level was measured, in °C: fans on curves turn faster in a warmer one. It
         is taken to be `ambient_c` where it is not known.
+    mount : sequence of str or None, length n, optional
+        The mounting of each level: the same word, not remounted between. One that names none has its
+        own.
+    mounting_spread : float
+        Share of the rise by which another mounting would move it (standard deviation): it moves all levels
+        of a mounting alike.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -188,16 +197,20 @@ def sustainable_power(
         raise InputError(f"measured_room_c has {rooms.size} entries, power_w has {known.size}")
     rooms = np.where(np.isfinite(rooms), rooms, ambient_c)[known]
     temperature_c = rise + rooms
+    alone = np.full(power.size, -1.0) if mount is None else _mountings(mount, known)
+    moved = np.outer(rise, rise) * mounting_spread**2
+    moved = np.where(np.equal.outer(alone, alone) & (alone >= 0), moved, np.diag(np.diag(moved)))
     held_error = np.zeros(power.size) if error is None else error
+    held_error = np.hypot(held_error, mounting_spread * rise)
     bounds = (power[held], rise[held], wanted[known][held], held_error[held])
     if held.all():
         return _only_bounds(bounds, limit_c, ambient_c, confidence)
-    power, rise = power[~held], rise[~held]
+    power, rise, moved = power[~held], rise[~held], moved[np.ix_(~held, ~held)]
     error = None if error is None else error[~held]
 
     allowed_k = limit_c - ambient_c
     levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
-    variance, freedom = _variance(power, rise, error)
+    variance, freedom = _variance(power, rise, error, np.diag(moved))
     reason = ""
     if (rise <= 0).any():
         reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
@@ -218,7 +231,7 @@ def sustainable_power(
     )
     known_speeds = (speed > 0).all() or (speed == 0).all()
     courses, inverse = draw_courses(
-        power, rise, variance, freedom, allowed_k, ambient_c, rooms[~held],
+        power, rise, np.diag(variance) + moved, freedom, allowed_k, ambient_c, rooms[~held],
         (temperature_c, speed) if known_speeds else None, full,
     )  # fmt: skip
     draws, exponents = _capacities(courses, power, rise, inverse, allowed_k)
@@ -299,8 +312,23 @@ def _capacity(
     )
 
 
-def _variance(power: Floats, rise: Floats, error: Floats | None) -> tuple[Floats | None, float]:
-    """Return the variance of each rise and how many degrees of freedom it was estimated with."""
+def _mountings(mount: Sequence[str | None], known: Bools) -> Floats:
+    """Return a number for the mounting of each level; -1 where none is named."""
+    names = list(mount)
+    if len(names) != known.size:
+        raise InputError(f"mount has {len(names)} entries, power_w has {known.size}")
+    distinct = [name for name in dict.fromkeys(names) if name is not None]
+    numbers = [-1.0 if name is None else float(distinct.index(name)) for name in names]
+    return np.array(numbers)[known]
+
+
+def _variance(
+    power: Floats, rise: Floats, error: Floats | None, moved: Floats
+) -> tuple[Floats | None, float]:
+    """Return the variance of each rise and how many degrees of freedom it was estimated with.
+
+    `moved` is what another mounting would add to it.
+    """
     residual, freedom = _scatter(power, rise)
     if error is None:
         if freedom < 2:
@@ -310,7 +338,7 @@ def _variance(power: Floats, rise: Floats, error: Floats | None) -> tuple[Floats
     variance = error**2 + 0.05**2
     if freedom >= 1:
         # Scatter beyond what the errors let expect by chance counts in their place.
-        excess = residual**2 / float(np.mean(variance))
+        excess = residual**2 / float(np.mean(variance + moved))
         if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
     return variance, _SURE_FREEDOM

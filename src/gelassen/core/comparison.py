@@ -7,11 +7,14 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 from scipy.stats import bartlett, nct, norm
+from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, as_confidence
+from gelassen.core.mounting import fit_shared_mountings, mounts_of
 from gelassen.core.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.result import Result
+from gelassen.core.setupfit import SetupFit, plain_fit
 from gelassen.core.spelling import nearest
 
 _MOST_RUNS = 50
@@ -81,8 +84,9 @@ def compare_setups(
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, standard_error][, block]; one row a run. `standard_error` is what the
-        run itself leaves open; `block` names what runs shared besides the setup (a day, a room).
+        Columns setup, value[, standard_error][, block][, mount]; one row a run. `standard_error` is what
+        the run itself leaves open; `block` names what runs shared besides the setup (a day, a room);
+        runs with the same `mount` were not remounted between, and one that names none had its own.
     baseline : str, optional
         Compare every setup against this one; without it, every pair once.
     confidence : float
@@ -104,7 +108,9 @@ def compare_setups(
     -----
     A linear model with a mean for each setup (and each block). The spread between runs is estimated
     together over all setups, since few runs a setup say little about it; each run weighs by that
-    spread and its own standard error (Paule and Mandel [1]_). Intervals are Student's t for one
+    spread and its own standard error (Paule and Mandel [1]_). Runs of one mounting are no repeats of
+    remounting: where mounts are named and shared, what another mounting adds is a part of its own
+    (`core/mounting.py`), which differences on one mounting are free of. Intervals are Student's t for one
     difference. Verdicts allow for the number of differences: Tukey and Kramer for all pairs [2]_,
     Dunnett's distribution by simulation for differences to a baseline [3]_; verdicts go on in steps
     from there (`core/multiplicity.py`). Without repeats the
@@ -123,38 +129,26 @@ def compare_setups(
     design = _design(table, names, blocks)
     values = table["value"].to_numpy(dtype=float)
     own = table["standard_error"].to_numpy(dtype=float) ** 2
-    freedom = int(len(values) - np.linalg.matrix_rank(design))
-    between = _between_variance(values, design, own, freedom)
-    between, degrees = _with_known(between, freedom, repeatability, usual_spread)
-    spread_known = degrees > 0 and between is not None
-    if freedom < 1 and repeatability is not None:
-        cautions.append(
-            f"no setup was run twice: the rig's known repeatability of {repeatability[0]:.2f} stands in"
-        )
-    elif freedom < 1:
-        cautions.append(
-            "no setup was run twice: how much a repeat or a remount moves the result is unknown, so "
-            "nothing can be told apart. Run each setup at least twice, better three times"
-        )
-    elif not spread_known:
-        cautions.append("repeats agree to the last digit: were they copied? No interval is given")
-    variance = own + (between or 0.0)
-    if not spread_known:
-        variance = np.ones_like(own)
-    cautions += _spread_cautions(table) if spread_known else []
-
-    means, covariance = _estimate(values, design, variance)
+    mounted = fit_shared_mountings(
+        values, design, table["mount"], own, repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is None:
+        fit, said = plain_fit(values, design, own, repeatability, usual_spread)
+    else:
+        fit, said = SetupFit.of_mountings(mounted), []
+    cautions += said
+    cautions += _spread_cautions(table) if fit.spread_known and mounted is None else []
     counts = table.groupby("setup").size()
+    mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
     model = _Model(
         names=names,
         contrasts=_contrasts(len(names), design.shape[1], len(blocks)),
-        means=means,
-        covariance=covariance,
-        freedom=degrees,
-        spread_known=spread_known,
+        fit=fit,
         runs=[int(counts[name]) for name in names],
+        mountings=[int(mountings[name]) for name in names],
         confidence=confidence,
     )
+    cautions += _mounting_cautions(model, usual_spread) if repeatability is None else []
     setups = _setup_rows(model)
     pairs = (
         [(name, baseline) for name in names if name != baseline]
@@ -165,11 +159,10 @@ def compare_setups(
     if len(names) < 2:
         cautions.append("there is one setup only: nothing to compare it with")
     setups["group"] = _groups(setups, differences, baseline)
-    scatter = float(np.sqrt(between)) if spread_known and between is not None else float("nan")
     return Comparison(
         setups=setups,
         differences=differences,
-        repeatability=scatter,
+        repeatability=fit.spread,
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),
@@ -193,6 +186,7 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
     except (TypeError, ValueError) as problem:
         raise InputError(f"runs holds something that is no number: {problem}") from None
     table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
+    table["mount"] = mounts_of(runs)
     cautions = []
     known = np.isfinite(table["value"]) & np.isfinite(table["standard_error"])
     lost = sorted(set(table["setup"]) - set(table.loc[known, "setup"]))
@@ -225,62 +219,6 @@ def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
     return np.hstack([setup, block.reshape(len(table), len(blocks) - 1)])
 
 
-def _estimate(values: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats]:
-    weighted = design / variance[:, None]
-    covariance: Floats = np.asarray(np.linalg.pinv(design.T @ weighted), dtype=float)
-    return covariance @ (weighted.T @ values), covariance
-
-
-def _between_variance(values: Floats, design: Floats, own: Floats, freedom: int) -> float | None:
-    """Return the variance between runs that makes the weighted residuals as large as expected."""
-    if freedom < 1:
-        return None
-
-    def excess(between: float) -> float:
-        variance = own + between
-        means, _ = _estimate(values, design, variance)
-        left = values - design @ means
-        return float((left**2 / variance).sum()) - freedom
-
-    plain, _ = _estimate(values, design, np.ones_like(own))
-    largest = float(((values - design @ plain) ** 2).sum()) / freedom
-    if largest < 1e-18:
-        return None if own.max(initial=0.0) == 0 else 0.0
-    tiny = 1e-9 * largest
-    if excess(tiny) <= 0 and own.min() > 0:
-        return 0.0  # the runs' own errors explain all of the scatter
-    low, high = tiny, 4 * largest * max(freedom, 1) + float(own.max())
-    for _ in range(200):
-        middle = np.sqrt(low * high)
-        low, high = (middle, high) if excess(middle) > 0 else (low, middle)
-    return float(np.sqrt(low * high))
-
-
-def _with_known(
-    between: float | None,
-    freedom: int,
-    repeatability: tuple[float, float] | None,
-    usual_spread: tuple[float, float] | None,
-) -> tuple[float | None, float]:
-    """Join the variance between these runs to what is known of the rig; each weighs by its freedom."""
-    known = []
-    for given in (repeatability, usual_spread if freedom >= 1 and between is not None else None):
-        if given is None:
-            continue
-        spread, degrees = float(given[0]), float(given[1])
-        if not (spread > 0 and degrees > 0):
-            raise InputError(
-                f"a repeatability needs a spread and degrees of freedom above zero, found {given}"
-            )
-        known.append((spread**2, degrees))
-    if between is not None and freedom >= 1:
-        known.append((between, float(freedom)))
-    total = sum(degrees for _, degrees in known)
-    if not total:
-        return between, float(freedom)
-    return sum(variance * degrees for variance, degrees in known) / total, total
-
-
 def _spread_cautions(table: pd.DataFrame) -> list[str]:
     """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
     groups = {name: g["value"].to_numpy() for name, g in table.groupby("setup") if len(g) >= 3}
@@ -295,30 +233,44 @@ def _spread_cautions(table: pd.DataFrame) -> list[str]:
     ]
 
 
+def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[str]:
+    """Say what is unknown, or taken for granted, where no setup was mounted twice."""
+    mounted = model.fit.mounted
+    if mounted is None or max(model.mountings) > 1:
+        return []
+    pairs = [model.contrast(a, b) for a, b in combinations(model.names, 2)]
+    if not pairs or not (mounted.between(np.array(pairs)) > 0).any():
+        return []
+    if usual_spread is None:
+        return [
+            "no setup was mounted twice: what remounting moves is unknown, so setups on different "
+            "mountings cannot be told apart. Remount each at least once"
+        ]
+    return [
+        f"no setup was mounted twice: that remounting moves a rise by {usual_spread[0]:g} K, as usual, is "
+        "taken for granted. Remount each at least once"
+    ]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Model:
     """The fitted means, and what is needed for any difference between them."""
 
     names: list[str]
     contrasts: Floats  # one row a setup: its mean at the average block
-    means: Floats
-    covariance: Floats
-    freedom: float
-    spread_known: bool
+    fit: SetupFit
     runs: list[int]
+    mountings: list[int]
     confidence: float
-
-    @property
-    def factor(self) -> float:
-        """Half width of an interval in standard errors."""
-        if not self.spread_known:
-            return float("inf")
-        return quantile((1 + self.confidence) / 2, self.freedom)
 
     def contrast(self, a: str, b: str) -> Floats:
         """Return the contrast of setup `a` minus setup `b`."""
         first, second = self.names.index(a), self.names.index(b)
         return np.asarray(self.contrasts[first] - self.contrasts[second])
+
+    def repeats(self, name: str, *, between: bool) -> int:
+        """Return how often a setup was repeated: remounted, or just run."""
+        return (self.mountings if between else self.runs)[self.names.index(name)]
 
 
 def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
@@ -328,9 +280,8 @@ def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
 
 
 def _setup_rows(model: _Model) -> pd.DataFrame:
-    level = model.contrasts @ model.means
-    error = np.sqrt(np.einsum("ij,jk,ik->i", model.contrasts, model.covariance, model.contrasts))
-    half = model.factor * error
+    level = model.contrasts @ model.fit.means
+    half = model.fit.halves(model.contrasts, model.confidence)
     rows = pd.DataFrame(
         {
             "setup": model.names,
@@ -346,46 +297,71 @@ def _setup_rows(model: _Model) -> pd.DataFrame:
 def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> pd.DataFrame:
     rows = pd.DataFrame(pairs, columns=["setup", "versus"])
     vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
-        len(pairs), model.means.size
+        len(pairs), model.fit.means.size
     )
-    rows["difference"] = vectors @ model.means
+    rows["difference"] = vectors @ model.fit.means
     for name, unknown in (("low", -np.inf), ("high", np.inf), ("p_value", np.nan)):
         rows[name] = unknown
     rows["distinguishable"] = False
     rows["runs_needed"] = rows["smallest"] = np.nan
-    if not model.spread_known or not pairs:
+    error = model.fit.errors(vectors) if pairs else np.zeros(0)
+    known = np.isfinite(error)
+    if not known.any():
         return rows
-    shared = vectors @ model.covariance @ vectors.T
-    error = np.sqrt(np.diag(shared))
-    rows["low"] = rows["difference"] - model.factor * error
-    rows["high"] = rows["difference"] + model.factor * error
-    sizes = rows["difference"].to_numpy(dtype=float) / error
+    half = model.fit.halves(vectors, model.confidence)
+    rows["low"], rows["high"] = rows["difference"] - half, rows["difference"] + half
+    # Each error is known by degrees of freedom of its own; verdicts are reached at common ones.
+    freedom, common = model.fit.freedom(vectors), model.fit.degrees
+    sizes = _at_freedom(rows["difference"].to_numpy(dtype=float) / error, freedom, common)
     adjust = (
-        AgainstOne(shared, model.freedom)
+        AgainstOne(vectors @ model.fit.covariance @ vectors.T, common)
         if against_one
-        else AllPairs(len(model.names), model.freedom)
+        else AllPairs(len(model.names), common)
     )
     places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
     level = 1 - model.confidence
-    rows["p_value"] = [adjust.p_value(size) for size in sizes]
-    rows["distinguishable"] = adjust.told(places, sizes, level)
-    critical = critical_size(adjust.p_value, model.freedom, level)
-    rows["smallest"] = (critical + quantile(_POWER, model.freedom)) * error
+    rows["p_value"] = np.where(known, [adjust.p_value(size) for size in sizes], np.nan)
+    rows["distinguishable"] = adjust.told(places, sizes, level) & known
+    critical = _at_freedom(
+        np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
+    )
+    rows["smallest"] = np.where(
+        known, (critical + np.array([quantile(_POWER, float(f)) for f in freedom])) * error, np.nan
+    )
+    remounted = np.zeros(len(pairs), dtype=bool)
+    if model.fit.mounted is not None:
+        remounted = model.fit.mounted.between(vectors) > 0.5
     # How much more a difference needs for being one of many; it hardly changes with the runs.
-    more = critical / model.factor
+    more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
     rows["runs_needed"] = [
         0.0
         if row.distinguishable
         else _runs_needed(
-            float(row.difference) / more,
+            float(row.difference) / float(more[k]),
             float(error[k]),
-            (model.runs[places[k][0]], model.runs[places[k][1]]),
-            model.freedom,
+            (
+                model.repeats(row.setup, between=bool(remounted[k])),
+                model.repeats(row.versus, between=bool(remounted[k])),
+            ),
+            float(freedom[k]),
             model.confidence,
         )
+        if known[k]
+        else np.nan
         for k, row in enumerate(rows.itertuples())
     ]
     return rows
+
+
+def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | float") -> Floats:
+    """Return sizes in standard errors that are as rare at other degrees of freedom."""
+    before, after = np.broadcast_to(freedom, sizes.shape), np.broadcast_to(common, sizes.shape)
+    moved = np.abs(sizes)
+    other = ~np.isclose(before, after)
+    if other.any():
+        chance = student_t.sf(moved[other], before[other])
+        moved[other] = np.where(chance > 0, student_t.isf(chance, after[other]), moved[other])
+    return np.copysign(moved, sizes)
 
 
 def _runs_needed(

@@ -10,7 +10,9 @@ from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, as_confidence
+from gelassen.core.mounting import fit_shared_mountings, mounts_of
 from gelassen.core.result import Result
+from gelassen.core.setupfit import SetupFit
 from gelassen.core.spelling import nearest
 
 
@@ -60,6 +62,7 @@ def factor_effects(
     value: str = "value",
     confidence: float = 0.95,
     repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
 ) -> Effects:
     """Find main effects and interactions.
 
@@ -67,7 +70,8 @@ def factor_effects(
     ----------
     runs : DataFrame
         One row a run: a column with the value and one with the level of each factor. Combinations
-        may have different numbers of runs.
+        may have different numbers of runs. Runs with the same `mount` (if there is that column) were not
+        remounted between.
     factors : sequence of str
         Columns of the factors.
     value : str
@@ -76,6 +80,8 @@ def factor_effects(
         For all intervals.
     repeatability : (float, float), optional
         Known standard deviation between runs and its degrees of freedom, for data without repeats.
+    usual_spread : (float, float), optional
+        The same for rigs in general, where runs share mountings.
 
     Raises
     ------
@@ -88,7 +94,8 @@ def factor_effects(
     means with equal weights (Yates' weighted squares of means [1]_), so that unequal numbers of runs
     do not tilt them. Where combinations are empty, effects are taken to add up, interactions are not
     given, and that is said. p values of several levels or factors are not adjusted for their number;
-    `distinguishable` is (Holm).
+    `distinguishable` is (Holm). Where runs share mountings, what another mounting adds is a part of its own
+    (`core/mounting.py`): effects of what was changed on one mounting are free of it.
 
     References
     ----------
@@ -138,7 +145,16 @@ def factor_effects(
     if freedom < 1:
         cautions.append("no combination was run twice: how sure an effect is cannot be told")
     estimate, covariance = _solve(design, weight, means)
-    model = _Fit(estimate, covariance * variance, freedom, level)
+    spread = float(np.sqrt(variance)) if freedom >= 1 else float("nan")
+    fit = SetupFit(means=estimate, covariance=covariance * variance, degrees=freedom, spread=spread)
+    of_runs = np.array([table_of.row(tuple(cell)) for cell in table[list(factors)].to_numpy(str)])
+    values = table[value].to_numpy(dtype=float)
+    mounted = fit_shared_mountings(
+        values, of_runs, table["mount"], repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is not None and not (empty and not additive):
+        fit = SetupFit.of_mountings(mounted)
+    model = _Fit(fit, level)
     main = pd.DataFrame(_main(table_of, model), columns=["factor", "level", "versus", *_VERDICT])
     interactions = pd.DataFrame(
         [] if additive else _interactions(table_of, model),
@@ -152,7 +168,7 @@ def factor_effects(
         frame["distinguishable"] = _holm(frame["p_value"].to_numpy(dtype=float), 1 - level)
     return Effects(
         main=main, interactions=interactions, conditional=conditional,
-        spread=float(np.sqrt(variance)) if freedom >= 1 else float("nan"), freedom=float(freedom),
+        spread=fit.spread, freedom=float(fit.degrees),
         confidence=level,
         cautions=tuple(cautions),
     )  # fmt: skip
@@ -169,7 +185,7 @@ def _checked(
             raise InputError(
                 f'there is no column "{column}" ({", ".join(known)}).' + nearest(column, known)
             )
-    table = runs[[value, *factors]].copy()
+    table = runs[[value, *factors]].assign(mount=mounts_of(runs))
     table[value] = table[value].astype(float)
     lost = ~np.isfinite(table[value]) | table[list(factors)].isna().any(axis=1)
     table = table[~lost]
@@ -267,21 +283,17 @@ def _conditional(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
 
 @dataclass(frozen=True, slots=True)
 class _Fit:
-    estimate: Floats
-    covariance: Floats
-    freedom: float
+    fit: SetupFit
     level: float
 
     def verdict(self, contrast: Floats) -> tuple[float, float, float, float, bool]:
-        effect = float(contrast @ self.estimate)
-        if self.freedom < 1:
+        effect = float(contrast @ self.fit.means)
+        error, freedom = float(self.fit.errors(contrast[None])[0]), self.fit.freedom_of(contrast)
+        if freedom < 1 or not np.isfinite(error):
             return effect, -np.inf, np.inf, float("nan"), False
-        error = max(float(contrast @ self.covariance @ contrast), 0.0) ** 0.5
-        half = float(student_t.ppf((1 + self.level) / 2, self.freedom)) * error
+        half = float(student_t.ppf((1 + self.level) / 2, freedom)) * error
         p_value = (
-            float(2 * student_t.sf(abs(effect) / error, self.freedom))
-            if error > 0
-            else float("nan")
+            float(2 * student_t.sf(abs(effect) / error, freedom)) if error > 0 else float("nan")
         )
         return effect, effect - half, effect + half, p_value, False
 

@@ -1,6 +1,7 @@
 """Whether the machine itself changed while it was tested, told by runs of one setup over time."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,7 +9,9 @@ from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.mounting import fit_shared_mountings
 from gelassen.core.result import Result
+from gelassen.core.setupfit import SetupFit
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,13 +52,21 @@ class MachineDrift(Result):
         return f"drift of the machine: {self.over_all:+.2f} over the repeats{verdict}"
 
 
-def machine_drift(days: SeriesLike, value: SeriesLike, *, confidence: float = 0.95) -> MachineDrift:
+def machine_drift(
+    days: SeriesLike,
+    value: SeriesLike,
+    *,
+    mount: Sequence[str | None] | None = None,
+    confidence: float = 0.95,
+) -> MachineDrift:
     """Look for a trend in repeated runs of one setup.
 
     Parameters
     ----------
     days, value : array_like, shape (n,)
         When each run began, in days from any zero, and its value.
+    mount : sequence of str or None, optional
+        The mounting of each run: the same word, not remounted between. Another mounting is no drift.
     confidence : float
         For the interval and the verdict.
 
@@ -66,15 +77,20 @@ def machine_drift(days: SeriesLike, value: SeriesLike, *, confidence: float = 0.
 
     Notes
     -----
-    A straight line by least squares; Student's t with n - 2 degrees of freedom.
+    A straight line by least squares; Student's t with n - 2 degrees of freedom, fewer where runs share
+    mountings (`core/mounting.py`).
     """
     level = as_confidence(confidence)
     moments = as_series("days", days)
     values = as_series("value", value)
     if moments.size != values.size:
         raise InputError(f"value has {values.size} entries, days has {moments.size}")
+    mounts = [None] * moments.size if mount is None else list(mount)
+    if len(mounts) != moments.size:
+        raise InputError(f"mount has {len(mounts)} entries, days has {moments.size}")
     good = np.isfinite(moments) & np.isfinite(values)
     moments, values = moments[good], values[good]
+    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
     if moments.size < 3 or np.ptp(moments) == 0:
         return MachineDrift(
             per_day=math.nan, low=-math.inf, high=math.inf, p_value=math.nan, over_all=math.nan,
@@ -88,10 +104,16 @@ def machine_drift(days: SeriesLike, value: SeriesLike, *, confidence: float = 0.
     square = float(centred @ centred)
     slope = float(centred @ values) / square
     left = values - values.mean() - slope * centred
-    freedom = values.size - 2
+    freedom: float = values.size - 2
     error = math.sqrt(max(float(left @ left) / freedom / square, 1e-30))
+    line = np.column_stack([np.ones_like(centred), centred])
+    mounted = fit_shared_mountings(values, line, mounts)
+    if mounted is not None:
+        fit, trend = SetupFit.of_mountings(mounted), np.array([0.0, 1.0])
+        slope, error = float(fit.means[1]), float(fit.errors(trend[None])[0])
+        freedom = fit.freedom_of(trend)
     half = float(student_t.ppf((1 + level) / 2, freedom)) * error
-    p_value = float(2 * student_t.sf(abs(slope) / error, freedom))
+    p_value = float(2 * student_t.sf(abs(slope) / error, freedom)) if half < math.inf else math.nan
     return MachineDrift(
         per_day=slope, low=slope - half, high=slope + half, p_value=p_value,
         over_all=slope * float(np.ptp(moments)), distinguishable=p_value < 1 - level, middle_days=middle,

@@ -98,7 +98,7 @@ class PowerCourses:
 def draw_courses(
     power: Floats,
     rise: Floats,
-    variance: Floats,
+    covariance: Floats,
     freedom: float,
     allowed_k: float,
     room_c: float,
@@ -110,10 +110,12 @@ def draw_courses(
 
     Parameters
     ----------
-    power, rise, variance : array, shape (levels,)
-        Held power in W, steady rise in K and its variance in K².
+    power, rise : array, shape (levels,)
+        Held power in W, steady rise in K.
+    covariance : array, shape (levels, levels)
+        Of the rises, in K².
     freedom : float
-        Degrees of freedom of that variance.
+        Degrees of freedom of that covariance.
     allowed_k : float
         The rise that is asked about: departures are a share of it.
     room_c : float
@@ -134,7 +136,7 @@ def draw_courses(
     """
     scale = float(power.max())
     bend = departures_alike(power, power) * (_DEPARTURE * allowed_k) ** 2
-    inverse = np.asarray(np.linalg.inv(np.diag(variance) + bend), dtype=float)
+    inverse = np.asarray(np.linalg.inv(covariance + bend), dtype=float)
     coldest_c = min(room_c, float(measured_room_c.min()))
     hottest_c = max(room_c, float(measured_room_c.max())) + 1.1 * max(allowed_k, rise.max()) + 5
     grid_c = np.linspace(coldest_c, hottest_c, _GRID)

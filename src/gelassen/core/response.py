@@ -1,6 +1,7 @@
 """How a result changes along a scale: fans fitted, duty, flow, power; and where more stops paying."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -10,7 +11,9 @@ from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.mounting import fit_shared_mountings
 from gelassen.core.result import Result
+from gelassen.core.setupfit import SetupFit
 
 _DRAWS = 4000
 
@@ -58,6 +61,8 @@ def response_curve(
     worth: float = 0.0,
     confidence: float = 0.95,
     repeatability: tuple[float, float] | None = None,
+    mount: Sequence[str | None] | None = None,
+    usual_spread: tuple[float, float] | None = None,
 ) -> Response:
     """Find how a value falls along a scale, and where the next step stops paying.
 
@@ -71,6 +76,10 @@ def response_curve(
         For all intervals.
     repeatability : (float, float), optional
         Known standard deviation between runs, and its degrees of freedom.
+    mount : sequence of str or None, optional
+        The mounting of each run: the same word, not remounted between.
+    usual_spread : (float, float), optional
+        What runs of rigs in general scatter by, where runs share mountings.
 
     Raises
     ------
@@ -88,6 +97,10 @@ def response_curve(
     places = as_series("x", x)
     values = as_series("value", value, like=places)
     good = np.isfinite(places) & np.isfinite(values)
+    mounts = [None] * good.size if mount is None else list(mount)
+    if len(mounts) != good.size:
+        raise InputError(f"mount has {len(mounts)} entries, x has {good.size}")
+    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
     places, values = places[good], values[good]
     marks = np.unique(places)
     if marks.size < 2:
@@ -104,19 +117,27 @@ def response_curve(
         freedom += degrees
     if freedom < 1:
         cautions.append("no level was run twice: how sure a step is cannot be told")
-    factor = float(student_t.ppf((1 + level) / 2, freedom)) if freedom >= 1 else math.inf
-    error = np.sqrt(variance / counts)
-    half = factor * error if math.isfinite(factor) else np.full(marks.size, math.inf)
+    fit = SetupFit(
+        means=means, covariance=np.diag(variance / counts), degrees=freedom,
+        spread=math.sqrt(variance) if freedom >= 1 else math.nan,
+    )  # fmt: skip
+    mounted = fit_shared_mountings(
+        values, np.equal.outer(places, marks).astype(float), mounts, repeatability=repeatability,
+        usual_spread=usual_spread,
+    )  # fmt: skip
+    if mounted is not None:
+        fit = SetupFit.of_mountings(mounted)
+        means, freedom = fit.means, mounted.within_freedom
+    half = fit.halves(np.eye(marks.size), level)
     levels = pd.DataFrame(
         {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}
     )
     # One step in twenty would seem to pay by chance: their intervals allow for how many there are.
     each = 1 - (1 - level) / (marks.size - 1)
-    of_steps = float(student_t.ppf((1 + each) / 2, freedom)) if freedom >= 1 else math.inf
+    wides = fit.halves(np.diff(np.eye(marks.size), axis=0), each)
     rows = []
-    for a, b in pairwise(range(marks.size)):
+    for (a, b), wide in zip(pairwise(range(marks.size)), wides, strict=True):
         change = float(means[b] - means[a])
-        wide = of_steps * math.hypot(error[a], error[b]) if freedom >= 1 else math.inf
         low, high = change - wide, change + wide
         pays = "yes" if high < -worth else "no" if low > -worth else "cannot tell"
         rows.append((marks[a], marks[b], change, low, high, pays))
@@ -124,7 +145,7 @@ def response_curve(
     paying = [k for k, row in enumerate(rows) if row[5] == "yes"]
     last = paying[-1] + 1 if paying else 0
     stops = None if last == marks.size - 1 else float(marks[last])
-    best = _best(marks, means, error, freedom, level)
+    best = _best(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
     return Response(
         levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
         best_high=best[2],

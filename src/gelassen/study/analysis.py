@@ -118,7 +118,7 @@ def compare_runs(
     # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
-    compared = base[["setup", "value", "standard_error"]]
+    compared = base[["setup", "value", "standard_error", "mount"]]
     usual = USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
         compared,

@@ -3,17 +3,17 @@
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from scipy.stats import norm
 
 from gelassen.core.capacity import Capacity, sustainable_power
 from gelassen.core.comparison import compare_setups
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.study.analysis import USUAL_SPREAD_K
+from gelassen.study.powersteps import power_rungs
 from gelassen.study.rows import Row
 
 _POWER_IN_NAME = re.compile(r"[\s,;/_-]*\b\d+(?:[.,]\d+)?\s?W\b(?:atts?)?", re.IGNORECASE)
@@ -32,8 +32,8 @@ class StudyCapacity(Result):
     differences : DataFrame
         setup, versus, difference_w, low_w, high_w, distinguishable: every pair once.
     points : DataFrame
-        setup, run, power_w, rise_k, rise_se_k, throttled, wanted_w, resistance_k_per_w, one_mounting: what
-        they rest on.
+        setup, run, power_w, rise_k, rise_se_k (without what remounting moves), throttled, wanted_w,
+        resistance_k_per_w, mounting: what they rest on.
     answers
         Setup to its whole answer.
     """
@@ -83,19 +83,15 @@ def find_capacities(
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
     spread, said = _relative_spread(rows, repeatability)
-    alone = np.where(points["one_mounting"], 0.0, spread * points["rise_k"])
-    points["rise_se_k"] = np.hypot(points["rise_se_k"], alone)
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
         answer = sustainable_power(
             runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
             wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
-            measured_room_c=runs["room_c"],
+            measured_room_c=runs["room_c"], mount=runs["mounting"].tolist(), mounting_spread=spread,
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
-        if runs["one_mounting"].any():
-            answer = _with_mounting(answer, spread / math.sqrt(runs["run"].nunique()))
         answers[str(name)] = answer
         entry = {
             "setup": name,
@@ -152,7 +148,7 @@ def _points(
                 _point(
                     name, row["run"], level["power_w"], level["value"], level["standard_error"],
                     throttled=level["at_limit"], fan_rpm=level["fan_rpm"],
-                    duty_pct=level["duty_pct"], room_c=level["reference_c"], one_mounting=True,
+                    duty_pct=level["duty_pct"], room_c=level["reference_c"], mount=row.get("mount"),
                 )
                 for level in row["levels"]
                 if level["at_limit"] or level["standard_error"] is not None
@@ -180,6 +176,7 @@ def _points(
                     row["standard_error"],
                     throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
                     duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
+                    mount=row.get("mount"),
                 )
             )  # fmt: skip
     return pd.DataFrame(points), left
@@ -188,7 +185,7 @@ def _points(
 def _point(
     setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float | None,
     *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
-    duty_pct: float | None = None, room_c: float | None = None, one_mounting: bool = False,
+    duty_pct: float | None = None, room_c: float | None = None, mount: str | None = None,
 ) -> dict[str, object]:  # fmt: skip
     return {
         "setup": setup,
@@ -202,7 +199,7 @@ def _point(
         "duty_pct": math.nan if duty_pct is None else duty_pct,
         "room_c": math.nan if room_c is None else room_c,
         "resistance_k_per_w": rise_k / power_w,
-        "one_mounting": one_mounting,
+        "mounting": f"run {run}" if mount is None else mount,
     }
 
 
@@ -225,11 +222,16 @@ def _relative_spread(
     Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
     repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
     """
-    rises = [r for r in rows if r["value"] is not None and r["unit"] == "K" and r["value"] > 0]
+    rungs = power_rungs([row for row in rows if row["unit"] == "K"])
+    rises = [
+        {**row, "setup": f"{row['setup']} at {rung.words}", "mount": row.get("mount") or row["run"]}
+        for rung in rungs for row in rung.rows
+        if row["value"] is not None and row["value"] > 0
+    ]  # fmt: skip
     if not rises:
         return 0.0, []
     free = [r for r in rises if not r["at_limit"]] or rises
-    table = pd.DataFrame(free)[["setup", "value", "standard_error"]].astype(
+    table = pd.DataFrame(free)[["setup", "value", "standard_error", "mount"]].astype(
         {"value": float, "standard_error": float}
     )
     usual_k = float(table["value"].mean())  # what is known of rigs is known at such rises
@@ -247,17 +249,6 @@ def _relative_spread(
         f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
         "taken for granted. Run each setup at least twice"
     ]
-
-
-def _with_mounting(answer: Capacity, spread: float) -> Capacity:
-    """Widen a capacity by what another mounting would move it: levels of one run share theirs."""
-    share = float(norm.ppf((1 + answer.confidence) / 2)) * spread / max(answer.exponent, 0.5)
-    moved_w = share * answer.power_w
-    return replace(
-        answer,
-        low_w=answer.power_w - math.hypot(answer.power_w - answer.low_w, moved_w),
-        high_w=answer.power_w + math.hypot(answer.high_w - answer.power_w, moved_w),
-    )
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:

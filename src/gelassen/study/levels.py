@@ -6,6 +6,12 @@ from gelassen.study.capacities import without_power
 from gelassen.study.studyfile import StudyFile
 
 FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
+# What is changed without touching the cooler, in the words that factors are named with.
+_LEFT_ON = (
+    *FAN_WORDS, "panel", "door", "case", "enclosure", "cabinet", "lid", "filter", "vent", "duct",
+    "orientation", "position", "direction", "room", "place", "flow", "limit", "power", "load", "clock",
+    "core",
+)  # fmt: skip
 _POWER_FACTORS = ("power", "power_w", "power_limit_w")
 
 
@@ -15,6 +21,12 @@ def level_text(level: object) -> str:
         return f"{float(level):g}"  # type: ignore[arg-type]
     except (TypeError, ValueError):
         return str(level)
+
+
+def takes_cooler_off(file: StudyFile, name: str) -> bool:
+    """Say whether changing a factor by hand takes the cooler off: as the study says, else by its name."""
+    told = file.factors[name].remounts
+    return told if told is not None else not any(word in name.lower() for word in _LEFT_ON)
 
 
 def expected_quantities(file: StudyFile) -> list[str]:

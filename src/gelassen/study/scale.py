@@ -6,8 +6,10 @@ from dataclasses import replace
 import pandas as pd
 
 from gelassen.core.errors import InputError
+from gelassen.core.mounting import mounts_of
 from gelassen.core.response import Response, response_curve
 from gelassen.core.spelling import nearest
+from gelassen.study.analysis import USUAL_SPREAD_K
 from gelassen.study.levels import level_text
 from gelassen.study.studyfile import StudyFile
 
@@ -52,9 +54,10 @@ def along_scale(
             )
         x = x.groupby([table[name] for name in ("setup", *levels)]).transform("mean")
         values = free["value"]
+    in_k = set(free["unit"]) == {"K"}
     found = response_curve(
-        x[values.index], values, worth=worth, confidence=confidence,
-        repeatability=repeatability,
+        x[values.index], values, worth=worth, confidence=confidence, repeatability=repeatability,
+        mount=mounts_of(free.loc[values.index]), usual_spread=USUAL_SPREAD_K if in_k else None,
     )  # fmt: skip
     return replace(found, cautions=(*found.cautions, *cautions))
 

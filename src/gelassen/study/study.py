@@ -15,6 +15,7 @@ from gelassen.core.effects import Effects, factor_effects
 from gelassen.core.errors import FileError, GelassenError, InputError
 from gelassen.core.judging import MEAN_OF_CORES, core_channels
 from gelassen.core.machinedrift import MachineDrift, machine_drift
+from gelassen.core.mounting import mounts_of
 from gelassen.core.recording import Recording
 from gelassen.core.response import Response
 from gelassen.core.rig import Repeatability, rig_repeatability
@@ -22,7 +23,7 @@ from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
 from gelassen.core.tabular import series_of
 from gelassen.core.tradeoff import Tradeoff
-from gelassen.study.analysis import StudyComparison, compare_runs, run_table
+from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities
@@ -382,6 +383,9 @@ class Study:
             value=value,
             confidence=confidence,
             repeatability=self.known_repeatability(free["setup"]),
+            usual_spread=USUAL_SPREAD_K
+            if value == "value" and set(free["unit"]) == {"K"}
+            else None,
         )
         cautions = [*left_out, *found.cautions]
         if held := len(table) - len(free):
@@ -497,7 +501,7 @@ class Study:
                 f'there is no run of "{name}".' + nearest(name, table["setup"].unique())
             )
         days = [started_days(row) for row in runs.to_dict("records")]
-        found = machine_drift(days, runs["value"], confidence=confidence)
+        found = machine_drift(days, runs["value"], mount=mounts_of(runs), confidence=confidence)
         return replace(found, cautions=(*found.cautions, *left_out))
 
     def loads(

@@ -62,6 +62,10 @@ class Factor(_Table):
 
     levels: list[str | float] = Field(min_length=1)
     changed_by: Literal["hand", "software"] = "hand"
+    remounts: bool | None = Field(
+        None,
+        description="whether a change by hand takes the cooler off; told by the name if left out",
+    )
     channel: Channel | None = Field(None, description="the actuator that software sets")
     sets: Literal["load", "workers"] | None = Field(
         None, description="what of the load software sets, where it is no actuator"

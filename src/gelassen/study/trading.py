@@ -114,13 +114,14 @@ def compare_at_equal(
     )
     free = table[~table["at_limit"].astype(bool)]
     spread = compare_setups(
-        free[["setup", "value", "standard_error"]], confidence=confidence,
+        free[["setup", "value", "standard_error", "mount"]], confidence=confidence,
         repeatability=repeatability, usual_spread=USUAL_SPREAD_K,
     )  # fmt: skip
     scatter = spread.repeatability if math.isfinite(spread.repeatability) else math.inf
+    alone = free["mount"].where(free["mount"].notna(), free["run"])  # a mounting counts once
     groups = {
-        name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("value", "size"))
-        for name, runs in free.groupby(keys[free.index], sort=False)
+        name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("alone", "nunique"))
+        for name, runs in free.assign(alone=alone).groupby(keys[free.index], sort=False)
     }  # fmt: skip
     if at is None:
         low = max(float(group["x"].min()) for group in groups.values())

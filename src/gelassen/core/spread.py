@@ -1,0 +1,67 @@
+"""What runs scatter by, estimated together over all setups, and joined to what is known of the rig."""
+
+import numpy as np
+from scipy.optimize import brentq
+
+from gelassen.core.errors import InputError
+from gelassen.core.inputs import Floats
+
+
+def estimate(values: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats]:
+    """Return weighted least-squares coefficients and their covariance; one variance a value."""
+    weighted = design / variance[:, None]
+    covariance: Floats = np.asarray(np.linalg.pinv(design.T @ weighted), dtype=float)
+    return covariance @ (weighted.T @ values), covariance
+
+
+def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) -> float | None:
+    """Return the variance between runs that makes the weighted residuals as large as expected.
+
+    None if that is not known: nothing was repeated, or repeats agree to the last digit (Paule and Mandel,
+    J. Res. Natl. Bur. Stand. 87, 377, 1982).
+    """
+    if freedom < 1:
+        return None
+
+    def excess(between: float) -> float:
+        variance = own + between
+        means, _ = estimate(values, design, variance)
+        left = values - design @ means
+        return float((left**2 / variance).sum()) - freedom
+
+    plain, _ = estimate(values, design, np.ones_like(own))
+    largest = float(((values - design @ plain) ** 2).sum()) / freedom
+    if largest < 1e-18:
+        return None if own.max(initial=0.0) == 0 else 0.0
+    tiny = 1e-9 * largest
+    if excess(tiny) <= 0 and own.min() > 0:
+        return 0.0  # the runs' own errors explain all of the scatter
+    if excess(tiny) <= 0:
+        return tiny
+    highest = 4 * largest * max(freedom, 1) + float(own.max())
+    return float(np.exp(brentq(lambda size: excess(np.exp(size)), np.log(tiny), np.log(highest))))
+
+
+def with_known(
+    between: float | None, freedom: float, *known: tuple[float, float] | None
+) -> tuple[float | None, float]:
+    """Join a variance to standard deviations that are known; each weighs by its degrees of freedom.
+
+    Returns the variance and its degrees of freedom.
+    """
+    joined = []
+    for given in known:
+        if given is None:
+            continue
+        spread, degrees = float(given[0]), float(given[1])
+        if not (spread > 0 and degrees > 0):
+            raise InputError(
+                f"a repeatability needs a spread and degrees of freedom above zero, found {given}"
+            )
+        joined.append((spread**2, degrees))
+    if between is not None and freedom >= 1:
+        joined.append((between, float(freedom)))
+    total = sum(degrees for _, degrees in joined)
+    if not total:
+        return between, float(freedom)
+    return sum(variance * degrees for variance, degrees in joined) / total, total
