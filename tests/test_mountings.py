@@ -192,3 +192,22 @@ repeats = 2
     assert all(
         len({c for c, m in zip(coolers, mounts, strict=True) if m == one}) == 1 for one in mounts
     )
+
+
+def test_scatter_that_grows_with_power_is_weighed_by_it():
+    gentle, hard = [20.0, 20.2, 19.8], [60.0, 60.9, 59.1]
+    runs = pd.DataFrame({"value": gentle * 2 + hard * 2})
+    runs["setup"] = np.repeat(list("abcd"), 3)
+    half = {}
+    for name, table in (
+        ("one", runs),
+        ("scaled", runs.assign(scale=np.repeat([1, 1, 4.5, 4.5], 3))),
+    ):
+        setups = compare_setups(table).setups.set_index("setup")
+        half[name] = (setups["high"] - setups["low"]) / 2
+    assert half["one"]["a"] == pytest.approx(half["one"]["d"])
+    assert half["scaled"]["d"] == pytest.approx(4.5 * half["scaled"]["a"])
+    # In units of its scatter each setup has the same spread, here of 0.2 and eight degrees of freedom.
+    assert half["scaled"]["a"] == pytest.approx(stats.t.ppf(0.975, 8) * 0.2 / math.sqrt(3))
+    with pytest.raises(ValueError, match="scale must be a number above zero"):
+        compare_setups(runs.assign(scale=0.0))

@@ -84,9 +84,11 @@ def compare_setups(
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, standard_error][, block][, mount]; one row a run. `standard_error` is what
-        the run itself leaves open; `block` names what runs shared besides the setup (a day, a room);
-        runs with the same `mount` were not remounted between, and one that names none had its own.
+        Columns setup, value[, standard_error][, block][, mount][, scale]; one row a run.
+        `standard_error` is what the run itself leaves open; `block` names what runs shared besides the
+        setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
+        none had its own; `scale` is how large the scatter of such a run is beside the spread that is
+        known or found, such as its power over the usual one.
     baseline : str, optional
         Compare every setup against this one; without it, every pair once.
     confidence : float
@@ -127,8 +129,11 @@ def compare_setups(
     names = list(dict.fromkeys(table["setup"]))
     blocks = _blocks(table)
     design = _design(table, names, blocks)
-    values = table["value"].to_numpy(dtype=float)
-    own = table["standard_error"].to_numpy(dtype=float) ** 2
+    # In units of its own scatter every run counts alike.
+    scale = table["scale"].to_numpy(dtype=float)
+    design = design / scale[:, None]
+    values = table["value"].to_numpy(dtype=float) / scale
+    own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
     mounted = fit_shared_mountings(
         values, design, table["mount"], own, repeatability=repeatability, usual_spread=usual_spread
     )
@@ -183,10 +188,14 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
         table["standard_error"] = np.abs(pd.Series(error, index=runs.index).astype(float)).fillna(
             0.0
         )
+        scale = runs["scale"] if "scale" in runs.columns else 1.0
+        table["scale"] = pd.Series(scale, index=runs.index).astype(float)
     except (TypeError, ValueError) as problem:
         raise InputError(f"runs holds something that is no number: {problem}") from None
     table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
     table["mount"] = mounts_of(runs)
+    if not (np.isfinite(table["scale"]) & (table["scale"] > 0)).all():
+        raise InputError("scale must be a number above zero for every run")
     cautions = []
     known = np.isfinite(table["value"]) & np.isfinite(table["standard_error"])
     lost = sorted(set(table["setup"]) - set(table.loc[known, "setup"]))
@@ -221,7 +230,8 @@ def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
 
 def _spread_cautions(table: pd.DataFrame) -> list[str]:
     """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
-    groups = {name: g["value"].to_numpy() for name, g in table.groupby("setup") if len(g) >= 3}
+    scaled = table["value"] / table["scale"]
+    groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
     # Runs that agree to a millionth of a kelvin have no spread that could be tested.
     groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
     if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:

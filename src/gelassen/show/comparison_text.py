@@ -293,9 +293,13 @@ def sentences(comparison: StudyComparison) -> list[str]:
             + "; its temperature says no more than that."
         )
     if math.isfinite(comparison.repeatability_k):
+        known = math.isfinite(comparison.repeatability_at_w)
+        at_power = (
+            f" at {comparison.repeatability_at_w:.0f} W, in proportion to power" if known else ""
+        )
         said.append(
-            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K (standard deviation "
-            "over all setups, steadied by what remounting usually does)."
+            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K{at_power} (standard "
+            "deviation over all setups, steadied by what remounting usually does)."
         )
     return said[:6]
 

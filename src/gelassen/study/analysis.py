@@ -38,6 +38,9 @@ class StudyComparison(Result):
         What differed between runs besides the setup.
     unit
         "K" for rises, "°C" if no reference was logged.
+    repeatability_k, repeatability_at_w
+        What runs of one setup scatter by, and at which power; NaN for the second where setups draw about
+        the same. Where they do not, the scatter is taken to grow in proportion to power.
     """
 
     title: str
@@ -56,6 +59,7 @@ class StudyComparison(Result):
     comparability: Comparability | None = None
     room_c: float | None = None
     over: str = "the reference"
+    repeatability_at_w: float = float("nan")
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -118,7 +122,9 @@ def compare_runs(
     # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
-    compared = base[["setup", "value", "standard_error", "mount"]]
+    highest_w = _highest_power(base)
+    scale = base.groupby("setup")["power_w"].transform("mean") / highest_w
+    compared = base[["setup", "value", "standard_error", "mount"]].assign(scale=scale.fillna(1.0))
     usual = USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
         compared,
@@ -171,7 +177,19 @@ def compare_runs(
         comparability=fair,
         room_c=room_c,
         over="the room" if over is None or _is_room(over) else over,
+        repeatability_at_w=highest_w,
     )
+
+
+def _highest_power(table: pd.DataFrame) -> float:
+    """Return the power at which the scatter of runs is told, where setups draw different powers; else NaN.
+
+    Mounting changes a resistance: what it moves a rise by grows with power.
+    """
+    powers = table.groupby("setup")["power_w"].mean().astype(float)
+    if not (powers > 0).all() or powers.max() <= (1 + _NEAR_POWER) * powers.min():
+        return float("nan")
+    return float(powers.max())
 
 
 def run_table(
