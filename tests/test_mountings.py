@@ -211,3 +211,19 @@ def test_scatter_that_grows_with_power_is_weighed_by_it():
     assert half["scaled"]["a"] == pytest.approx(stats.t.ppf(0.975, 8) * 0.2 / math.sqrt(3))
     with pytest.raises(ValueError, match="scale must be a number above zero"):
         compare_setups(runs.assign(scale=0.0))
+
+
+def test_copies_on_shared_mountings_are_answered_without_a_scratch():
+    runs = pd.DataFrame({"setup": list("aabbab"), "value": 1e6, "mount": list("xyxyzz")})
+    known = compare_setups(runs, repeatability=(0.3, 5.0))
+    assert known.differences["difference"].to_numpy() == pytest.approx([0.0], abs=1e-6)
+    assert not known.differences["distinguishable"].any()
+    assert any("copied" in text for text in compare_setups(runs).cautions)
+    power = np.array([45.0, 65.0, 95.0, 125.0, 125.0])
+    bent = np.array(
+        [20.0, 24.0, 28.0, 31.0, 70.0]
+    )  # held back at a rise that the others never meet
+    answer = sustainable_power(
+        power, bent, rise_se_k=np.full(5, 0.3), throttled=power * 0 + (bent > 60), limit_c=95
+    )
+    assert answer.low_w <= answer.power_w <= answer.high_w

@@ -382,10 +382,11 @@ def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats, Fl
         # Rise at a power near by, in proportion to what the course has at this rise.
         held_at = courses.power_at(np.array([held_k]))[:, 0]
         spare = (held_k - held_k * held_w / held_at) / size_k
+        spare = np.where(np.isfinite(held_at), spare, -np.inf)  # it never meets that rise
         tight -= spare**2 / 2
         loose += norm.logcdf(spare)
         if np.isfinite(wanted_w) and wanted_w > held_w:
-            below *= norm.cdf((held_k * wanted_w / held_at - held_k) / size_k)
+            below *= norm.cdf(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
     held = np.logaddexp(tight + np.log(1 - _CUT_TOO_FAR), loose + np.log(_CUT_TOO_FAR))
     weights = np.nan_to_num(courses.weights * below * np.exp(held))
     total = weights.sum()

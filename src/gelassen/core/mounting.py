@@ -22,7 +22,9 @@ from gelassen.core.inputs import Floats
 from gelassen.core.spread import between_variance, with_known
 
 # Where nothing tells what remounting moves, it counts as this many times all that was seen.
-_UNKNOWN = 1e6
+_UNKNOWN = 1e4
+# No run is known better than to this share of the largest variance: arithmetic has an end.
+_LEAST_SHARE = 1e-7
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,16 +144,17 @@ def _fit(
     within = between_variance(values, everything, own, within_freedom)
     if within is None:
         return None
-    found = _mounting_variance(values, design, own + within, members, mounting_freedom)
+    largest = max(within, float(own.max()), float(np.var(values)), 1e-12)
+    alone = np.maximum(own + within, _LEAST_SHARE * largest)
+    found = _mounting_variance(values, design, alone, members, mounting_freedom)
     total, freedom = with_known(
         None if found is None else found + within, mounting_freedom, repeatability, usual_spread
     )
     mounting = np.inf if total is None else max(total - within, 0.0)
-    largest = max(within, float(own.max()), float(np.var(values)), 1e-12)
-    variance = np.diag(own + within) + members @ members.T * (
-        mounting if np.isfinite(mounting) else _UNKNOWN * largest
-    )
-    factor = cho_factor(variance + 1e-12 * largest * np.eye(len(values)))
+    moved = mounting if np.isfinite(mounting) else _UNKNOWN * largest
+    if np.isfinite(mounting):
+        alone = np.maximum(alone, _LEAST_SHARE * mounting)
+    factor = cho_factor(np.diag(alone) + moved * (members @ members.T))
     solved = cho_solve(factor, design)
     covariance = np.asarray(np.linalg.pinv(design.T @ solved), dtype=float)
     sizes = members.sum(axis=0)
@@ -176,18 +179,19 @@ def _mounting_variance(
         return None
     expected = len(values) - int(np.linalg.matrix_rank(design))
     shared = members @ members.T
-    jitter = 1e-12 * max(float(np.var(values)), 1e-12) * np.eye(len(values))
 
     def excess(mounting: float) -> float:
-        factor = cho_factor(np.diag(alone) + mounting * shared + jitter)
+        factor = cho_factor(np.diag(alone) + mounting * shared)
         solved = cho_solve(factor, design)
         means = np.linalg.pinv(design.T @ solved) @ (solved.T @ values)
         left = values - design @ means
         return float(left @ cho_solve(factor, left)) - expected
 
-    if excess(0.0) <= 0:
+    if excess(0.0) <= 1e-9:
         return 0.0
     high = float(np.var(values)) + float(alone.max())
-    while excess(high) > 0 and high < 1e12:
+    for _ in range(6):
+        if excess(high) < 0:
+            return float(brentq(excess, 0.0, high, xtol=1e-9 * high))
         high *= 4
-    return float(brentq(excess, 0.0, high, xtol=1e-9 * high)) if excess(high) < 0 else high
+    return high

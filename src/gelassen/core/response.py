@@ -163,6 +163,8 @@ def _best(
     centre, scale = marks.mean(), np.ptp(marks) / 2
     u = (marks - centre) / scale
     design = np.column_stack([np.ones_like(u), u, u**2]) / error[:, None]
+    if np.linalg.matrix_rank(design) < design.shape[1]:
+        return nothing
     covariance = np.linalg.inv(design.T @ design)
     estimate = covariance @ design.T @ (means / error)
     rng = np.random.default_rng(6)

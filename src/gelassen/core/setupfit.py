@@ -92,6 +92,7 @@ def plain_fit(
     elif not known:
         said.append("repeats agree to the last digit: were they copied? No interval is given")
     variance = own + (between or 0.0) if known else np.ones_like(own)
+    variance = np.maximum(variance, 1e-12 * float(variance.max()))
     means, covariance = estimate(values, design, variance)
     spread = float(np.sqrt(between)) if known and between is not None else float("nan")
     return SetupFit(means=means, covariance=covariance, degrees=degrees, spread=spread), said

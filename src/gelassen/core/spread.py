@@ -31,15 +31,20 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
 
     plain, _ = estimate(values, design, np.ones_like(own))
     largest = float(((values - design @ plain) ** 2).sum()) / freedom
-    if largest < 1e-18:
+    if largest < max(
+        1e-18, (1e-12 * float(np.abs(values).max())) ** 2
+    ):  # but for rounding, they agree
         return None if own.max(initial=0.0) == 0 else 0.0
     tiny = 1e-9 * largest
     if excess(tiny) <= 0 and own.min() > 0:
         return 0.0  # the runs' own errors explain all of the scatter
-    if excess(tiny) <= 0:
-        return tiny
     highest = 4 * largest * max(freedom, 1) + float(own.max())
-    return float(np.exp(brentq(lambda size: excess(np.exp(size)), np.log(tiny), np.log(highest))))
+    ends = float(np.log(tiny)), float(np.log(highest))
+    if excess(np.exp(ends[0])) <= 0:
+        return tiny
+    if excess(np.exp(ends[1])) >= 0:
+        return highest  # beyond what arithmetic resolves
+    return float(np.exp(brentq(lambda size: excess(np.exp(size)), *ends)))
 
 
 def with_known(
