@@ -102,7 +102,7 @@ def test_three_runs_of_one_mounting_are_not_three_mountings():
 
 def test_intervals_hold_where_some_setups_share_mountings_and_others_do_not():
     covered, claims = [], 0
-    for seed in range(60):
+    for seed in range(40):
         rng = np.random.default_rng(seed)
         rows = []
         for cooler in "ab":
@@ -119,7 +119,7 @@ def test_intervals_hold_where_some_setups_share_mountings_and_others_do_not():
         same = found["setup"].str[0] == found["versus"].str[0]
         assert half[same].max() < half[~same].min()
     assert 0.9 <= np.mean(covered) <= 0.99
-    assert claims <= 7
+    assert claims <= 5
 
 
 def test_another_mounting_is_no_drift_of_the_machine():

@@ -42,8 +42,9 @@ def power_rungs(rows: Sequence[Row]) -> list[Rung]:
     entries = [entry for row in rows for entry in level_rows(row) if (entry["power_w"] or 0) > 0]
     ladder = _longest_ladder(entries)
     members: list[list[Row]] = [[] for _ in ladder]
+    there: list[set[str]] = [set() for _ in ladder]  # runs that have a level there
     for entry in entries:
-        power, taken = entry["power_w"], [entry["run"] in _runs(own) for own in members]
+        power, taken = entry["power_w"], [entry["run"] in runs for runs in there]
         near = int(np.argmin([abs(math.log(power / rung)) for rung in ladder]))
         above = [k for k, rung in enumerate(ladder) if rung > power and not taken[k]]
         if entry["at_limit"] and above and (ladder[near] < power or taken[near]):
@@ -51,8 +52,10 @@ def power_rungs(rows: Sequence[Row]) -> list[Rung]:
         if abs(math.log(power / ladder[near])) > _near(entry) and not entry["at_limit"]:
             ladder.append(power)
             members.append([])
+            there.append(set())
             near = len(ladder) - 1
         members[near].append(entry)
+        there[near].add(entry["run"])
     rungs = [Rung(_usual(own), tuple(own)) for own in members if own]
     return sorted(rungs, key=lambda rung: rung.power_w)
 
