@@ -196,7 +196,7 @@ def test_each_level_is_told_by_itself_and_a_held_one_is_the_next_above(stepped_s
     assert widths["over all loads"] == pytest.approx(np.mean([widths[x] for x in loads]), rel=1e-6)
     course = stepped_study.along("power_w", where={"setup": "tower"})
     assert course.levels["x"].to_numpy() == pytest.approx([65, 95, 125], rel=0.01)
-    with pytest.raises(InputError, match="choose one with --where setup=NAME"):
+    with pytest.raises(InputError, match="they differ in something else"):
         stepped_study.along("power_w")
 
 

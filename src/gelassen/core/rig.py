@@ -9,6 +9,7 @@ from scipy.stats import chi2
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import as_confidence
+from gelassen.core.mounting import mounts_of
 from gelassen.core.result import Result
 
 
@@ -65,7 +66,7 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     ----------
     runs : DataFrame
         Columns setup, value[, mount][, day]; one row a run. Runs of one setup with the same `mount`
-        were not remounted between; without the column, each run counts as remounted.
+        were not remounted between; one that names none counts as remounted.
     confidence : float
         For the interval of the whole.
 
@@ -87,10 +88,11 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
             raise InputError(f'runs has no column "{column}"')
     table = pd.DataFrame({"setup": runs["setup"].astype(str), "value": runs["value"].astype(float)})
     table["day"] = runs["day"].astype(str) if "day" in runs.columns else ""
-    known_mounts = "mount" in runs.columns and runs["mount"].notna().any()
-    table["mount"] = (
-        runs["mount"].astype(str).to_numpy() if known_mounts else [str(k) for k in range(len(runs))]
-    )
+    mounts = mounts_of(runs)
+    known_mounts = any(mount is not None for mount in mounts)
+    table["mount"] = [
+        f"{k} alone" if mount is None else f"mount {mount}" for k, mount in enumerate(mounts)
+    ]
     table = table[np.isfinite(table["value"])]
     whole, freedom = _within(table, ["setup"])
     if freedom < 1:
@@ -116,6 +118,10 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     if degrees < 6:
         cautions.append(
             f"found from {degrees:.0f} degrees of freedom: more repeats would narrow it"
+        )
+    if table.groupby("setup")["mount"].nunique().max() < 2:
+        cautions.append(
+            "no setup was mounted twice: what remounting adds is not in it, so it does not stand in for it"
         )
     if not known_mounts:
         cautions.append(

@@ -1,7 +1,7 @@
 """Several loads side by side: each load by itself, and what holds over all of them."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,8 @@ from scipy.stats import norm
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.study.analysis import StudyComparison, compare_runs
-from gelassen.study.levels import level_text
+from gelassen.study.capacities import without_power
+from gelassen.study.levels import level_text, setups_without_power
 from gelassen.study.partsview import parts_table
 from gelassen.study.powersteps import power_rungs
 from gelassen.study.rows import Row
@@ -72,7 +73,8 @@ def compare_loads(
         for name, factor in file.factors.items()
         if factor.sets is not None or name.lower() in _LOAD_FACTORS
     ]
-    entries = _by_load(rows, [_split(row, file, factors) for row in rows])
+    named = [_split(row, file, factors) for row in rows]
+    entries = _by_load(rows, named, setups_without_power(file))
     loads = list(dict.fromkeys(load for load, _, _ in entries))
     if len(loads) < 2:
         raise InputError(
@@ -121,8 +123,13 @@ def _split(row: Row, file: StudyFile, factors: Sequence[str]) -> tuple[str, str]
     return (", ".join(own) or str(recorded)), group
 
 
-def _by_load(rows: Sequence[Row], named: Sequence[tuple[str, str]]) -> list[tuple[str, str, Row]]:
-    """Return load, setup and row; loads that differ in nothing else are told by their power."""
+def _by_load(
+    rows: Sequence[Row], named: Sequence[tuple[str, str]], groups: Mapping[str, str]
+) -> list[tuple[str, str, Row]]:
+    """Return load, setup and row; loads that differ in nothing else are told by their power.
+
+    `groups` are setups without their power limits, where the study says which that is.
+    """
     loads = dict.fromkeys(load for load, _ in named)
     if len(loads) > 1 and not any(row.get("levels") for row in rows):
         return [(*names, row) for names, row in zip(named, rows, strict=True)]
@@ -131,6 +138,7 @@ def _by_load(rows: Sequence[Row], named: Sequence[tuple[str, str]]) -> list[tupl
     for rung in power_rungs(rows):
         for row in rung.rows:
             load, setup = of_run[row["run"]]
+            setup = groups.get(setup) or without_power(setup)
             entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
     return entries
 

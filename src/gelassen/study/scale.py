@@ -13,6 +13,9 @@ from gelassen.study.analysis import USUAL_SPREAD_K
 from gelassen.study.levels import level_text
 from gelassen.study.studyfile import StudyFile
 
+# Setups nearer to each other than this share stand at one place.
+_SAME_PLACE = 0.01
+
 
 def along_scale(
     table: pd.DataFrame,
@@ -45,14 +48,9 @@ def along_scale(
         values, more = _evenly(free, factor, others)
         cautions += more
     else:  # logged: the runs of one setup stand at one place, or at one place each level of power
-        levels = ["level"] if "level" in table.columns else []
-        setups = list(table["setup"].unique())
-        if levels and len(setups) > 1:
-            raise InputError(
-                f"several setups go through these powers ({', '.join(setups)}): choose one with --where "
-                "setup=NAME"
-            )
-        x = x.groupby([table[name] for name in ("setup", *levels)]).transform("mean")
+        keys = [table[name] for name in ("setup", "level") if name in table.columns]
+        x = x.groupby(keys).transform("mean")
+        _refuse_shared_places(x[free.index], free["setup"], factor)
         values = free["value"]
     in_k = set(free["unit"]) == {"K"}
     found = response_curve(
@@ -60,6 +58,20 @@ def along_scale(
         mount=mounts_of(free.loc[values.index]), usual_spread=USUAL_SPREAD_K if in_k else None,
     )  # fmt: skip
     return replace(found, cautions=(*found.cautions, *cautions))
+
+
+def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
+    """Refuse setups that stand at one place: what tells them apart is not what is gone along."""
+    places = pd.DataFrame({"x": x, "setup": setup}).dropna().drop_duplicates().sort_values("x")
+    near = places["x"].diff().abs() < _SAME_PLACE * places["x"].abs()
+    for after in near.to_numpy().nonzero()[0]:
+        one, other = places["setup"].iloc[after - 1], places["setup"].iloc[after]
+        if one != other:
+            place = places["x"].iloc[after]
+            raise InputError(
+                f'"{one}" and "{other}" have the same {quantity} ({place:.4g}): they differ in something '
+                "else. Choose with --where FACTOR=LEVEL or --where setup=NAME"
+            )
 
 
 def _evenly(

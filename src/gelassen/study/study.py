@@ -243,7 +243,7 @@ class Study:
             baseline=against,
             confidence=confidence,
             made_up=self._is_made_up(rows),
-            repeatability=self.known_repeatability(row["setup"] for row in rows),
+            repeatability=self.known_repeatability(rows),
             room_c=room_c,
             expected=expected_quantities(self.file),
             reference=self._named_reference(),
@@ -293,17 +293,22 @@ class Study:
         if free.empty:
             raise InputError("every run was at its limit: repeats there show no scatter")
         found = rig_repeatability(free, confidence=confidence)
-        if store and found.freedom > 0:
+        # What was never remounted must not pass for what remounting moves.
+        remounted = not any(
+            text.startswith("no setup was mounted twice") for text in found.cautions
+        )
+        if store and found.freedom > 0 and remounted:
             write_json(self.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
         return replace(found, cautions=(*left_out, *found.cautions))
 
-    def known_repeatability(self, setups: Iterable[str]) -> tuple[float, float] | None:
+    def known_repeatability(self, runs: Iterable[Row] | pd.DataFrame) -> tuple[float, float] | None:
         """Return the repeatability kept with the study and its freedom, for runs without a repeat.
 
-        Where a setup was run twice, the runs tell it themselves, and what is kept may come from them.
+        Where a setup was mounted twice, the runs tell it themselves, and what is kept may come from them.
         """
-        names = list(setups)
-        if len(names) > len(set(names)):
+        table = runs if isinstance(runs, pd.DataFrame) else pd.DataFrame(list(runs))
+        mounts = [name or f"run {k}" for k, name in enumerate(mounts_of(table))]
+        if table.assign(mount=mounts).groupby("setup")["mount"].nunique().max() > 1:
             return None
         try:
             content = json.loads((self.folder / REPEATABILITY).read_text(encoding="utf-8"))
@@ -382,7 +387,7 @@ class Study:
             factors,
             value=value,
             confidence=confidence,
-            repeatability=self.known_repeatability(free["setup"]),
+            repeatability=self.known_repeatability(free),
             usual_spread=USUAL_SPREAD_K
             if value == "value" and set(free["unit"]) == {"K"}
             else None,
@@ -419,7 +424,7 @@ class Study:
         )
         found = along_scale(
             table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
-            repeatability=self.known_repeatability(table["setup"]),
+            repeatability=self.known_repeatability(table),
         )  # fmt: skip
         return replace(found, cautions=(*left_out, *found.cautions))
 
@@ -482,7 +487,7 @@ class Study:
         table = self.table(confidence=confidence, leave_out=leave_out)
         return compare_at_equal(
             table, self.file, quantity, at, confidence=confidence,
-            repeatability=self.known_repeatability(table["setup"]),
+            repeatability=self.known_repeatability(table),
         )  # fmt: skip
 
     def drift(
@@ -531,7 +536,7 @@ class Study:
             baseline=against,
             confidence=confidence,
             made_up=self._is_made_up(rows),
-            repeatability=self.known_repeatability(row["setup"] for row in rows),
+            repeatability=self.known_repeatability(rows),
         )
 
     def parts(self, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
@@ -580,7 +585,7 @@ class Study:
             confidence=confidence,
             title=self.file.title,
             made_up=self._is_made_up(rows),
-            repeatability=self.known_repeatability(row["setup"] for row in rows),
+            repeatability=self.known_repeatability(rows),
         )
 
     def _usable_rows(
