@@ -1,5 +1,6 @@
 """`gelassen import`: logs of other programs become runs."""
 
+import shutil
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -146,19 +147,24 @@ def import_logs(
     if not yes and sys.stdin.isatty() and not click.confirm("Store this?", default=True, err=True):
         say("nothing was stored")
         sys.exit(FAILED)
-    kept: dict[Path, Path] = {}
-    for (recording, originals), setup in zip(jobs, names, strict=True):
-        folder = store_import(
-            recording,
-            originals,
-            study,
-            setup=setup,
-            limit_c=limit_c,
-            new_setup=new_setup,
-            mount=mount,
-            beside=kept.get(originals[0]),
-        )
-        kept.setdefault(originals[0], folder)
+    folders: list[Path] = []
+    try:
+        for (recording, originals), setup in zip(jobs, names, strict=True):
+            beside = next(
+                (f for f, (_, own) in zip(folders, jobs, strict=False) if own == originals), None
+            )
+            folders.append(
+                store_import(
+                    recording, originals, study, setup=setup, limit_c=limit_c, new_setup=new_setup,
+                    mount=mount, beside=beside,
+                )
+            )  # fmt: skip
+    except BaseException:
+        # Some of a log's loads would be refused the rest: it would pass for stored.
+        for folder in folders:
+            shutil.rmtree(folder, ignore_errors=True)
+        raise
+    for folder in folders:
         click.echo(f"stored as {folder}")
         for entry in joined:
             _draw(entry, understood, study / "figures" / f"{folder.name}-{entry.name}.png")

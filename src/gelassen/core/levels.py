@@ -9,7 +9,7 @@ import pandas as pd
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.result import Result
 from gelassen.core.stretches import Stretch
-from gelassen.core.tabular import mean_of, mean_where
+from gelassen.core.tabular import mean_of, mean_where, means_and_peaks
 from gelassen.core.throttling import Throttling
 
 # Powers further apart than this are levels of their own.
@@ -119,7 +119,12 @@ def power_levels(
                 work_per_s=mean_where(work_per_s, third),
                 thermal_share=_share(by_heat, third),
                 power_share=_share(by_power, third),
-                channels=_means_and_peaks(list(frame.columns), readings[third]),
+                channels={
+                    str(name): (float(mean), float(peak))
+                    for name, mean, peak in zip(
+                        frame.columns, *means_and_peaks(readings[third]), strict=True
+                    )
+                },
             )
         )
         late_c.append(mean_where(temperature_c, late))
@@ -133,17 +138,6 @@ def power_levels(
 
 def _share(flags: Bools | None, where: Bools) -> float:
     return float(flags[where].mean()) if flags is not None and where.any() else float("nan")
-
-
-def _means_and_peaks(names: Sequence[str], readings: Floats) -> dict[str, tuple[float, float]]:
-    """Return mean and highest reading of each channel, one row a sample; NaN where none was read."""
-    known = np.isfinite(readings)
-    count = known.sum(axis=0)
-    total = np.where(known, readings, 0.0).sum(axis=0)
-    means = np.divide(total, count, where=count > 0, out=np.full(count.size, np.nan))
-    peaks = np.where(known, readings, -np.inf).max(axis=0, initial=-np.inf)
-    peaks = np.where(count > 0, peaks, np.nan)
-    return dict(zip(names, zip(means.tolist(), peaks.tolist(), strict=True), strict=True))
 
 
 def _held(

@@ -26,6 +26,8 @@ class Repeatability(Result):
     same_mount, remount, day
         What runs of one mount scatter by; what remounting adds; what another day adds. NaN where
         the runs cannot tell.
+    remounted
+        Whether any setup was mounted twice: else the whole says nothing of remounting.
     """
 
     total: float
@@ -38,6 +40,7 @@ class Repeatability(Result):
     runs: int
     setups: int
     cautions: tuple[str, ...] = ()
+    remounted: bool = False
 
     def __str__(self) -> str:
         if not math.isfinite(self.total):
@@ -119,7 +122,8 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
         cautions.append(
             f"found from {degrees:.0f} degrees of freedom: more repeats would narrow it"
         )
-    if table.groupby("setup")["mount"].nunique().max() < 2:
+    remounted = bool(table.groupby("setup")["mount"].nunique().max() > 1)
+    if not remounted:
         cautions.append(
             "no setup was mounted twice: what remounting adds is not in it, so it does not stand in for it"
         )
@@ -131,6 +135,7 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
         total=math.sqrt(total), low=low, high=high, freedom=degrees, same_mount=same_mount,
         remount=remount,
         day=day, runs=len(table), setups=table["setup"].nunique(), cautions=tuple(cautions),
+        remounted=remounted,
     )  # fmt: skip
 
 

@@ -37,7 +37,7 @@ from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch, answer_stretches, find_changes, within_1k_s
-from gelassen.core.tabular import mean_of, mean_where, series_of
+from gelassen.core.tabular import mean_of, mean_where, means_and_peaks, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
 
@@ -398,21 +398,16 @@ def _load_span(
 
 def _channel_table(frame: pd.DataFrame, times: Floats, held: Bools) -> pd.DataFrame:
     values = frame.to_numpy(dtype=float)
+    hold_mean, hold_peak = means_and_peaks(values[held])
     low = np.where(np.isfinite(values), values, -np.inf)
-    known = np.isfinite(values[held])
-    counts = known.sum(axis=0)
-    totals = np.where(known, values[held], 0.0).sum(axis=0)
-    hold_peak = low[held].max(axis=0, initial=-np.inf)
     at = low.argmax(axis=0)
     peak = low[at, np.arange(low.shape[1])]
     never = ~np.isfinite(peak)
     return pd.DataFrame(
         {
             "channel": list(frame.columns),
-            "hold_mean": np.divide(
-                totals, counts, where=counts > 0, out=np.full(counts.size, np.nan)
-            ),
-            "hold_peak": np.where(np.isfinite(hold_peak), hold_peak, np.nan),
+            "hold_mean": hold_mean,
+            "hold_peak": hold_peak,
             "run_peak": np.where(never, np.nan, peak),
             "run_peak_at_s": np.where(never, np.nan, times[at]),
         }

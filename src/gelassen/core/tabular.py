@@ -56,6 +56,16 @@ def mean_of(frame: pd.DataFrame, start: str, end: str, *, moving: bool = False) 
     return np.asarray(mean)
 
 
+def means_and_peaks(readings: Floats) -> tuple[Floats, Floats]:
+    """Return mean and highest reading of each column, one row a sample; NaN where none was read."""
+    known = np.isfinite(readings)
+    count = known.sum(axis=0)
+    total = np.where(known, readings, 0.0).sum(axis=0)
+    means = np.divide(total, count, where=count > 0, out=np.full(count.size, np.nan))
+    peaks = np.where(known, readings, -np.inf).max(axis=0, initial=-np.inf)
+    return means, np.where(count > 0, peaks, np.nan)
+
+
 def mean_where(series: Floats | None, where: Bools) -> float:
     """Return the mean of the readings there; NaN without any."""
     if series is None or not np.isfinite(series[where]).any():

@@ -25,8 +25,19 @@ def level_text(level: object) -> str:
 
 def takes_cooler_off(file: StudyFile, name: str) -> bool:
     """Say whether changing a factor by hand takes the cooler off: as the study says, else by its name."""
+    if file.factors[name].changed_by != "hand":
+        return False
     told = file.factors[name].remounts
     return told if told is not None else not any(word in name.lower() for word in _LEFT_ON)
+
+
+def mounted_as(file: StudyFile, setup: str) -> str:
+    """Return what of a setup a mounting belongs to: levels that take the cooler off, else its name."""
+    levels = file.setups.get(setup, {})
+    if not levels:
+        return without_power(setup)
+    own = [f"{name} {level_text(x)}" for name, x in levels.items() if takes_cooler_off(file, name)]
+    return ", ".join(own)
 
 
 def expected_quantities(file: StudyFile) -> list[str]:

@@ -27,7 +27,7 @@ from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison, compare_run
 from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities
-from gelassen.study.levels import expected_quantities, setups_without_power
+from gelassen.study.levels import expected_quantities, mounted_as, setups_without_power
 from gelassen.study.loads import StudyLoads, compare_loads
 from gelassen.study.partsview import parts_table
 from gelassen.study.powersteps import at_one_power, power_rungs
@@ -294,10 +294,7 @@ class Study:
             raise InputError("every run was at its limit: repeats there show no scatter")
         found = rig_repeatability(free, confidence=confidence)
         # What was never remounted must not pass for what remounting moves.
-        remounted = not any(
-            text.startswith("no setup was mounted twice") for text in found.cautions
-        )
-        if store and found.freedom > 0 and remounted:
+        if store and found.freedom > 0 and found.remounted:
             write_json(self.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
         return replace(found, cautions=(*left_out, *found.cautions))
 
@@ -603,6 +600,13 @@ class Study:
                 *((row["run"], _A_CLIMB) for row in rows if row.get("protocol") == "capacity"),
             ]
             rows = [row for row in rows if row.get("protocol") != "capacity"]
+        # The first mounting of one cooler is not that of another, whatever testers call them.
+        rows = [
+            {**row, "mount": f"{mounted_as(self.file, row['setup'])}: {row['mount']}"}
+            if row.get("mount")
+            else row
+            for row in rows
+        ]
         if not rows:
             reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")
