@@ -11,6 +11,7 @@ from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
 from gelassen.core.errors import InputError
 from gelassen.core.loadspan import span_from_level
+from gelassen.intake import store
 from gelassen.study import open_study
 from gelassen.study.capacities import find_capacities
 from gelassen.study.powersteps import at_one_power
@@ -251,3 +252,25 @@ def test_a_log_with_rests_between_its_loads_becomes_one_run_a_load(tmp_path):
     assert all(path.read_bytes() == (tmp_path / "day.csv").read_bytes() for path in originals)
     told = run.invoke(cli, [*into, "--every-load", "--load-start", "9", "--setup", "a"])
     assert "leave --load-start" in str(told.exception)
+
+
+def test_an_import_that_fails_half_way_leaves_nothing_and_can_be_made_again(tmp_path, monkeypatch):
+    parts = [staircase((w,), minutes=5, idle_s=320) for w in (65.0, 95.0)]
+    frame = pd.concat(parts, ignore_index=True).rename_axis("t_s").reset_index()
+    frame.to_csv(tmp_path / "day.csv", index=False)
+    into = ["import", str(tmp_path / "day.csv"), "--every-load", "--study", str(tmp_path / "study"),
+            "--setup", "a", "--new-setup", "--limit", "95", "--yes"]  # fmt: skip
+    real, calls = store.store_recording, []
+
+    def full(*given, **named):
+        calls.append(1)
+        if len(calls) == 2:
+            raise OSError(28, "No space left on device")
+        return real(*given, **named)
+
+    monkeypatch.setattr(store, "store_recording", full)
+    failed = CliRunner().invoke(cli, into)
+    assert "No space left" in str(failed.exception)
+    assert not list((tmp_path / "study" / "runs").iterdir())
+    again = CliRunner().invoke(cli, into)
+    assert again.output.count("stored as") == 2

@@ -14,6 +14,8 @@ from gelassen.core import compare_setups, sustainable_power
 from gelassen.core.effects import factor_effects
 from gelassen.core.machinedrift import machine_drift
 from gelassen.core.response import response_curve
+from gelassen.core.rig import rig_repeatability
+from gelassen.study.levels import mounted_as
 
 USUAL = (0.5, 4.0)
 
@@ -227,3 +229,27 @@ def test_copies_on_shared_mountings_are_answered_without_a_scratch():
         power, bent, rise_se_k=np.full(5, 0.3), throttled=power * 0 + (bent > 60), limit_c=95
     )
     assert answer.low_w <= answer.power_w <= answer.high_w
+
+
+def test_the_first_mounting_of_one_cooler_is_not_that_of_another(tmp_path):
+    text = 'format = 1\ntitle = "Coolers"\nmade_up = true\n[machine]\nname = "Playout box"\nlimit_c = 95\n'
+    text += '[factors.cooler]\nlevels = ["Brise 120", "Kiesel 92"]\n[factors.power_limit_w]\n'
+    text += 'levels = [65, 125]\nchanged_by = "software"\nchannel = "cpu.package.power_limit_w"\n'
+    for cooler in ("Brise 120", "Kiesel 92"):
+        for power in (65, 125):
+            text += f'[setups."{cooler}, {power}"]\ncooler = "{cooler}"\npower_limit_w = {power}\n'
+    (tmp_path / "study.toml").write_text(text)
+    study = open_study(tmp_path)
+    names = {setup: mounted_as(study.file, setup) for setup in study.file.setups}
+    assert names["Brise 120, 65"] == names["Brise 120, 125"] != names["Kiesel 92, 65"]
+    assert mounted_as(study.file, "no factors, 65 W") == "no factors"
+
+
+def test_what_was_never_remounted_is_no_repeatability_of_remounting():
+    once = rig_repeatability(nested(1, mounts=1, runs=3))
+    assert not once.remounted
+    assert any("does not stand in for it" in text for text in once.cautions)
+    assert rig_repeatability(nested(1)).remounted
+    unnamed = nested(1, runs=1).assign(mount=None)
+    unnamed.loc[0, "mount"] = "x"  # one that is named makes no mounting of the others
+    assert math.isnan(rig_repeatability(unnamed).same_mount)

@@ -118,4 +118,7 @@ def machine_drift(
         per_day=slope, low=slope - half, high=slope + half, p_value=p_value,
         over_all=slope * float(np.ptp(moments)), distinguishable=p_value < 1 - level, middle_days=middle,
         runs=int(values.size), confidence=level,
+        cautions=() if half < math.inf else (
+            "its runs share mountings, and what another mounting moves is not known",
+        ),
     )  # fmt: skip
