@@ -10,36 +10,23 @@ References
 """
 
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from itertools import product
 
 import numpy as np
 from scipy.optimize import nnls
-from scipy.special import logsumexp
 
 from gelassen.core.approach import log_missing
+from gelassen.core.following import Way, followed
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_std
+from gelassen.core.steptiming import FreeCourse
 from gelassen.core.whitening import Whitener, fitted_whitener
 
 # How a channel follows a change: at once (fan speed, power), through heat capacities, or through the
 # case air first: (time constant, time constant of what comes before it), in s.
 _WAYS_S = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0), (60.0, 12.0), (200.0, 12.0), (700.0, 12.0),
            (120.0, 45.0), (400.0, 45.0))  # fmt: skip
-# To say when a change was, it is followed in one way, or by a share at once and the rest slowly, as after
-# a change of power: sums of many ways could begin later and faster than heat can. Each course is a list of
-# (share, time constant, time constant of what comes before it), in s.
-_SLOW_RATIO = 1.26
-_SLOW_S = tuple(60.0 * _SLOW_RATIO**k for k in range(13))
-_EARLY_S, _QUICK_SHARES = (5.0, 12.0, 22.0, 35.0), (0.2, 0.35, 0.5)
-# How usual they are (in log): a change at once shows by itself and needs no help.
-_USUAL, _RARE = {5.0: -1.0, 35.0: -1.0}, 1.0
-_Course = tuple[tuple[float, float, float], ...]
-_COURSES: tuple[_Course, ...] = (
-    *(((1.0, tau, 0.0),) for tau in (0.0, 8.0, 30.0)),
-    *(((1.0, tau, early),) for tau in _SLOW_S for early in _EARLY_S),
-    *(((q, 8.0, 0.0), (1 - q, tau, 12.0)) for q in _QUICK_SHARES for tau in _SLOW_S),
-)
 # Approaches after the start of the load: time constants of exponentials, close enough together that
 # two of them make any between, and of approaches bent by this much.
 _STRAIGHT_S = (25.0, 40.0, 60.0, 90.0, 135.0, 200.0, 300.0, 450.0, 700.0, 1100.0, 1800.0, 4000.0)
@@ -111,7 +98,7 @@ class StepModel:
         tenth = max(course.size // 10, 1)
         self.usual_slow = 1.0 if course[:tenth].mean() > np.median(course) else -1.0
         # The same moments are tried again and again.
-        self._made: dict[tuple[float, tuple[tuple[float, float], ...]], Floats] = {}
+        self._made: dict[tuple[float, tuple[Way, ...]], Floats] = {}
 
     def fit(self, changes: tuple[Change, ...], background: Background) -> Fit:
         """Fit with these changes; approach and noise are described anew, twice."""
@@ -167,45 +154,16 @@ class StepModel:
         every = [self._every_sign((*known, Change(0.0, sign)), background) for sign in signs]
         return problems.gains(every, least=2 * least) / 2
 
-    def moment_evidence(
-        self, known: tuple[Change, ...], moments: Floats, sign: float, background: Background
-    ) -> Floats:
-        """Return the log evidence of each moment for one more change, over the courses it can take."""
-        found = self._course_evidence(known, moments, sign, background, _COURSES)
-        # Between entries of the list lie courses that fit better: those about the best are tried, too.
-        best = _COURSES[int(np.argmax(found.max(axis=1)))]
-        near = _neighbours(best)
-        if near:
-            nearer = self._course_evidence(known, moments, sign, background, near)
-            found = np.concatenate([found, nearer])
-        return np.asarray(logsumexp(found, axis=0))
-
-    def _course_evidence(
-        self,
-        known: tuple[Change, ...],
-        moments: Floats,
-        sign: float,
-        background: Background,
-        courses: tuple[_Course, ...],
-    ) -> Floats:
-        """Return the log evidence by course and moment."""
-        every_way = tuple(sorted({way[1:] for course in courses for way in course}))
-        problems = self._problems(known, moments, every_way, background.noise)
-        signs = [np.append(self._every_sign(known, background), sign)]
-        answers = []
-        for course in courses:
-            shares = np.zeros(len(every_way))
-            for share, *way in course:
-                shares[every_way.index((way[0], way[1]))] = share
-            usual = _USUAL.get(course[-1][2], 0.0) - (_RARE if len(course) > 1 else 0.0)
-            answers.append(problems.mixed(shares).gains(signs)[:, 0] / 2 + usual)
-        return np.array(answers)
+    def free_course(self, beside: tuple[Change, ...], noise: Whitener) -> FreeCourse:
+        """Return what is left of the readings once any smooth course, and these changes, are out of it."""
+        moments = [change.moment_s for change in beside]
+        return FreeCourse(self.elapsed_s, self._course / self._trust, self._trust, noise, moments)
 
     def _problems(
         self,
         known: tuple[Change, ...],
         moments: Floats,
-        ways: tuple[tuple[float, float], ...],
+        ways: tuple[Way, ...],
         noise: Whitener,
     ) -> "_Problems":
         """Return the normal equations with one more change, one problem a moment."""
@@ -230,11 +188,11 @@ class StepModel:
         ways = [self._ways(change.moment_s) for change in changes]
         return np.concatenate([self._base, *ways], axis=1)
 
-    def _ways(self, moment_s: float, ways: tuple[tuple[float, float], ...] = _WAYS_S) -> Floats:
+    def _ways(self, moment_s: float, ways: tuple[Way, ...] = _WAYS_S) -> Floats:
         known = self._made.get((moment_s, ways))
         if known is None:
             even = (float(self.elapsed_s[0]), float(self.elapsed_s[-1]), self.elapsed_s.size)
-            known = _followed(even, moment_s, ways) * self._trust[:, None]
+            known = followed(even, moment_s, ways) * self._trust[:, None]
             self._made[moment_s, ways] = known
         return known
 
@@ -260,17 +218,6 @@ class _Problems:
     grams: Floats
     rights: Floats
     common: int  # columns that all of them share
-
-    def mixed(self, shares: Floats) -> "_Problems":
-        """Return the same problems with one column of their own: the others, mixed in these shares."""
-        own = self.common
-        within = self.grams[:, own:, own:] @ shares
-        grams = np.empty((len(self.grams), own + 1, own + 1))
-        grams[:, :own, :own] = self.grams[:, :own, :own]
-        grams[:, :own, own] = grams[:, own, :own] = self.grams[:, :own, own:] @ shares
-        grams[:, own, own] = within @ shares
-        rights = np.column_stack([self.rights[:, :own], self.rights[:, own:] @ shares])
-        return _Problems(grams, rights, own)
 
     def gains(self, signs: list[Floats], *, least: float = -np.inf) -> Floats:
         """Return by how much each lowers the misfit, by problem and set of signs.
@@ -298,36 +245,8 @@ class _Problems:
         return solution * signs / scale, float(target @ target - misfit**2)
 
 
-def _neighbours(course: _Course) -> tuple[_Course, ...]:
-    """Return courses whose slow part is a little quicker or slower."""
-    *quick, (share, tau, early) = course
-    if tau not in _SLOW_S:
-        return ()
-    taus = [tau * _SLOW_RATIO ** (k / 4) for k in (-3, -2, -1, 1, 2, 3)]
-    return tuple((*quick, (share, t, early)) for t in taus)
-
-
 def _approaches(elapsed_s: Floats) -> Floats:
     """Return the settled value, up and down, and what each approach still misses."""
     level = np.ones_like(elapsed_s)
     missing = [np.exp(log_missing(elapsed_s / tau, bend, _AT_REST)) for tau, bend in _APPROACHES]
     return np.column_stack([level, level, *missing])
-
-
-@lru_cache(maxsize=512)  # the channels of a run, and runs alike, ask for the same moments
-def _followed(
-    even_s: tuple[float, float, int], moment_s: float, ways: tuple[tuple[float, float], ...]
-) -> Floats:
-    """Return how a channel follows a change of size 1 at this moment: one column a way.
-
-    `even_s` tells the evenly spaced times: first, last and how many.
-    """
-    elapsed_s = np.linspace(*even_s)
-    after = np.maximum(elapsed_s - moment_s, 0)
-    slow, early = np.array(ways).reshape(-1, 2).T
-    decays = slow * np.exp(-after[:, None] / np.maximum(slow, 1e-9))
-    decays -= early * np.exp(-after[:, None] / np.maximum(early, 1e-9))
-    columns = 1 - decays / np.maximum(slow - early, 1e-9)
-    columns[elapsed_s < moment_s] = 0.0  # also where it follows at once
-    columns.flags.writeable = False
-    return np.asarray(columns)

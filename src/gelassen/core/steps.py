@@ -18,6 +18,7 @@ from gelassen.core.loadspan import LoadSpan, span_from_temperature
 from gelassen.core.noise import quantisation_error, step_size
 from gelassen.core.result import Result
 from gelassen.core.stepmodel import WAYS, Background, Change, Fit, StepModel
+from gelassen.core.steptiming import EVERY_COURSE, WITHOUT_POWER, Courses
 from gelassen.core.whitening import Whitener
 
 _START_S, _EARLIEST_S = 60.0, 90.0
@@ -76,6 +77,7 @@ def find_steps(
     load_s: tuple[float, float] | None = None,
     told_s: Sequence[float] = (),
     smallest: float = 0.0,
+    power_known: bool = False,
 ) -> tuple[Step, ...]:
     """Find the moments at which the conditions changed; the load's own start and end are none.
 
@@ -92,6 +94,9 @@ def find_steps(
         needs less to be believed, but still has to show.
     smallest : float
         Changes smaller than this, in the channel's unit, are not worth telling.
+
+    power_known : bool
+        Changes of power are among the moments told: any other change is felt through heat capacities.
 
     Raises
     ------
@@ -127,7 +132,8 @@ def find_steps(
         _SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]), smallest
     )
     told = tuple(float(moment) - start_s for moment in told_s)
-    return _Search(model, course, confidence, least, told).steps(start_s)
+    courses = WITHOUT_POWER if power_known else EVERY_COURSE
+    return _Search(model, course, confidence, least, told, courses).steps(start_s)
 
 
 def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
@@ -172,6 +178,7 @@ class _Search:
     confidence: float
     least: float  # changes smaller than this are left to the noise
     told: tuple[float, ...]  # moments that need no search
+    courses: Courses  # that a change can take
 
     @property
     def needed(self) -> float:
@@ -329,6 +336,7 @@ class _Search:
     ) -> tuple[float, float, float]:
         """Return the moment and its interval, over all courses that a change can take."""
         elapsed = self.model.elapsed_s
+        course = self.model.free_course(others, background.noise)
         step_s = float(elapsed[1] - elapsed[0])
         reach = 6 * step_s
         while True:
@@ -337,7 +345,7 @@ class _Search:
                 min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
                 25,
             )
-            logs = self.model.moment_evidence(others, moments, change.sign, background)
+            logs = course.evidence(moments, change.sign, self.courses)
             share = np.exp(_TRUST * (logs - logs.max()))
             share /= share.sum()
             if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:

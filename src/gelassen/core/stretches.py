@@ -73,7 +73,10 @@ def find_changes(
     told_s = [moment for moment, _ in told]
     if power is not None:
         told_s += power_changes(times, power, span)
-    found = list(find_steps(times, temperature - base, load_s=span, told_s=told_s))
+    known = power is not None
+    found = list(
+        find_steps(times, temperature - base, load_s=span, told_s=told_s, power_known=known)
+    )
     for name in frame.columns:
         if name.startswith("case.") and name.endswith(".temp_c"):
             air = frame[name].to_numpy(dtype=float) - base
