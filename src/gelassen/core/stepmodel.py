@@ -18,7 +18,7 @@ from scipy.optimize import nnls
 
 from gelassen.core.approach import log_missing
 from gelassen.core.following import Way, followed
-from gelassen.core.inputs import Floats
+from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_std
 from gelassen.core.steptiming import FreeCourse
 from gelassen.core.whitening import Whitener, fitted_whitener
@@ -83,20 +83,22 @@ class StepModel:
     ----------
     elapsed_s, course : array, shape (n,)
         Time since the load began, in even steps, and the readings.
+    measured : array of bool, shape (n,)
+        Where there were readings: what bridges a gap is not counted.
     hidden : float
         Standard error that coarse steps of the sensor hide.
     """
 
-    def __init__(self, elapsed_s: Floats, course: Floats, hidden: float) -> None:
+    def __init__(self, elapsed_s: Floats, course: Floats, measured: Bools, hidden: float) -> None:
         self.elapsed_s, self._hidden = elapsed_s, hidden
+        self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
         rough = _ROUGH * float(np.ptp(course)) * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
         noise_k = max(noise_std(course), hidden, 1e-6)
-        self._trust = 1 / np.hypot(1.0, rough / noise_k)
+        self._trust = np.where(measured, 1 / np.hypot(1.0, rough / noise_k), 0.0)
+        self._measured, self._bare = measured, course
         self._course = course * self._trust
-        self._base = _approaches(elapsed_s) * self._trust[:, None]
-        # Slow parts mostly go the way the whole course begins with.
-        tenth = max(course.size // 10, 1)
-        self.usual_slow = 1.0 if course[:tenth].mean() > np.median(course) else -1.0
+        self._approaches = _approaches(elapsed_s)
+        self._base = self._approaches * self._trust[:, None]
         # The same moments are tried again and again.
         self._made: dict[tuple[float, tuple[Way, ...]], Floats] = {}
 
@@ -106,13 +108,15 @@ class StepModel:
         noise = background.noise
         for _ in range(2):
             solution, way = self._solved(changes, noise)
-            noise, likelihood = fitted_whitener(self._course - columns @ solution, self._hidden / 2)
+            left = (self._course - columns @ solution)[self._measured]
+            noise, likelihood = fitted_whitener(left, self._hidden / 2)
         ways = solution[_BASE:].reshape(len(changes), WAYS)
-        ends = (columns[-1, _BASE:] / self._trust[-1]).reshape(len(changes), WAYS)
+        last = [followed(self._even, c.moment_s, _WAYS_S)[-1] for c in changes]
+        ends = np.array(last).reshape(len(changes), WAYS)
         seen = (ways * ends).sum(axis=1)
         # What would come after the end is a guess: not more than has come already.
         sizes = np.clip(ways.sum(axis=1), -2 * np.abs(seen), 2 * np.abs(seen))
-        approach = self._base @ solution[:_BASE] / self._trust
+        approach = self._approaches @ solution[:_BASE]
         at = np.interp([c.moment_s for c in changes], self.elapsed_s, approach)
         return Fit(
             changes,
@@ -127,7 +131,7 @@ class StepModel:
     def furthest_off(self, fit: Fit) -> float:
         """Return how far the course gets from a fit without changes, in means over a twentieth of it."""
         solution, _ = self._solved((), fit.background.noise)
-        left = (self._course - self._base @ solution) / self._trust
+        left = (self._bare - self._approaches @ solution)[self._measured]
         length = max(left.size // 20, 1)
         blocks = left[: left.size // length * length].reshape(-1, length)
         return float(np.abs(blocks.mean(axis=1)).max())
@@ -143,21 +147,20 @@ class StepModel:
         moments: Floats,
         signs: tuple[float, ...],
         background: Background,
-        *,
-        least: float = -np.inf,
     ) -> Floats:
-        """Return the log likelihood of one more change, by moment and sign.
-
-        Moments that cannot come to `least` are not solved, and count as minus infinity.
-        """
+        """Return the log likelihood of one more change, by moment and sign."""
         problems = self._problems(known, moments, _WAYS_S, background.noise)
         every = [self._every_sign((*known, Change(0.0, sign)), background) for sign in signs]
-        return problems.gains(every, least=2 * least) / 2
+        return problems.gains(every) / 2
+
+    def free_noise(self, beside: tuple[Change, ...], noise: Whitener) -> Whitener:
+        """Return the noise as a smooth course and these changes leave it, described anew."""
+        return self.free_course(beside, noise).noise_left(self._hidden / 2)
 
     def free_course(self, beside: tuple[Change, ...], noise: Whitener) -> FreeCourse:
         """Return what is left of the readings once any smooth course, and these changes, are out of it."""
         moments = [change.moment_s for change in beside]
-        return FreeCourse(self.elapsed_s, self._course / self._trust, self._trust, noise, moments)
+        return FreeCourse(self.elapsed_s, self._bare, self._trust, noise, moments)
 
     def _problems(
         self,
@@ -191,8 +194,7 @@ class StepModel:
     def _ways(self, moment_s: float, ways: tuple[Way, ...] = _WAYS_S) -> Floats:
         known = self._made.get((moment_s, ways))
         if known is None:
-            even = (float(self.elapsed_s[0]), float(self.elapsed_s[-1]), self.elapsed_s.size)
-            known = followed(even, moment_s, ways) * self._trust[:, None]
+            known = followed(self._even, moment_s, ways) * self._trust[:, None]
             self._made[moment_s, ways] = known
         return known
 
@@ -219,16 +221,10 @@ class _Problems:
     rights: Floats
     common: int  # columns that all of them share
 
-    def gains(self, signs: list[Floats], *, least: float = -np.inf) -> Floats:
-        """Return by how much each lowers the misfit, by problem and set of signs.
-
-        With signs no problem gains more than without: what does not come to `least` so is not solved.
-        """
-        found = np.full((len(self.grams), len(signs)), -np.inf)
-        target = self._reduced[1]
-        for k in np.flatnonzero((target**2).sum(axis=1) >= least):
-            found[k] = [self.solved(int(k), every)[1] for every in signs]
-        return found
+    def gains(self, signs: list[Floats]) -> Floats:
+        """Return by how much each lowers the misfit, by problem and set of signs."""
+        problems = range(len(self.grams))
+        return np.array([[self.solved(k, every)[1] for every in signs] for k in problems])
 
     @cached_property
     def _reduced(self) -> tuple[Floats, Floats, Floats]:

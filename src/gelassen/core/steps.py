@@ -7,6 +7,7 @@ import numpy as np
 
 from gelassen.core.grid import make_grid
 from gelassen.core.inputs import (
+    Bools,
     Floats,
     SeriesLike,
     as_confidence,
@@ -18,7 +19,7 @@ from gelassen.core.loadspan import LoadSpan, span_from_temperature
 from gelassen.core.noise import quantisation_error, step_size
 from gelassen.core.result import Result
 from gelassen.core.stepmodel import WAYS, Background, Change, Fit, StepModel
-from gelassen.core.steptiming import EVERY_COURSE, WITHOUT_POWER, Courses
+from gelassen.core.steptiming import EVERY_COURSE, FEW_COURSES, WITHOUT_POWER, Courses
 from gelassen.core.whitening import Whitener
 
 _START_S, _EARLIEST_S = 60.0, 90.0
@@ -34,9 +35,12 @@ _TRUST = 0.3
 # A moment that was noted: how far off the note may be, and how much a change there must explain.
 _NOTED_S, _NEEDED_IF_TOLD = 30.0, 14.0
 _ENDED_SHARE = 0.4
-_BINS, _MOMENTS, _TRIED = 400, 48, 2
+_BINS, _MOMENTS = 400, 48
+_READ_SHARE = 0.2  # of a bin that counts as measured
 # Models are never quite right: what explains must explain this much more than chance would.
-_MARGIN = 20.0
+_MARGIN = 13.0
+# So must what no smooth course explains, where a change counts by this much of its least size.
+_NEEDED_FREE, _FREE_SIZE, _WORTH_REFINING = 25.0, 0.9, 0.8
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,23 +121,39 @@ def find_steps(
     confidence = as_confidence(confidence)
     start_s, begin_s, end_s = _limits(times, series) if load_s is None else _within(*load_s)
     used = (times >= begin_s) & (times <= end_s) & np.isfinite(series)
+    used &= _longest_part(times, used)
     if used.sum() < 60:
         return ()
     grid = make_grid(times[used], float(times[used][-1]))
-    course = grid.filled(times[used], series[used])
-    if not np.ptp(course) > 0:
+    filled = grid.filled(times[used], series[used])
+    if not np.ptp(filled) > 0:
         return ()
     width = max(grid.size // _BINS, 1)
     count = grid.size // width
-    course = course[: count * width].reshape(count, width).mean(axis=1)
-    middle = grid.times_s[: count * width].reshape(count, width).mean(axis=1)
-    model = StepModel(middle - start_s, course, quantisation_error(series[used]))
+    read = np.isfinite(grid.averaged(times[used], series[used])).astype(float)
+    course, middle, read = (
+        each[: count * width].reshape(count, width).mean(axis=1)
+        for each in (filled, grid.times_s, read)
+    )
+    hidden = quantisation_error(series[used])
+    model = StepModel(middle - start_s, course, read >= _READ_SHARE, hidden)
     least = max(
         _SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]), smallest
     )
     told = tuple(float(moment) - start_s for moment in told_s)
     courses = WITHOUT_POWER if power_known else EVERY_COURSE
     return _Search(model, course, confidence, least, told, courses).steps(start_s)
+
+
+def _longest_part(times: Floats, used: Bools) -> Bools:
+    """Return where to look if a gap is longer than all that was read: the longest part beside it."""
+    at = times[used]
+    gaps = np.diff(at)
+    if not gaps.size or gaps.max() <= 0.5 * (at[-1] - at[0]):
+        return used
+    wide = int(np.argmax(gaps))
+    first = np.asarray(times <= at[wide])
+    return first if wide + 1 >= at.size - wide - 1 else ~first
 
 
 def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
@@ -192,15 +212,11 @@ class _Search:
         for moment in self._worth_trying(found):
             found = self._with_told(found, moment)
         while len(found.changes) < _MOST_STEPS:
-            # An enclosure put on and taken off again: neither change stands out before both are known,
-            # so a change that does not pay for itself is given a second one to stand beside it.
-            kept = trial = found
-            for _ in range(2):
-                more = self._one_more(trial)
-                if more is None:
-                    break
-                trial = more
-                if 2 * (more.likelihood - found.likelihood) >= self.needed:
+            # An enclosure put on and taken off again: neither change stands out before both are known.
+            kept = found
+            for number in (1, 2):
+                more = self._with_more(found, number)
+                if more is not None and 2 * (more.likelihood - found.likelihood) >= self.needed:
                     kept = self._kept(self._again(more))
                 if len(kept.changes) > len(found.changes):
                     break
@@ -234,41 +250,46 @@ class _Search:
         noted = any(abs(moment_s - told) <= 2 * _NOTED_S for told in self.told)
         return _NEEDED_IF_TOLD if noted else self.needed
 
-    def _one_more(self, found: Fit) -> Fit | None:
-        """Return the best fit with one more change."""
+    def _with_more(self, found: Fit, number: int) -> Fit | None:
+        """Return the best fit with one or two more changes."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
         moments = np.linspace(float(elapsed[0]) + _EARLIEST_S, last_s, _MOMENTS)
+        pitch = float(moments[1] - moments[0])
         taken = np.array([change.moment_s for change in found.changes])
         apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
         moments = moments[apart >= max(30.0, 0.02 * length)]
-        if moments.size == 0:
+        if moments.size < number:
             return None
-        # A slow change that is not known yet passes for noise with a long memory: without such
-        # noise it stands out.
-        seen = found.background
-        shorter = replace(seen, noise=replace(seen.noise, fade=min(seen.noise.fade, 0.9)))
-        # So does a change back that is taken for a slow part of the approach which goes that way.
-        usual = [replace(background, slow=self.model.usual_slow) for background in (seen, shorter)]
         best: Fit | None = None
-        for background in dict.fromkeys((seen, shorter, *usual)):
-            none = self.model.level(found.changes, background)
-            scores = self.model.likelihoods(
-                found.changes, moments, (1.0, -1.0), background,
-                least=none + _WORTH_TRYING * self.needed / 2,
-            )  # fmt: skip
-            for _ in range(_TRIED):
-                if 2 * (scores.max() - none) < _WORTH_TRYING * self.needed:
-                    break
-                place, way = np.unravel_index(int(np.argmax(scores)), scores.shape)
-                change = Change(float(moments[place]), (1.0, -1.0)[way])
-                scores[max(place - 2, 0) : place + 3] = -np.inf
-                pitch = float(moments[1] - moments[0]) if moments.size > 1 else 60.0
-                fit = self._refined(found.changes, change, pitch, background)
-                if best is None or fit.likelihood > best.likelihood:
-                    best = fit
+        for noise in self._noises(found):
+            course = self.model.free_course(found.changes, noise)
+            if number == 1:
+                gains, sizes = course.gains(moments, FEW_COURSES)
+                which, place = np.unravel_index(int(np.argmax(gains)), gains.shape)
+                gain, places = gains[which, place], [(int(place), float(sizes[which, place]))]
+            else:
+                gain, places = course.best_pair(moments, FEW_COURSES)
+            if gain < number * _WORTH_REFINING * _NEEDED_FREE:
+                continue
+            more = [Change(float(moments[k]), float(np.sign(size))) for k, size in places]
+            background = replace(found.background, noise=noise)
+            for change in more:
+                others = tuple(c for c in more if c is not change)
+                fit = self._refined((*found.changes, *others), change, pitch, background)
+                more = [*others, fit.changes[-1]]
+                background = fit.background
+            if best is None or fit.likelihood > best.likelihood:
+                best = fit
         return best
+
+    def _noises(self, found: Fit) -> tuple[Whitener, ...]:
+        """Return what the noise may be: a change that is not known yet passes for a long memory of it."""
+        noise = self.model.free_noise(found.changes, found.background.noise)
+        short = replace(noise, fade=min(noise.fade, 0.9))
+        shorter = replace(noise, fade=min(noise.fade, 0.6), moving=0.0)
+        return tuple(dict.fromkeys((noise, short, shorter)))
 
     def _refined(
         self, others: tuple[Change, ...], change: Change, reach_s: float, background: Background
@@ -304,13 +325,32 @@ class _Search:
                 without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
                 gain = 2 * (fit.likelihood - without.likelihood)
                 most = 1.2 * float(np.ptp(self.course))
-                worth.append(gain / needed if least <= abs(size) <= most else 0.0)
+                free, free_size = self._gain_when_free(fit, k)
+                enough = least <= abs(size) <= most and abs(free_size) >= _FREE_SIZE * least
+                worth.append(
+                    min(gain, free * self.needed / _NEEDED_FREE) / needed if enough else 0.0
+                )
             weakest = int(np.argmin(worth))
             if worth[weakest] >= 1:
                 break
             changes = fit.changes[:weakest] + fit.changes[weakest + 1 :]
             fit = self.model.fit(changes, fit.background)
         return fit
+
+    def _gain_when_free(self, fit: Fit, k: int) -> tuple[float, float]:
+        """Return what this change explains of what no smooth course does, and its size there."""
+        others, change = fit.changes[:k] + fit.changes[k + 1 :], fit.changes[k]
+        elapsed = self.model.elapsed_s
+        step_s = float(elapsed[1] - elapsed[0])
+        moments = change.moment_s + step_s * np.array([-8, -4, -2, -1, 0, 1, 2, 4, 8])
+        inside = (moments >= elapsed[0] + _EARLIEST_S / 2) & (moments <= elapsed[-1] - step_s)
+        if not inside.any():
+            return 0.0, 0.0
+        course = self.model.free_course(others, fit.background.noise)
+        gains, sizes = course.gains(moments[inside], FEW_COURSES)
+        gains = np.where(sizes * change.sign > 0, gains, 0.0)
+        best = int(np.argmax(gains))
+        return float(gains.ravel()[best]), float(sizes.ravel()[best])
 
     def _as_steps(self, fit: Fit, start_s: float) -> list[Step]:
         level, steps = fit.settled, []

@@ -17,7 +17,7 @@ from scipy.special import logsumexp
 
 from gelassen.core.following import Way, followed
 from gelassen.core.inputs import Floats
-from gelassen.core.whitening import Whitener
+from gelassen.core.whitening import Whitener, fitted_whitener
 
 # A change is felt at once, through heat capacities (time constant, that of what comes before it, in s),
 # or, after a change of power, by a share at once and the rest slowly. Sums of many ways could begin
@@ -31,6 +31,8 @@ _QUICK_SHARES, _QUICK_S, _WITH_QUICK, _THEN_FROM_S, _THEN_S = (0.2, 0.35, 0.5), 
 _FREE_FROM_S, _FREE_RATIO, _FREE_UP_TO = 20.0, 2.5, 0.6
 # Other changes beside it may be followed in any of these ways.
 _BESIDE: tuple[Way, ...] = ((0.0, 0.0), (30.0, 0.0), (100.0, 5.0), (300.0, 5.0))
+# A change that does not show beside the free course; two that differ by this much in what they show.
+_NOTHING, _UNLIKE = 1e-9, 0.1
 _SAME = 1e-7  # directions of the free course below this share of its largest are left out
 
 
@@ -75,7 +77,7 @@ class FreeCourse:
     Parameters
     ----------
     elapsed_s, course, trust : array, shape (n,)
-        Time since the load began, in even steps; the readings; and by how much each is trusted.
+        Time since the load began, in even steps; the readings; and by how much each is trusted (0 in gaps).
     noise : Whitener
         The noise of the trusted readings.
     beside : sequence of float
@@ -92,7 +94,8 @@ class FreeCourse:
         free = np.exp(-elapsed_s[:, None] / taus[taus <= longest])
         columns = [np.ones((elapsed_s.size, 1)), elapsed_s[:, None] / self._even[1], free]
         columns += [followed(self._even, moment, _BESIDE) for moment in beside]
-        white = noise(np.column_stack([*columns, course]) * trust[:, None])
+        self._columns = np.column_stack([*columns, course]) * trust[:, None]
+        white = noise(self._columns)
         lengths = np.linalg.norm(white[:, :-1], axis=0)
         made, sizes, _ = np.linalg.svd(
             white[:, :-1] / np.maximum(lengths, 1e-12), full_matrices=False
@@ -100,23 +103,59 @@ class FreeCourse:
         self._made = made[:, sizes > _SAME * sizes[0]]
         self._left = self._less(white[:, -1:])[:, 0]
 
-    def _less(self, columns: Floats) -> Floats:
-        """Return what the free course cannot make of whitened columns."""
-        return np.asarray(columns - self._made @ (self._made.T @ columns))
+    def noise_left(self, least: float) -> Whitener:
+        """Return the noise, described anew by what the free course leaves; not below `least`."""
+        lengths = np.maximum(np.linalg.norm(self._columns[:, :-1], axis=0), 1e-12)
+        noise = self._noise
+        for _ in range(2):
+            white = noise(self._columns / np.append(lengths, 1.0))
+            solution = np.linalg.lstsq(white[:, :-1], white[:, -1], rcond=_SAME)[0]
+            left = self._columns[:, -1] - (self._columns[:, :-1] / lengths) @ solution
+            noise, _ = fitted_whitener(left[self._trust > 0], least)
+        return noise
 
     def gains(self, moments_s: Floats, courses: Courses) -> tuple[Floats, Floats]:
         """Return by how much a change there lowers the misfit, and its size, by course and moment."""
-        ways = np.concatenate(
-            [followed(self._even, float(m), courses.ways) @ courses.shares.T for m in moments_s],
-            axis=1,
-        )
-        white = self._less(self._noise(ways * self._trust[:, None]))
-        found = (self._left @ white).reshape(moments_s.size, -1).T
-        own = np.maximum((white**2).sum(axis=0), 1e-9).reshape(moments_s.size, -1).T
+        white = self._answers(moments_s, courses)
+        found = np.einsum("n,nmc->cm", self._left, white)
+        own = np.maximum(np.einsum("nmc,nmc->cm", white, white), _NOTHING)
         return np.asarray(found**2 / own), np.asarray(found / own)
+
+    def best_pair(
+        self, moments_s: Floats, courses: Courses
+    ) -> tuple[float, list[tuple[int, float]]]:
+        """Return by how much two changes that are followed alike lower the misfit: places and sizes."""
+        best: tuple[float, list[tuple[int, float]]] = (0.0, [])
+        every = self._answers(moments_s, courses)
+        apart = np.abs(np.subtract.outer(np.arange(moments_s.size), np.arange(moments_s.size))) > 2
+        for k in range(every.shape[2]):
+            white = np.ascontiguousarray(every[:, :, k])
+            within, found = white.T @ white, self._left @ white
+            own = np.maximum(np.diagonal(within), _NOTHING)
+            # Two by two: changes that look alike would explain anything with opposite sizes.
+            rest = own[:, None] * own - within**2
+            told = apart & (rest > _UNLIKE * own[:, None] * own)
+            rest = np.where(told, rest, np.inf)
+            first = (found[:, None] * own - within * found) / rest
+            gains = first * found[:, None] + first.T * found
+            i, j = np.unravel_index(int(np.argmax(gains)), gains.shape)
+            if gains[i, j] > best[0]:
+                pair = [(int(i), float(first[i, j])), (int(j), float(first[j, i]))]
+                best = float(gains[i, j]), pair
+        return best
 
     def evidence(self, moments_s: Floats, sign: float, courses: Courses) -> Floats:
         """Return the log evidence of each moment for a change of this sign, over these courses."""
         gains, sizes = self.gains(moments_s, courses)
         logs = np.where(sizes * sign > 0, gains / 2, 0.0) + courses.usual[:, None]
         return np.asarray(logsumexp(logs, axis=0))
+
+    def _answers(self, moments_s: Floats, courses: Courses) -> Floats:
+        """Return how each change shows beside the free course: times by moments by courses."""
+        ways = [followed(self._even, float(m), courses.ways) @ courses.shares.T for m in moments_s]
+        white = self._less(self._noise(np.concatenate(ways, axis=1) * self._trust[:, None]))
+        return white.reshape(self._left.size, moments_s.size, -1)
+
+    def _less(self, columns: Floats) -> Floats:
+        """Return what the free course cannot make of whitened columns."""
+        return np.asarray(columns - self._made @ (self._made.T @ columns))
