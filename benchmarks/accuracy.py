@@ -246,7 +246,7 @@ def _rms(errors: "pd.Series[float]") -> float:
 def changed_run(job: tuple[str, Run]) -> dict[str, object]:
     """Look for a change of power or air in mid-run, in the rise alone or in a whole run with its power."""
     what, run = job
-    if what == "power, logged":
+    if what.endswith(", logged"):
         found = summarise_run(_recorded(run)).steps
     else:
         found = find_steps(run.time_s, run.temperature_c - run.room_c)
@@ -289,13 +289,14 @@ def steps_table(seeds: int) -> None:
         for run in runs(7, 2 * seeds, change=what)
         if run.wander < 0.01
     ]
-    jobs += [("power, logged", run) for what, run in jobs if what == "power"]
+    jobs += [(f"{what}, logged", run) for what, run in jobs]
     with process_pool() as pool:
         table = pd.DataFrame(pool.map(changed_run, jobs, chunksize=8))
     for what, words in (
         ("power", "power (fast)"),
         ("power, logged", "power that was logged"),
         ("air", "way of the air (slow)"),
+        ("air, logged", "way of the air, power logged"),
     ):
         mine = table[table["what"] == what]
         parts = {"2 K or more, in time": (mine["size"] >= 2) & mine["shows"]}

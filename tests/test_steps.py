@@ -64,6 +64,35 @@ def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_
     assert np.mean(covered) >= 0.8
 
 
+def slowly_changed(seed, t, at_s, noise_k=0.15):
+    rng = np.random.default_rng(seed)
+    after = np.maximum(t - at_s, 0)
+    change = 5 * (1 - (180 * np.exp(-after / 180) - 8 * np.exp(-after / 8)) / 172)
+    return 45 - 40 * np.exp(-t / 150) + change + noise_k * rng.standard_normal(t.size)
+
+
+def test_a_slow_change_is_placed_more_surely_where_power_is_known_to_have_stood_still():
+    t = np.arange(1800.0)
+    widths = []
+    for known in (False, True):
+        found = [
+            find_steps(t, slowly_changed(seed, t, 900, 0.5), load_s=(0, 1800), power_known=known)
+            for seed in range(5)
+        ]
+        assert [len(steps) for steps in found] == [1] * 5
+        assert all(abs(step.at_s - 900) < 45 for (step,) in found)
+        widths.append(np.mean([step.high_s - step.low_s for (step,) in found]))
+    assert widths[1] < 0.9 * widths[0]
+
+
+def test_a_gap_of_hours_hides_no_change_before_it():
+    t = np.arange(2100.0)
+    rise = slowly_changed(3, t, 900)
+    t = np.where(t >= 1800, t + 36000, t)
+    (step,) = find_steps(t, rise, load_s=(0, t[-1]))
+    assert step.at_s == pytest.approx(900, abs=30)
+
+
 def test_changes_too_small_to_be_worth_telling_are_left_out():
     rng = np.random.default_rng(5)
     t = np.arange(1500.0)

@@ -24,7 +24,8 @@ from gelassen.core.whitening import Whitener, fitted_whitener
 # later and faster than heat can.
 _AT_ONCE: tuple[Way, ...] = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0))
 _SLOW_S = tuple(20.0 * 1.2**k for k in range(21))
-# How usual a way through heat capacities is (in log), by what comes before it, in s.
+# How usual a way through heat capacities is (in log), by its time constant and what comes before it, in s.
+_USUAL_S, _USUAL_SPREAD = 150.0, 0.8
 _EARLY_S = {7.0: 0.0, 20.0: -1.5, 35.0: -2.5}
 _QUICK_SHARES, _QUICK_S, _WITH_QUICK, _THEN_FROM_S, _THEN_S = (0.2, 0.35, 0.5), 8.0, -1.0, 60.0, 7.0
 # Exponentials of the free course, in s: from the base of a cooler on, up to a share of the log.
@@ -47,7 +48,7 @@ class Courses:
 
 def _courses(slow_s: tuple[float, ...], early_s: dict[float, float], quick: bool) -> Courses:
     slow = [
-        ((tau, early), usual)
+        ((tau, early), usual - 0.5 * (np.log(tau / _USUAL_S) / _USUAL_SPREAD) ** 2)
         for early, usual in early_s.items()
         for tau in slow_s
         if tau > 2 * early
