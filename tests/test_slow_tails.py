@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from gelassen.core import steady_state
 from gelassen.core.relaxationfit import Account, fit_relaxation, time_constant_list
 from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
 
@@ -54,3 +55,21 @@ def test_the_readings_say_whether_there_are_slow_bodies(share, some):
     low, high = some
     assert low <= fit.weights[fit.supposed == 0].sum() <= high
     assert fit.quantile(fit.settled, 0.5) == pytest.approx(50, abs=0.15 + 10 * share)
+
+
+def test_after_a_change_the_board_is_still_busy_with_the_load_before_it():
+    """What warms up slowly follows the whole load, not the small change in its midst."""
+    rng = np.random.default_rng(2)
+    t = np.arange(1200.0)
+    board = 0.02 * 50 * np.exp(-(t + 900) / 2000)
+    temperature = 22 + 55 - 5 * np.exp(-t / 120) - board + 0.2 * rng.standard_normal(t.size)
+    alone, told = (
+        steady_state(
+            t, temperature, reference_c=np.full(t.size, 22.0), load_start_s=0.0,
+            load_end_s=1199.0, load_before=before,
+        )
+        for before in ((0.0, 0.0), (50.0, 900.0))
+    )  # fmt: skip
+    assert told.value > alone.value
+    assert abs(told.value - 55) < abs(alone.value - 55)
+    assert told.low <= 55 <= told.high

@@ -81,6 +81,7 @@ def fit_heating(
     span: LoadSpan,
     slowest: tuple[float, float] = USUAL_SLOWEST,
     coolant: bool | None = None,
+    before: tuple[float, float] = (0.0, 0.0),
 ) -> HeatingFit:
     """Fit the curve of one load.
 
@@ -96,6 +97,8 @@ def fit_heating(
         What is known of the slowest time constant before: see `fit_relaxation`.
     coolant : bool, optional
         Whether the reference is coolant; found from how it moves if not told.
+    before : tuple of float
+        The load before a change of conditions: its rise in K, and how long it had lasted, in s.
     """
     begin_s = span.start_s + _boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
@@ -106,7 +109,7 @@ def fit_heating(
         )
     )
     bins = LoadBins.of(
-        grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None
+        grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None, before
     )
     tried = places(curve[used], None if room is None else room[used], coolant)
     if room is not None and any(place is BESIDE for place, _ in tried):

@@ -35,6 +35,7 @@ class LoadBins:
     _hidden_k: float
     _logged: tuple[bool, bool]  # power, room
     _rounding: Floats | float = 0.0  # covariance
+    _before: tuple[float, float] = (0.0, 0.0)  # a load before a change: see `SlowTails`
 
     @classmethod
     def of(
@@ -46,6 +47,7 @@ class LoadBins:
         hidden_k: float,
         power: bool,
         room: bool,
+        before: tuple[float, float] = (0.0, 0.0),
     ) -> "LoadBins":
         """Return the bins of one load."""
         elapsed = grid.times_s[used] - start_s
@@ -55,7 +57,8 @@ class LoadBins:
         middle = np.asarray(np.bincount(place, weights=elapsed)[kept] / np.bincount(place)[kept])
         duration = np.asarray(seconds[kept], dtype=np.float64)
         whole_s = float(elapsed[-1])
-        return cls(middle, duration, used, place, kept, whole_s, hidden_k, (power, room))
+        logged = (power, room)
+        return cls(middle, duration, used, place, kept, whole_s, hidden_k, logged, _before=before)
 
     def with_rounding(self, error: Floats) -> "LoadBins":
         """Return the same with what the steps of a reference that moves leave in doubt."""
@@ -67,7 +70,7 @@ class LoadBins:
     def tails(self, rise: Floats, *sizes: TailSize) -> list[SlowTails]:
         """Return slow tails of these sizes, for a change as large as this rise shows."""
         change = _change(self._means(rise))
-        return [SlowTails(self.middle_s, change, size) for size in sizes or (ANY,)]
+        return [SlowTails(self.middle_s, change, size, self._before) for size in sizes or (ANY,)]
 
     def accounts(
         self,

@@ -16,6 +16,8 @@ from gelassen.core.inputs import Floats
 
 _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
 # Bodies that are warmed take heat away at first: tails are rather there than not.
+# What a load before a change had shown of them leaves this much of their spread.
+_KNOWN_BEFORE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,9 @@ class SlowTails:
     middle_s: Floats  # (bins,) time since the load began
     change: float  # the whole change of the series, with its sign
     size: TailSize = ANY
+    # A load before a change of conditions, which these bodies have not followed yet: how large it was,
+    # and how long before the time 0 it began, in s.
+    before: tuple[float, float] = (0.0, 0.0)
 
     @property
     def usual(self) -> Floats:
@@ -48,7 +53,7 @@ class SlowTails:
     @property
     def covariance(self) -> Floats:
         """The covariance of what the tails miss, whatever their sizes are."""
-        columns = self.size.spread * self._columns(self.middle_s)
+        columns = self._spread(self.middle_s)
         return np.asarray(columns @ columns.T)
 
     def missing_at(
@@ -66,8 +71,8 @@ class SlowTails:
             Covariance of the series, that of the tails included.
         """
         # Conditional mean and covariance of jointly normal quantities.
-        seen = self.size.spread * self._columns(self.middle_s)
-        asked = self.size.spread * self._columns(elapsed_s)
+        seen = self._spread(self.middle_s)
+        asked = self._spread(elapsed_s)
         told = np.linalg.solve(covariance, np.column_stack([left, seen]))
         # What lies above the fitted course is not missing any more.
         usual = self.size.usual * self._columns(elapsed_s).sum(axis=1)
@@ -75,5 +80,10 @@ class SlowTails:
         within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
         return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
 
-    def _columns(self, elapsed_s: Floats) -> Floats:
-        return np.asarray(self.change * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
+    def _columns(self, elapsed_s: Floats, before: float = 1.0) -> Floats:
+        size, since_s = self.before
+        changes = self.change + before * size * np.exp(-since_s / _TIME_CONSTANTS_S)
+        return np.asarray(changes * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
+
+    def _spread(self, elapsed_s: Floats) -> Floats:
+        return self.size.spread * self._columns(elapsed_s, _KNOWN_BEFORE)

@@ -130,6 +130,7 @@ def steady_state(
     confidence: float = 0.95,
     slowest_s: tuple[float, float] | None = None,
     reference_is_coolant: bool | None = None,
+    load_before: tuple[float, float] = (0.0, 0.0),
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -153,10 +154,12 @@ def steady_state(
         Share of such intervals that should cover the truth.
     slowest_s : tuple of float, optional
         The 95 % interval of the slowest time constant, where another load of this machine told it.
-
     reference_is_coolant : bool, optional
         Whether the reference lies beside the part and is warmed by the load, as coolant is. Found from how
         it moves if not given.
+    load_before : tuple of float
+        Where the load began with a change of conditions: the rise before it in K, and for how long the
+        machine had been loaded by then, in s. What warms up slowly is still busy with that.
 
     Raises
     ------
@@ -219,7 +222,7 @@ def steady_state(
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
-    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant)
+    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant, load_before)
     answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(

@@ -210,6 +210,7 @@ def answer_stretches(
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
             reference_is_coolant=coolant,
+            load_before=_load_before(parts[0].steady, start - span[0]) if parts else (0.0, 0.0),
         )
         inside = np.flatnonzero(until & (times >= start))
         shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
@@ -224,6 +225,11 @@ def answer_stretches(
             )
         )
     return tuple(parts)
+
+
+def _load_before(first: SteadyState, lasted_s: float) -> tuple[float, float]:
+    told = np.isfinite([first.low, first.high]).all() and lasted_s > 0
+    return (first.value, lasted_s) if told and first.unit == "K" else (0.0, 0.0)
 
 
 def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:
