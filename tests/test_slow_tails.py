@@ -66,9 +66,9 @@ def test_after_a_change_the_board_is_still_busy_with_the_load_before_it():
     alone, told = (
         steady_state(
             t, temperature, reference_c=np.full(t.size, 22.0), load_start_s=0.0,
-            load_end_s=1199.0, load_before=before,
+            load_end_s=1199.0, changes_before=before,
         )
-        for before in ((0.0, 0.0), (50.0, 900.0))
+        for before in ((), [(50.0, 900.0)])
     )  # fmt: skip
     assert told.value > alone.value
     assert abs(told.value - 55) < abs(alone.value - 55)

@@ -44,6 +44,11 @@ def test_a_turn_downwards_before_it_has_settled_is_found_where_it_is(seed):
     assert step.after < step.before
 
 
+def through_two_bodies(after_s, slow_s, early_s):
+    missing = slow_s * np.exp(-after_s / slow_s) - early_s * np.exp(-after_s / early_s)
+    return 1 - missing / (slow_s - early_s)
+
+
 @pytest.mark.parametrize("share", [0.0, 0.35])
 def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_once(share):
     """Sums of ways that may start late would place slow changes late; power shows in part at once."""
@@ -53,7 +58,7 @@ def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_
     for _ in range(12):
         tau, early, at_s = rng.uniform(110, 260), rng.uniform(8, 20), rng.uniform(800, 1000)
         after = np.maximum(t - at_s, 0)
-        slow = 1 - (tau * np.exp(-after / tau) - early * np.exp(-after / early)) / (tau - early)
+        slow = through_two_bodies(after, tau, early)
         change = 7 * (share * -np.expm1(-after / 8) + (1 - share) * slow)
         rise = 45 - 40 * np.exp(-t / 150) + change + 0.15 * rng.standard_normal(t.size)
         (step,) = find_steps(t, rise, load_s=(0, 1800))
@@ -66,8 +71,7 @@ def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_
 
 def slowly_changed(seed, t, at_s, noise_k=0.15):
     rng = np.random.default_rng(seed)
-    after = np.maximum(t - at_s, 0)
-    change = 5 * (1 - (180 * np.exp(-after / 180) - 8 * np.exp(-after / 8)) / 172)
+    change = 5 * through_two_bodies(np.maximum(t - at_s, 0), 180, 8)
     return 45 - 40 * np.exp(-t / 150) + change + noise_k * rng.standard_normal(t.size)
 
 

@@ -81,7 +81,7 @@ def fit_heating(
     span: LoadSpan,
     slowest: tuple[float, float] = USUAL_SLOWEST,
     coolant: bool | None = None,
-    before: tuple[float, float] = (0.0, 0.0),
+    before: Sequence[tuple[float, float]] = (),
 ) -> HeatingFit:
     """Fit the curve of one load.
 
@@ -97,8 +97,8 @@ def fit_heating(
         What is known of the slowest time constant before: see `fit_relaxation`.
     coolant : bool, optional
         Whether the reference is coolant; found from how it moves if not told.
-    before : tuple of float
-        The load before a change of conditions: its rise in K, and how long it had lasted, in s.
+    before : sequence of tuples
+        Changes of the rise before this load, in K, and how long before each was, in s.
     """
     begin_s = span.start_s + _boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)

@@ -1,5 +1,6 @@
 """Readings of one load averaged in bins that lengthen with time, and what moves their means together."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -35,7 +36,7 @@ class LoadBins:
     _hidden_k: float
     _logged: tuple[bool, bool]  # power, room
     _rounding: Floats | float = 0.0  # covariance
-    _before: tuple[float, float] = (0.0, 0.0)  # a load before a change: see `SlowTails`
+    _before: Sequence[tuple[float, float]] = ()  # changes before this load: see `SlowTails`
 
     @classmethod
     def of(
@@ -47,7 +48,7 @@ class LoadBins:
         hidden_k: float,
         power: bool,
         room: bool,
-        before: tuple[float, float] = (0.0, 0.0),
+        before: Sequence[tuple[float, float]] = (),
     ) -> "LoadBins":
         """Return the bins of one load."""
         elapsed = grid.times_s[used] - start_s

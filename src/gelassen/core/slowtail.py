@@ -8,6 +8,7 @@ down where they can. Some machines have such bodies and some have hardly any: bo
 each counts by what the readings say for it.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,14 +16,16 @@ import numpy as np
 from gelassen.core.inputs import Floats
 
 _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
-# Bodies that are warmed take heat away at first: tails are rather there than not.
-# What a load before a change had shown of them leaves this much of their spread.
+# What a load before a change of conditions has shown of them leaves this much of their spread.
 _KNOWN_BEFORE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
 class TailSize:
-    """A supposition of the share of the rise in each tail: mean, standard deviation, and its chance."""
+    """A supposition of the share of the rise in each tail: mean, standard deviation, and its chance.
+
+    Bodies that are warmed take heat away at first: tails are rather there than not.
+    """
 
     usual: float
     spread: float
@@ -41,9 +44,9 @@ class SlowTails:
     middle_s: Floats  # (bins,) time since the load began
     change: float  # the whole change of the series, with its sign
     size: TailSize = ANY
-    # A load before a change of conditions, which these bodies have not followed yet: how large it was,
-    # and how long before the time 0 it began, in s.
-    before: tuple[float, float] = (0.0, 0.0)
+    # Changes before time 0, which these bodies have not followed yet: how large each was, and how long
+    # before it was, in s.
+    before: Sequence[tuple[float, float]] = ()
 
     @property
     def usual(self) -> Floats:
@@ -80,9 +83,9 @@ class SlowTails:
         within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
         return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
 
-    def _columns(self, elapsed_s: Floats, before: float = 1.0) -> Floats:
-        size, since_s = self.before
-        changes = self.change + before * size * np.exp(-since_s / _TIME_CONSTANTS_S)
+    def _columns(self, elapsed_s: Floats, share_before: float = 1.0) -> Floats:
+        earlier = [size * np.exp(-since_s / _TIME_CONSTANTS_S) for size, since_s in self.before]
+        changes = self.change + share_before * np.sum(earlier, axis=0)
         return np.asarray(changes * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
 
     def _spread(self, elapsed_s: Floats) -> Floats:

@@ -1,5 +1,6 @@
 """Where a temperature settles under constant load, also when the log ends before it is there."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -130,7 +131,7 @@ def steady_state(
     confidence: float = 0.95,
     slowest_s: tuple[float, float] | None = None,
     reference_is_coolant: bool | None = None,
-    load_before: tuple[float, float] = (0.0, 0.0),
+    changes_before: Sequence[tuple[float, float]] = (),
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -157,9 +158,10 @@ def steady_state(
     reference_is_coolant : bool, optional
         Whether the reference lies beside the part and is warmed by the load, as coolant is. Found from how
         it moves if not given.
-    load_before : tuple of float
-        Where the load began with a change of conditions: the rise before it in K, and for how long the
-        machine had been loaded by then, in s. What warms up slowly is still busy with that.
+    changes_before : sequence of tuples, optional
+        Where this is a stretch of a longer load: by how much the steady value changed at its start and at
+        each change of conditions since, in K, and how long before this stretch that was, in s. What warms
+        up slowly is still busy with these.
 
     Raises
     ------
@@ -222,7 +224,7 @@ def steady_state(
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
-    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant, load_before)
+    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant, changes_before)
     answer = _answer(fit, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(

@@ -96,9 +96,11 @@ def find_steps(
     -----
     The course is modelled as an approach, a few changes that the channel follows at once, through
     heat capacities or through case air first (`core/stepmodel.py`), and noise with a memory, whose
-    size and length the readings themselves tell (`core/whitening.py`). Changes are added one by one
-    while the likelihood, with the noise described anew each time, rises by far more than chance
-    would let it. Not yet done: changes within the first minutes of the load.
+    size and length the readings themselves tell (`core/whitening.py`). Changes are added one by one,
+    or in pairs, while the likelihood, with the noise described anew each time, rises by far more than
+    chance would let it, and while they explain what no smooth course does (`core/steptiming.py`), which
+    also tells their moments. Where a gap is longer than all that was read, the longer part beside it is
+    looked at. Not yet done: changes within the first minutes of the load.
     """
     times = as_time(time_s)
     series = as_series("values", values, like=times)

@@ -210,7 +210,7 @@ def answer_stretches(
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
             reference_is_coolant=coolant,
-            load_before=_load_before(parts[0].steady, start - span[0]) if parts else (0.0, 0.0),
+            changes_before=_changes_before(parts, start) if room is not None else (),
         )
         inside = np.flatnonzero(until & (times >= start))
         shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
@@ -227,9 +227,14 @@ def answer_stretches(
     return tuple(parts)
 
 
-def _load_before(first: SteadyState, lasted_s: float) -> tuple[float, float]:
-    told = np.isfinite([first.low, first.high]).all() and lasted_s > 0
-    return (first.value, lasted_s) if told and first.unit == "K" else (0.0, 0.0)
+def _changes_before(parts: list[Stretch], start_s: float) -> list[tuple[float, float]]:
+    """Return by how much each stretch moved the steady rise, and how long ago it began."""
+    changes, rise = [], 0.0
+    for part in parts:
+        if np.isfinite([part.steady.low, part.steady.high]).all():
+            changes.append((part.steady.value - rise, start_s - part.start_s))
+            rise = part.steady.value
+    return changes
 
 
 def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:
