@@ -318,13 +318,14 @@ def governed_run(job: tuple[int, bool]) -> dict[str, object]:
     limit = {"power_limit_w": chip.power_limit_w} if told and chip.power_limit_w < 1e6 else {}
     answer = find_throttling(**chip.log, **limit)
     counts: dict[str, object] = {"case": chip.case, "told": told}
+    near = max(round(5 / chip.every_s), 1)
     for name, truth, found in (
         ("heat", chip.by_heat, answer.thermal),
         ("power", chip.by_power, answer.power),
     ):
-        counts[f"{name} hit"] = int((found & binary_dilation(truth, iterations=5)).sum())
-        counts[f"{name} false"] = int((found & ~binary_dilation(truth, iterations=5)).sum())
-        counts[f"{name} missed"] = int((truth & ~binary_dilation(found, iterations=5)).sum())
+        counts[f"{name} hit"] = int((found & binary_dilation(truth, iterations=near)).sum())
+        counts[f"{name} false"] = int((found & ~binary_dilation(truth, iterations=near)).sum())
+        counts[f"{name} missed"] = int((truth & ~binary_dilation(found, iterations=near)).sum())
     counts["loaded"] = int((chip.log["load_pct"] > 50).sum())
     return counts
 

@@ -12,6 +12,8 @@ CASES = (
     "heat",
     "heat, cut and given back",
     "heat, steps of the clock",
+    "heat, cut for seconds",
+    "heat, slow steps",
     "power",
     "boost, then power",
     "averaged power",
@@ -28,6 +30,7 @@ class Governed:
     by_heat: np.ndarray
     by_power: np.ndarray
     power_limit_w: float
+    every_s: int  # how far apart the readings are
 
 
 def governed(seed: int) -> Governed:
@@ -47,6 +50,10 @@ def governed(seed: int) -> Governed:
     wanted |= {"boost, then power": (1.1, 1.6), "power, then heat": (1.3, 1.8)}
     wanted |= {"heat, cut and given back": (1.1, 1.5), "heat, steps of the clock": (1.1, 1.5)}
     wanted |= {"averaged power": (1.1, 1.6)}
+    wanted |= {"heat, cut for seconds": (1.1, 1.5), "heat, slow steps": (1.1, 1.5)}
+    if case == "heat, cut for seconds":
+        capacity[0] = 8.0
+    below_k = rng.uniform(0.2, 1.5)  # so much below the limit some governors act
     full_w = rng.uniform(*wanted[case]) * at_limit_w
     limit_w, boost_s = np.inf, 0
     if case == "power":
@@ -84,6 +91,15 @@ def governed(seed: int) -> Governed:
                             chip[0] > limit_c - 0.5,
                         )
                         cap = np.clip(cap + 100 * (int(up) - int(down)), 0.3 * top_mhz, top_mhz)
+                elif case == "heat, cut for seconds":
+                    back_k = below_k + (cooler_k if cut else 0.0)
+                    cut = chip[0] > limit_c - back_k
+                    cap = cut_to * top_mhz if cut else top_mhz
+                elif case == "heat, slow steps":
+                    if beat == 0:
+                        up = second % 5 == 0 and chip[0] < limit_c - below_k - 2
+                        down = chip[0] > limit_c - below_k
+                        cap = np.clip(cap + 100 * (int(up) - int(down)), 0.3 * top_mhz, top_mhz)
                 else:
                     cap += (limit_c - 0.7 - chip[0]) * top_mhz * 1e-3
                     cap = np.clip(cap, 0.3 * top_mhz, top_mhz)
@@ -108,4 +124,7 @@ def governed(seed: int) -> Governed:
             (np.arange(size) >= IDLE_S) & (np.arange(size) < IDLE_S + load_s), 100.0, 1.0
         ),
     }
-    return Governed(case, log, table[:, 3] > 0, table[:, 4] > 0, float(limit_w))
+    every = int(rng.choice([1, 1, 2, 5]))
+    log = {name: part[::every] if np.ndim(part) else part for name, part in log.items()}
+    by_heat, by_power = table[::every, 3] > 0, table[::every, 4] > 0
+    return Governed(case, log, by_heat, by_power, float(limit_w), every)

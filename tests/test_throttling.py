@@ -183,3 +183,96 @@ def test_steps_of_the_clock_and_scatter_together_are_no_loss():
     log["clock_mhz"] *= (1 - 0.026 * stepped) * (1 + 0.008 * rng.standard_normal(stepped.size))
     log["power_w"] *= 1 - 0.06 * stepped
     assert find_throttling(**log).onset_s is None
+
+
+def governed(lower, *, seconds=700, seed=0):
+    """A chip that would pass 95 °C; `lower(clock, temperature, time)` gives its clock each second."""
+    rng = np.random.default_rng(seed)
+    warm, clock, rows = 40.0, 4500.0, []
+    for t in range(seconds):
+        busy = t >= 60
+        clock = lower(clock if t > 60 else 4500.0, warm, t) if busy else 1500.0
+        power = 180 * (clock / 4500) ** 2.5 if busy else 10.0
+        rows.append((warm, clock, power, busy))
+        warm += (power - (warm - 22) / 0.5) / 40
+    warm_c, clock, power, busy = np.array(rows).T
+    return {
+        "time_s": np.arange(float(seconds)), "limit_c": 95.0,
+        "temperature_c": np.round(warm_c + 0.3 * rng.standard_normal(seconds)),
+        "clock_mhz": clock + 5 * rng.standard_normal(seconds),
+        "power_w": power * (1 + 0.005 * rng.standard_normal(seconds)),
+        "load_pct": 100 * busy,
+    }, clock  # fmt: skip
+
+
+@pytest.mark.parametrize("missing", ["", "power_w", "clock_mhz"])
+def test_cuts_of_one_or_two_seconds_are_heat_if_they_come_again_and_again(missing):
+    log, clock = governed(
+        lambda clock, warm, t: 3000.0 if warm > (94 if clock > 4000 else 92) else 4500.0
+    )
+    cut = (clock < 4000) & (log["load_pct"] > 0)
+    assert 0.1 < cut[300:].mean() < 0.9
+    log.pop(missing, None)
+    answer = find_throttling(**log)
+    assert answer.thermal[cut].mean() > 0.97
+    assert not answer.thermal[: np.argmax(cut) - 5].any()
+    assert not answer.power.any()
+    assert answer.at_limit
+
+
+def test_a_governor_that_goes_in_steps_below_the_limit_is_heat_and_no_power_limit():
+    def stepwise(clock, warm, t):
+        if warm > 93.5:
+            return clock - 100
+        return min(clock + 100, 4500) if warm < 91.5 and t % 4 == 0 else clock
+
+    log, clock = governed(stepwise)
+    lowered = (clock < 0.96 * 4500) & (log["load_pct"] > 0)
+    answer = find_throttling(**log)
+    assert f1(answer.thermal, lowered) > 0.97
+    assert not answer.power.any()
+
+
+def test_power_alone_tells_a_limit_that_sets_in_but_not_a_chip_that_leaks():
+    log = warming(leak=0.004)
+    del log["clock_mhz"]
+    log["load_pct"] = 100.0 * (log["power_w"] > 50)
+    assert find_throttling(**log).onset_s is None
+    limited = log["time_s"] >= 700
+    log["power_w"] = np.where(limited & (log["load_pct"] > 0), 90.0, log["power_w"])
+    answer = find_throttling(**log)
+    assert f1(answer.power, limited & (log["load_pct"] > 0)) > 0.97
+    assert not answer.thermal.any()
+    del log["load_pct"]  # then it may be the load that does less
+    assert not find_throttling(**log).power.any()
+
+
+@pytest.mark.parametrize("every", [2, 5])
+def test_a_boost_of_half_a_minute_is_seen_by_slow_readings_too(every):
+    log = warming(limit_w=100.0, leak=0.0)
+    boost = (log["time_s"] >= 100) & (log["time_s"] < 128)
+    log["power_w"][boost] *= 1.9
+    log["clock_mhz"][boost] *= 1.3
+    slow = {name: part[::every] if np.ndim(part) else part for name, part in log.items()}
+    assert find_throttling(**slow).power_share > 0.93
+
+
+@pytest.mark.parametrize("missing", ["", "load_pct"])
+def test_pauses_of_a_load_close_below_the_limit_are_no_cuts(missing):
+    rng = np.random.default_rng(3)
+    t = np.arange(1200.0)
+    works = (t >= 60) & ~(((t - 60) % 60 < 2) & (t > 100)) & (t < 1150)
+    warm = [30.0]
+    for busy in works[:-1]:
+        warm.append(warm[-1] + ((150 if busy else 12) - (warm[-1] - 22) / 0.48) / 60)
+    log = {
+        "time_s": t, "limit_c": 95.0,
+        "temperature_c": np.round(np.array(warm) + 0.3 * rng.standard_normal(t.size)),
+        "clock_mhz": np.where(works, 4500.0, 1200.0), "power_w": np.where(works, 150.0, 12.0),
+        "load_pct": np.roll(np.where(works, 99.0, 2.0), 1),  # a mean over the last second: late
+    }  # fmt: skip
+    assert (log["temperature_c"] >= 92.5).any()
+    log["clock_mhz"][[400, 600, 800]] = 0.0  # not read
+    log.pop(missing, None)
+    answer = find_throttling(**log)
+    assert answer.onset_s is None

@@ -4,6 +4,7 @@ import numpy as np
 
 from gelassen.core.flags import running_median, usual_gap_s
 from gelassen.core.inputs import Bools, Floats
+from gelassen.core.noise import noise_std, step_size
 
 # Losing less clock than this as it warms is an ordinary, slightly lower boost.
 _SAG_SHARE = 0.035
@@ -16,6 +17,7 @@ _COLD_S, _BEST_HELD_S = 20.0, 6.0
 _BOOST_POWER_SHARE, _LEVEL_SHARE = 0.12, 0.02
 # The first readings of a load are still on their way up; a boost is looked for after them.
 _RISING_S, _FALL_S, _LEVEL_S = 2.0, 3.0, 60.0
+_SELDOM_S = 4.0  # where readings are further apart than this, one of them may be all of a boost
 
 
 def best_clock(
@@ -65,9 +67,7 @@ def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]
     """
     smooth = running_median(clock, times, _GLANCE_S)
     glance = smooth < (1 - _SAG_SHARE) * best
-    bends = np.abs(np.diff(clock[np.isfinite(clock)], 2))
-    # Half of the second differences of noise are smaller than 0.67 times its deviation times root 6.
-    scatter = float(np.median(bends)) / (0.6745 * np.sqrt(6)) if bends.size else 0.0
+    scatter = _scatter(clock)
     if not best > scatter:
         return glance, glance
     scatter /= best
@@ -78,6 +78,20 @@ def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]
     return glance, longer < (1 - _SAG_SHARE - scatter) * best
 
 
+def single_losses(clock: Floats, best: Floats | float) -> Bools:
+    """Return which single readings lie below the best by more than it sags, and than they scatter."""
+    usual = clock[np.isfinite(clock) & (clock >= (1 - _SAG_SHARE) * best)]
+    apart = np.abs(np.diff(usual))
+    scatter = float(np.median(apart)) / (0.6745 * np.sqrt(2)) if apart.size else 0.0
+    return np.asarray(np.isfinite(clock) & (clock < (1 - _SAG_SHARE) * best - 4 * scatter))
+
+
+def _scatter(clock: Floats) -> float:
+    # Half of the second differences of noise are smaller than 0.67 times its deviation times root 6.
+    bends = np.abs(np.diff(clock[np.isfinite(clock)], 2))
+    return float(np.median(bends)) / (0.6745 * np.sqrt(6)) if bends.size else 0.0
+
+
 def _held_highest(times: Floats, values: Floats) -> float:
     """Return the highest level held for some seconds, so that it is not the top of the scatter."""
     most = int(np.clip(round(_BEST_HELD_S / usual_gap_s(times)), min(5, values.size), values.size))
@@ -86,15 +100,24 @@ def _held_highest(times: Floats, values: Floats) -> float:
 
 def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boost: float) -> bool:
     """Return whether the early clock ended at once, onto a level of power that is kept."""
-    fast = early & (clock >= 0.98 * boost)
-    end = float(times[fast][-1])
-    before = power[(times > end - 5) & (times <= end - 1)]
-    after = power[(times > end + _FALL_S) & (times <= end + _FALL_S + _LEVEL_S)]
+    fast = clock >= np.clip(boost - 1.5 * step_size(clock), 0.955 * boost, 0.98 * boost)
+    last = int(np.flatnonzero(early & fast)[-1])
+    slower = np.flatnonzero(~fast[last:])  # it may outlast what counts as early
+    if not slower.size:
+        return False
+    end = float(times[last + slower[0] - 1])
+    gap_s = usual_gap_s(times)
+    begin_s, fewest = end - max(5.0, 2.5 * gap_s), 2 if gap_s < _SELDOM_S else 1
+    begin_s = max(begin_s, float(times[early][0]) - 0.5 * gap_s)
+    before = power[(times > begin_s) & (times <= (end - 1 if gap_s < 1.5 else end))]
+    level_s = max(_LEVEL_S, 12 * gap_s)
+    after = power[(times > end + _FALL_S) & (times <= end + _FALL_S + level_s)]
     before, after = before[np.isfinite(before)], after[np.isfinite(after)]
-    if before.size < 2 or after.size < 10:
+    if before.size < fewest or after.size < 10:
         return False
     at_once = float(np.median(after[: max(after.size // 10, 2)]))
     if at_once > (1 - _BOOST_POWER_SHARE) * float(np.median(before)):
         return False
     thirds = [float(np.median(part)) for part in np.array_split(after, 3)]
-    return max(thirds) - min(thirds) <= _LEVEL_SHARE * float(np.median(after))
+    by_chance = 3 * noise_std(after) / np.sqrt(after.size / 3)
+    return bool(np.ptp(thirds) <= _LEVEL_SHARE * float(np.median(after)) + by_chance)

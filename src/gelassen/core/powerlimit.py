@@ -4,7 +4,7 @@ import numpy as np
 
 from gelassen.core.flags import forward, running_median, spans_of, tidied, within
 from gelassen.core.inputs import Bools, Floats
-from gelassen.core.noise import noise_std
+from gelassen.core.noise import noise_std, step_size
 
 # A plateau of power is this even; readings of package power scatter by a per cent or so.
 _PINNED_SHARE = 0.025
@@ -74,7 +74,10 @@ def gives_way(
     clock_per_k = float(warm @ np.log(clock[about].clip(1))) / float(warm @ warm)
     power_per_k = float(warm @ np.log(power[about].clip(1e-3))) / float(warm @ warm)
     scatter = noise_std(power[about]) / level / float(np.sqrt(warm @ warm))
-    if clock_per_k > -_GIVES_WAY_PER_K or abs(power_per_k) > _KEEPS_PER_K + 2 * scatter:
+    # One step of a coarse clock, taken somewhere on the way, is not yet a slope.
+    one_step = step_size(clock[about]) / float(np.median(clock[about]))
+    least = _GIVES_WAY_PER_K + one_step / float(np.ptp(np.percentile(temperature[about], [2, 98])))
+    if clock_per_k > -least or abs(power_per_k) > _KEEPS_PER_K + 2 * scatter:
         return nothing
     return where & (np.abs(smooth - level) <= _PINNED_SHARE * level)
 
@@ -98,7 +101,7 @@ def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
     """Return where a board holds the chip back in coarse steps: stretches that begin with a drop.
 
     Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
-    has no such beginning.
+    has no such beginning. Where power was not logged, the clock drops in its place.
     """
     found = np.zeros(times.size, dtype=bool)
     filled = forward(power)

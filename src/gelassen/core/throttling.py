@@ -4,16 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gelassen.core.bestclock import below_best, best_clock
 from gelassen.core.errors import InputError
 from gelassen.core.flags import forward, running_median, spans_of, tidied
-from gelassen.core.heatcut import cut_by_heat
+from gelassen.core.heldby import Chip, from_clock, from_power
 from gelassen.core.inputs import Bools, Floats, SeriesLike, as_series, as_time, need_readings
-from gelassen.core.loadspan import span_from_level, span_from_temperature
 from gelassen.core.noise import step_size
-from gelassen.core.powerlimit import gives_way, on_limit, pinned, switched
+from gelassen.core.powerlimit import on_limit
 from gelassen.core.result import Result
-from gelassen.core.ridelimit import gives_way_at_limit
+from gelassen.core.underload import under_load, without_pauses
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
 _NEAR_K = 2.5
@@ -124,6 +122,8 @@ def find_throttling(
     if not -50 < limit_c < 250:
         raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
     clock = _optional("clock_mhz", clock_mhz, times)
+    if clock is not None:  # no clock stands still: a reading of zero is none
+        clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
     power = _optional("power_w", power_w, times)
     load = _optional("load_pct", load_pct, times)
     count = _optional("throttle_count", throttle_count, times)
@@ -136,38 +136,21 @@ def find_throttling(
             "this part, and being held back by heat is not concluded from it"
         )
 
-    loaded = _loaded(times, temperature, load, power, clock)
+    loaded = under_load(times, temperature, load, power, clock)
     near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
     near = running_median(temperature, times, 5.0) >= limit_c - near_k
     if impossible:
         near = np.zeros(times.size, dtype=bool)
-    thermal = np.zeros(times.size, dtype=bool)
-    by_power = np.zeros(times.size, dtype=bool)
+    steady = without_pauses(times, loaded, power)
+    chip = Chip(times, temperature, loaded, steady, near, limit_c, near_k, impossible)
+    again = np.zeros(times.size, dtype=bool)
     if clock is not None:
-        best = best_clock(times, clock, loaded, near, power)
-        slow, surely_slow = (loaded & low for low in below_best(times, clock, best))
-        cut = slow & cut_by_heat(
-            times, temperature, clock, slow, temperature >= limit_c - near_k, loaded
-        )
-        thermal = slow & near
-        if power is not None:
-            # Near the temperature limit too: as long as power keeps its level, heat takes nothing.
-            held = surely_slow & ~cut if allowed is None else slow
-            by_power = held & pinned(times, power, allowed, held & ~near, near)
-            if not impossible:
-                thermal |= gives_way_at_limit(times, temperature, clock, power, limit_c, loaded)
-            thermal = (thermal | cut) & ~by_power
-            if allowed is None:
-                by_power |= gives_way(times, temperature, clock, power, loaded & ~near) & ~thermal
-                by_power |= switched(times, power, surely_slow & ~near & ~by_power & ~thermal)
+        thermal, by_power, again = from_clock(chip, clock, power, load, allowed)
     elif power is not None:
-        slow = loaded & (
-            running_median(power, times, 3.0) < 0.96 * best_clock(times, power, loaded, near)
-        )
-        thermal = slow & near
+        thermal, by_power, again = from_power(chip, power, load)
         cautions.append("no clock was logged: being held back is told from power alone")
     else:
-        thermal = loaded & near
+        thermal, by_power = loaded & near, np.zeros(times.size, dtype=bool)
         cautions.append(
             "neither clock nor power was logged: sitting at the limit is taken as being held back"
         )
@@ -177,18 +160,21 @@ def find_throttling(
         risen = np.concatenate([[False], np.diff(forward(count)) > 0])
         thermal |= risen & loaded
     elif power is None and clock is not None and power_flag is None:
-        cautions.append("power was not logged: being held back by a power limit cannot be told")
+        cautions.append(
+            "power was not logged: a power limit shows only where the clock drops at once"
+        )
     # The chip's own word counts for more than anything concluded.
     says_heat, says_power = (
         _optional(name, flag, times)
         for name, flag in (("heat_flag", heat_flag), ("power_flag", power_flag))
     )
     if says_heat is not None:
+        again = np.zeros(times.size, dtype=bool)
         thermal = loaded & (forward(says_heat) > 0)
     if says_power is not None:
         by_power = loaded & (forward(says_power) > 0)
 
-    thermal = tidied(times, thermal)
+    thermal = tidied(times, thermal) | again
     by_power = tidied(times, by_power & ~thermal)
     intervals = sorted(
         [(*span, "thermal") for span in spans_of(times, thermal)]
@@ -231,25 +217,6 @@ def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats 
             raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
         return np.full(times.size, limit)
     return as_series("power_limit_w", power_limit_w, like=times)
-
-
-def _loaded(
-    times: Floats,
-    temperature: Floats,
-    load: Floats | None,
-    power: Floats | None,
-    clock: Floats | None,
-) -> Bools:
-    """Return where the machine works; the load channel tells best."""
-    if load is not None:
-        busy = np.nan_to_num(load, nan=0.0) > 0.5 * float(np.nanmax(load))
-        return np.asarray(busy & (np.nanmax(load) > 20))
-    for level in (power, clock):
-        span = None if level is None else span_from_level(times, level)
-        if span is not None:
-            return np.asarray((times >= span.start_s) & (times <= span.end_s))
-    span = span_from_temperature(times, temperature)
-    return np.asarray((times >= span.start_s) & (times <= span.end_s))
 
 
 def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
