@@ -31,7 +31,7 @@ _SURER_FANLESS = 0.6
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
 # Suppositions that count less than this are left out of the drawn course.
-_NO_PART, _PART_DRAWS = 0.01, 100
+_NO_PART = 0.01
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +135,7 @@ def fit_heating(
     for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
         weight = float(relaxation.weights[relaxation.supposed == number].sum())
         if weight > _NO_PART:
-            course = relaxation.under(number).mean_course(load.length_s, _PART_DRAWS)
+            course = relaxation.under(number).mean_course(load.length_s)
             left = account.series - course(bins.middle_s)
             parts.append(_Part(weight, course, one, left, account.covariance))
     settled_w = float("nan")

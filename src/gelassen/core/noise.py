@@ -31,13 +31,17 @@ def noise_density(residual: Floats, interval_s: float) -> float:
     present = residual[np.isfinite(residual)]
     if present.size < 4:
         return 0.0
-    density = interval_s * float(present.var(ddof=1))
-    length = 2
-    while present.size // length >= 12:
-        blocks = present[: present.size // length * length].reshape(-1, length).mean(axis=1)
-        density = max(density, interval_s * length * float(blocks.var(ddof=1)))
+    density, length, means = 0.0, 1, present
+    while True:
+        left = means - means.sum() / means.size
+        density = max(density, interval_s * length * float(left @ left) / (left.size - 1))
+        # Blocks twice as long are made of two each; some are needed for a variance.
         length *= 2
-    return density
+        if present.size // length < 12:
+            break
+        pairs = means[: means.size // 2 * 2]
+        means = (pairs[::2] + pairs[1::2]) / 2
+    return float(density)
 
 
 def noise_covariance(

@@ -74,12 +74,16 @@ class PowerCourses:
     _scale_w: float
     _room_c: float
 
-    def power_at(self, rise_k: Floats) -> Floats:
-        """Return the power at each rise, shape (draws, rises); NaN where a draw has none."""
+    def power_at(self, rise_k: Floats, room_c: Floats | None = None) -> Floats:
+        """Return the power at each rise, shape (draws, rises); NaN where a draw has none.
+
+        `room_c` is the room of each, if not the one that is asked about: fans follow temperatures.
+        """
+        rooms = self._room_c if room_c is None else room_c
         a, b = (column[:, None] for column in self._theta.T)
         way = self._picked - _EXPONENTS.size
         exponent = _EXPONENTS[np.minimum(self._picked, _EXPONENTS.size - 1)][:, None]
-        slow = self._fans.at(rise_k + self._room_c)[np.maximum(way, 0)] if way.max() >= 0 else 1.0
+        slow = self._fans.at(rise_k + rooms)[np.maximum(way, 0)] if way.max() >= 0 else 1.0
         with np.errstate(invalid="ignore", divide="ignore"):
             share = (rise_k - b) / np.where(a > 0, a, np.nan)
             share = np.where(share > 0, share, np.nan) ** (1 / exponent)

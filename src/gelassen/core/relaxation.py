@@ -1,5 +1,6 @@
 """What a heating (or cooling) curve may be: weighted draws of sums of exponentials, the slowest bent."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,7 +12,7 @@ from gelassen.core.inputs import Floats
 
 # Time constants come from a list in steps of this ratio (`core/relaxationfit.py`).
 RATIO = 1.16
-_SOME = 200
+_FEW, _SOME = 100, 200  # draws that do for a mean course, and for its interval
 _KNOTS = 50
 
 
@@ -54,7 +55,7 @@ class Relaxation:
         picked = {name: getattr(self, name)[rows] for name in names}
         return replace(self, **picked, weights=self.weights[rows] / self.weights[rows].sum())
 
-    def mean_course(self, until_s: float, draws: int = _SOME) -> CubicSpline:
+    def mean_course(self, until_s: float, draws: int = _FEW) -> CubicSpline:
         """Return the mean of some draws as a function of time, without what the reference adds."""
         some = slice(None, None, max(self.settled.size // draws, 1))
         share = self.weights[some] / self.weights[some].sum()
@@ -94,7 +95,7 @@ class Relaxation:
         answers = []
         for constants in self.time_constants_s[rows, :best].T:
             logs = np.log(constants)
-            ends = (part.quantile(logs, (1 - share) / 2), part.quantile(logs, (1 + share) / 2))
+            ends = part.quantiles(logs, ((1 - share) / 2, (1 + share) / 2))
             middle = float(np.exp(part.weights @ logs))
             # The list is coarse: no interval is narrower than the distance between its entries.
             low, high = (float(np.exp(end)) for end in ends)
@@ -108,8 +109,9 @@ class Relaxation:
 
     def slope_at(self, elapsed_s: float) -> Floats:
         """Return for each draw the slope of the curve, per second."""
-        step = 1.0
-        return (self.missing_at(elapsed_s - step) - self.missing_at(elapsed_s + step)) / (2 * step)
+        around = np.array([[elapsed_s - 1.0], [elapsed_s + 1.0]])
+        before, after = self._missing(around, slice(None)).sum(axis=2)
+        return np.asarray((before - after) / 2.0)
 
     def _missing(self, elapsed_s: Floats, some: slice) -> Floats:
         """Return what is missing of each component: times down, draws across, three deep."""
@@ -167,11 +169,15 @@ class Relaxation:
 
     def mean(self, values: Floats) -> float:
         """Return the weighted mean over the draws, the outermost hundredths drawn in."""
-        ends = (self.quantile(values, 0.01), self.quantile(values, 0.99))
-        return float(self.weights @ np.clip(values, *ends))
+        low, high = self.quantiles(values, (0.01, 0.99))
+        return float(self.weights @ np.clip(values, low, high))
 
     def quantile(self, values: Floats, share: float) -> float:
         """Return the weighted quantile over the draws."""
+        return float(self.quantiles(values, (share,))[0])
+
+    def quantiles(self, values: Floats, shares: Sequence[float]) -> Floats:
+        """Return several of them."""
         order = np.argsort(values)
         below = np.cumsum(self.weights[order]) - self.weights[order] / 2
-        return float(np.interp(share, below, values[order]))
+        return np.asarray(np.interp(shares, below, values[order]))

@@ -304,13 +304,13 @@ def _answer(
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     tail = (1 - confidence) / 2
-    low, high = relaxation.quantile(settled, tail), relaxation.quantile(settled, 1 - tail)
-    error = (relaxation.quantile(settled, 0.841) - relaxation.quantile(settled, 0.159)) / 2
+    shares = (tail, 0.159, 0.5, 0.841, 1 - tail)
+    low, below, middle, above, high = map(float, relaxation.quantiles(settled, shares))
 
     sure = float(relaxation.weights @ (np.abs(missing) <= band_k))
     reached = sure >= _SURE_REACHED
     # Half-known answers have a long tail on the far side: there the mean is nearer on average.
-    value = relaxation.quantile(settled, 0.5) if reached else relaxation.mean(settled)
+    value = middle if reached else relaxation.mean(settled)
     cautions: list[str] = []
     reached_at = _reached_at(fit, value, band_k, span) if reached else None
     if not reached:
@@ -330,7 +330,7 @@ def _answer(
         value=value,
         low=low,
         high=high,
-        standard_error=error,
+        standard_error=(above - below) / 2,
         power_w=fit.settled_w,
         reached=reached,
         reached_at_s=reached_at,

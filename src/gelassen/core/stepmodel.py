@@ -72,6 +72,7 @@ class Fit:
     seen: tuple[float, ...]  # what of it shows by the end
     going: tuple[float, ...]  # how far the approach still went after it
     settled: float  # where the course would settle without changes
+    approach: Floats  # its course without them
     background: Background
     likelihood: float  # logarithm
 
@@ -124,14 +125,14 @@ class StepModel:
             tuple(map(float, seen)),
             tuple(map(float, np.abs(approach[-1] - at))),
             float(solution[0] + solution[1]),
+            approach,
             replace(way, noise=noise),
             likelihood,
         )
 
     def furthest_off(self, fit: Fit) -> float:
         """Return how far the course gets from a fit without changes, in means over a twentieth of it."""
-        solution, _ = self._solved((), fit.background.noise)
-        left = (self._bare - self._approaches @ solution)[self._measured]
+        left = (self._bare - fit.approach)[self._measured]
         length = max(left.size // 20, 1)
         blocks = left[: left.size // length * length].reshape(-1, length)
         return float(np.abs(blocks.mean(axis=1)).max())

@@ -10,7 +10,7 @@ import numpy as np
 
 from gelassen.core.inputs import Floats
 from gelassen.core.stepmodel import WAYS, Background, Change, Fit, StepModel
-from gelassen.core.steptiming import EVERY_COURSE, FEW_COURSES, WITHOUT_POWER
+from gelassen.core.steptiming import EVERY_COURSE, FEW_COURSES, WITHOUT_POWER, Seen
 from gelassen.core.whitening import Whitener
 
 _EARLIEST_S, _MOMENTS, _MOST_STEPS = 90.0, 48, 8
@@ -24,8 +24,20 @@ _MARGIN = 13.0
 _NEEDED_FREE, _FREE_SIZE, _WORTH_REFINING = 25.0, 0.9, 0.8
 # A moment that was noted: how far off the note may be, and how much a change there must explain.
 _NOTED_S, _NEEDED_IF_TOLD, _WORTH_TRYING = 30.0, 14.0, 0.45
+# Noise that remembers so little from step to step hides no change.
+_HARDLY_FADED = 0.7
 # The courses a change may take are few and rough: evidence about its moment counts for less.
 _TRUST, _TRUST_IF_POWER_KNOWN = 0.3, 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    """What changes at some moments would explain, if the noise were this."""
+
+    noise: Whitener
+    moments: Floats
+    pitch_s: float
+    seen: Seen
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +65,9 @@ class StepSearch:
             found = self._with_told(found, moment)
         while len(found.changes) < _MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known.
-            kept = found
+            kept, looks = found, self._looks(found)
             for number in (1, 2):
-                more = self._with_more(found, number)
+                more = self._with_more(found, looks, number)
                 if more is not None and 2 * (more.likelihood - found.likelihood) >= self.needed:
                     kept = self._kept(self._again(more))
                 if len(kept.changes) > len(found.changes):
@@ -90,8 +102,8 @@ class StepSearch:
         noted = any(abs(moment_s - told) <= 2 * _NOTED_S for told in self.told)
         return _NEEDED_IF_TOLD if noted else self.needed
 
-    def _with_more(self, found: Fit, number: int) -> Fit | None:
-        """Return the best fit with one or two more changes."""
+    def _looks(self, found: Fit) -> list[_Look]:
+        """Return what changes at evenly spaced moments would explain, for each noise that may be."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
@@ -100,24 +112,31 @@ class StepSearch:
         taken = np.array([change.moment_s for change in found.changes])
         apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
         moments = moments[apart >= max(30.0, 0.02 * length)]
-        if moments.size < number:
-            return None
-        best: Fit | None = None
+        if not moments.size:
+            return []
+        looks = []
         for noise in self._noises(found):
             course = self.model.free_course(found.changes, noise)
+            looks.append(_Look(noise, moments, pitch, course.seen(moments, FEW_COURSES)))
+        return looks
+
+    def _with_more(self, found: Fit, looks: list[_Look], number: int) -> Fit | None:
+        """Return the best fit with one or two more changes."""
+        best: Fit | None = None
+        for look in looks:
             if number == 1:
-                gains, sizes = course.gains(moments, FEW_COURSES)
+                gains, sizes = look.seen.gains()
                 which, place = np.unravel_index(int(np.argmax(gains)), gains.shape)
                 gain, places = gains[which, place], [(int(place), float(sizes[which, place]))]
             else:
-                gain, places = course.best_pair(moments, FEW_COURSES)
+                gain, places = look.seen.best_pair()
             if gain < number * _WORTH_REFINING * _NEEDED_FREE:
                 continue
-            more = [Change(float(moments[k]), float(np.sign(size))) for k, size in places]
-            background = replace(found.background, noise=noise)
+            more = [Change(float(look.moments[k]), float(np.sign(size))) for k, size in places]
+            background = replace(found.background, noise=look.noise)
             for change in more:
                 others = tuple(c for c in more if c is not change)
-                fit = self._refined((*found.changes, *others), change, pitch, background)
+                fit = self._refined((*found.changes, *others), change, look.pitch_s, background)
                 more = [*others, fit.changes[-1]]
                 background = fit.background
             if best is None or fit.likelihood > best.likelihood:
@@ -127,8 +146,10 @@ class StepSearch:
     def _noises(self, found: Fit) -> tuple[Whitener, ...]:
         """Return what the noise may be: a change that is not known yet passes for a long memory of it."""
         noise = self.model.free_noise(found.changes, found.background.noise)
+        if noise.fade <= _HARDLY_FADED:
+            return (noise,)
         short = replace(noise, fade=min(noise.fade, 0.9))
-        shorter = replace(noise, fade=min(noise.fade, 0.6), moving=0.0)
+        shorter = replace(noise, fade=0.6, moving=0.0)
         return tuple(dict.fromkeys((noise, short, shorter)))
 
     def _refined(
@@ -189,7 +210,7 @@ class StepSearch:
         if not inside.any():
             return 0.0, 0.0
         course = self.model.free_course(others, fit.background.noise)
-        gains, sizes = course.gains(moments[inside], FEW_COURSES)
+        gains, sizes = course.seen(moments[inside], FEW_COURSES).gains()
         gains = np.where(sizes * change.sign > 0, gains, 0.0)
         best = int(np.argmax(gains))
         return float(gains.ravel()[best]), float(sizes.ravel()[best])
@@ -203,18 +224,20 @@ class StepSearch:
         trust = _TRUST_IF_POWER_KNOWN if self.power_known else _TRUST
         step_s = float(elapsed[1] - elapsed[0])
         reach = 6 * step_s
-        while True:
-            moments = np.linspace(
-                max(change.moment_s - reach, elapsed[0] + _EARLIEST_S / 2),
-                min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
-                25,
-            )
-            logs = course.evidence(moments, change.sign, courses)
-            share = np.exp(trust * (logs - logs.max()))
-            share /= share.sum()
-            if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:
-                break
-            reach *= 2
+        # A few courses tell how far around to look, as well as all of them.
+        for asked in (FEW_COURSES, courses):
+            while True:
+                moments = np.linspace(
+                    max(change.moment_s - reach, elapsed[0] + _EARLIEST_S / 2),
+                    min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
+                    25,
+                )
+                logs = course.seen(moments, asked).evidence(change.sign)
+                share = np.exp(trust * (logs - logs.max()))
+                share /= share.sum()
+                if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:
+                    break
+                reach *= 2
         half = float(moments[1] - moments[0]) / 2
         # Each moment stands for what is around it.
         edges = np.append(moments - half, moments[-1] + half)

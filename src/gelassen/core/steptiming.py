@@ -11,6 +11,7 @@ References
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.special import logsumexp
@@ -37,7 +38,7 @@ _NOTHING, _UNLIKE = 1e-9, 0.1
 _SAME = 1e-7  # directions of the free course below this share of its largest are left out
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Courses:
     """Courses that a change may take, as mixtures of ways; and the log of how usual each is."""
 
@@ -102,7 +103,7 @@ class FreeCourse:
             white[:, :-1] / np.maximum(lengths, 1e-12), full_matrices=False
         )
         self._made = made[:, sizes > _SAME * sizes[0]]
-        self._left = self._less(white[:, -1:])[:, 0]
+        self._left = white[:, -1] - self._made @ (self._made.T @ white[:, -1])
 
     def noise_left(self, least: float) -> Whitener:
         """Return the noise, described anew by what the free course leaves; not below `least`."""
@@ -115,48 +116,61 @@ class FreeCourse:
             noise, _ = fitted_whitener(left[self._trust > 0], least)
         return noise
 
-    def gains(self, moments_s: Floats, courses: Courses) -> tuple[Floats, Floats]:
+    def seen(self, moments_s: Floats, courses: Courses) -> "Seen":
+        """Return how a change at each of these moments shows, by each of these courses."""
+        shown = _shown(self._even, tuple(map(float, moments_s)), courses) * self._trust
+        white = self._noise(shown.reshape(-1, self._left.size).T).T
+        free = (white @ self._made).reshape(*shown.shape[:2], -1)
+        return Seen(self._left, white.reshape(shown.shape), free, courses)
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """How changes show, and what of the readings the free course leaves."""
+
+    left: Floats  # (times,)
+    white: Floats  # (courses, moments, times) the whole change
+    free: Floats  # (courses, moments, directions) and what of it the free course can make
+    courses: Courses
+
+    def gains(self) -> tuple[Floats, Floats]:
         """Return by how much a change there lowers the misfit, and its size, by course and moment."""
-        white = self._answers(moments_s, courses)
-        found = np.einsum("n,nmc->cm", self._left, white)
-        own = np.maximum(np.einsum("nmc,nmc->cm", white, white), _NOTHING)
+        found = self.white @ self.left
+        own = (self.white**2).sum(axis=2) - (self.free**2).sum(axis=2)
+        own = np.maximum(own, _NOTHING)
         return np.asarray(found**2 / own), np.asarray(found / own)
 
-    def best_pair(
-        self, moments_s: Floats, courses: Courses
-    ) -> tuple[float, list[tuple[int, float]]]:
+    def best_pair(self) -> tuple[float, list[tuple[int, float]]]:
         """Return by how much two changes that are followed alike lower the misfit: places and sizes."""
-        best: tuple[float, list[tuple[int, float]]] = (0.0, [])
-        every = self._answers(moments_s, courses)
-        apart = np.abs(np.subtract.outer(np.arange(moments_s.size), np.arange(moments_s.size))) > 2
-        for k in range(every.shape[2]):
-            white = np.ascontiguousarray(every[:, :, k])
-            within, found = white.T @ white, self._left @ white
-            own = np.maximum(np.diagonal(within), _NOTHING)
-            # Two by two: changes that look alike would explain anything with opposite sizes.
-            rest = own[:, None] * own - within**2
-            told = apart & (rest > _UNLIKE * own[:, None] * own)
-            rest = np.where(told, rest, np.inf)
-            first = (found[:, None] * own - within * found) / rest
-            gains = first * found[:, None] + first.T * found
-            i, j = np.unravel_index(int(np.argmax(gains)), gains.shape)
-            if gains[i, j] > best[0]:
-                pair = [(int(i), float(first[i, j])), (int(j), float(first[j, i]))]
-                best = float(gains[i, j]), pair
-        return best
+        found = self.white @ self.left
+        within = self.white @ self.white.swapaxes(1, 2) - self.free @ self.free.swapaxes(1, 2)
+        own = np.maximum(np.diagonal(within, axis1=1, axis2=2), _NOTHING)
+        # Two by two: changes that look alike would explain anything with opposite sizes.
+        rest = own[:, :, None] * own[:, None, :] - within**2
+        number = np.arange(own.shape[1])
+        apart = np.abs(np.subtract.outer(number, number)) > 2
+        told = apart & (rest > _UNLIKE * own[:, :, None] * own[:, None, :])
+        rest = np.where(told, rest, np.inf)
+        first = (found[:, :, None] * own[:, None, :] - within * found[:, None, :]) / rest
+        gains = first * found[:, :, None]
+        gains = gains + gains.swapaxes(1, 2)
+        k, i, j = np.unravel_index(int(np.argmax(gains)), gains.shape)
+        pair = [(int(i), float(first[k, i, j])), (int(j), float(first[k, j, i]))]
+        return float(gains[k, i, j]), pair
 
-    def evidence(self, moments_s: Floats, sign: float, courses: Courses) -> Floats:
-        """Return the log evidence of each moment for a change of this sign, over these courses."""
-        gains, sizes = self.gains(moments_s, courses)
-        logs = np.where(sizes * sign > 0, gains / 2, 0.0) + courses.usual[:, None]
+    def evidence(self, sign: float) -> Floats:
+        """Return the log evidence of each moment for a change of this sign, over the courses."""
+        gains, sizes = self.gains()
+        logs = np.where(sizes * sign > 0, gains / 2, 0.0) + self.courses.usual[:, None]
         return np.asarray(logsumexp(logs, axis=0))
 
-    def _answers(self, moments_s: Floats, courses: Courses) -> Floats:
-        """Return how each change shows beside the free course: times by moments by courses."""
-        ways = [followed(self._even, float(m), courses.ways) @ courses.shares.T for m in moments_s]
-        white = self._less(self._noise(np.concatenate(ways, axis=1) * self._trust[:, None]))
-        return white.reshape(self._left.size, moments_s.size, -1)
 
-    def _less(self, columns: Floats) -> Floats:
-        """Return what the free course cannot make of whitened columns."""
-        return np.asarray(columns - self._made @ (self._made.T @ columns))
+@lru_cache(maxsize=4)  # the channels of a run, and runs of one length, ask for the same
+def _shown(
+    even_s: tuple[float, float, int], moments_s: tuple[float, ...], courses: Courses
+) -> Floats:
+    """Return how a channel follows a change: courses by moments by times."""
+    ways = np.stack([followed(even_s, moment, courses.ways) for moment in moments_s])
+    shown = np.ascontiguousarray(np.einsum("cw,mnw->cmn", courses.shares, ways, optimize=True))
+    shown.flags.writeable = False
+    return shown

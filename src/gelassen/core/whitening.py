@@ -27,7 +27,8 @@ class Whitener:
         """Filter columns (time goes down) so that the noise in them is white with variance 1."""
         # Twice as fast along rows as down columns.
         rows = np.ascontiguousarray(columns.T)
-        return np.asarray((lfilter([1.0, -self.fade], [1.0, self.moving], rows) / self.std).T)
+        forward = np.array([1.0, -self.fade]) / self.std
+        return np.asarray(lfilter(forward, [1.0, self.moving], rows).T)
 
 
 def fitted_whitener(left: Floats, least: float = 0.0) -> tuple[Whitener, float]:
