@@ -141,16 +141,17 @@ def test_what_was_held_at_the_limit_is_a_tight_bound_unless_it_was_cut_too_far(h
 
 
 def test_fans_follow_temperatures_so_levels_count_with_the_room_they_were_measured_in():
-    rises = np.array([22.0, 30.0, 38.0, 46.0])
-    speed = 0.4 + 0.6 * np.clip((rises + 15 - 45) / 30, 0, 1)  # in a cold room fans turn slower
+    rises = np.array([36.0, 42.0, 48.0, 54.0])
+    speed = 0.4 + 0.6 * np.clip((rises + 15 - 45) / 40, 0, 1)  # in a cold room fans turn slower
     power = rises / (0.2 + 0.25 * speed**-0.65)
     truth = float(fanned(np.array([70.0]))[0][0])
     asked = {
-        "rise_se_k": [0.2] * 4, "limit_c": 95, "fan_rpm": 2000 * speed, "full_speed_rpm": 2000,
+        "rise_se_k": [0.05] * 4, "limit_c": 95, "fan_rpm": 2000 * speed, "full_speed_rpm": 2000,
     }  # fmt: skip
     known = sustainable_power(power, rises, measured_room_c=[15.0] * 4, **asked)
     unknown = sustainable_power(power, rises, **asked)
     assert known.low_w <= truth <= known.high_w
+    assert known.power_w == pytest.approx(truth, rel=0.012)
     assert abs(known.power_w - truth) < abs(unknown.power_w - truth)
     with pytest.raises(InputError, match="measured_room_c has 1 entries"):
         sustainable_power(power, rises, measured_room_c=[15.0], limit_c=95)

@@ -8,10 +8,11 @@ from scipy.stats import dunnett, tukey_hsd
 from gelassen.core import InputError, compare_setups, sustainable_power
 from gelassen.core.comparability import comparability
 from gelassen.core.effects import factor_effects
+from gelassen.core.equalpoint import at_equal_point
 from gelassen.core.machinedrift import machine_drift
 from gelassen.core.response import response_curve
 from gelassen.core.rig import rig_repeatability
-from gelassen.core.tradeoff import tradeoff, value_at
+from gelassen.core.tradeoff import tradeoff
 
 # Scheffé's coagulation times, as in Box, Hunter and Hunter, Statistics for Experimenters (1978), ch. 6.
 COAGULATION = {
@@ -200,7 +201,7 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
 
 
-def test_what_nothing_beats_is_marked_and_equal_noise_is_interpolated():
+def test_what_nothing_beats_is_marked():
     found = tradeoff(
         ["quiet", "loud", "worse", "cheap"], [25, 35, 36, np.nan], [60, 50, 55, 40], y_low=[59, 49, 54, 39],
         y_high=[61, 51, 56, 41], x_name="noise", y_name="rise",
@@ -208,8 +209,6 @@ def test_what_nothing_beats_is_marked_and_equal_noise_is_interpolated():
     assert list(found.table.loc[found.table["unbeaten"], "setup"]) == ["quiet", "loud"]
     assert found.table.set_index("setup").loc["worse", "beaten_by"] == "loud"
     assert "left out: cheap" in found.cautions[0]
-    assert value_at([20, 40], [60, 50], [0.3, 0.4], 30) == pytest.approx((55, 0.25))
-    assert np.isnan(value_at([20, 40], [60, 50], [0.3, 0.4], 45)[0])
 
 
 def test_runs_that_were_held_back_are_bounds_of_the_capacity():
@@ -285,3 +284,63 @@ def test_identical_setups_are_rarely_told_apart_and_real_differences_mostly_are(
     assert np.mean(claims) <= 0.12
     assert np.mean(found) >= 0.95
     assert 0.9 <= np.mean(covered) <= 0.99
+
+
+def test_the_lowest_place_of_a_lopsided_course_lies_in_its_interval():
+    duty = np.linspace(20, 100, 6)
+    grid = np.linspace(20, 100, 2001)
+
+    def course(x):
+        return (
+            50 * (x / 20) ** -0.6 + 20 * (x / 100) ** 2
+        )  # slower fans, then air that comes around again
+
+    truth, inside, told = grid[np.argmin(course(grid))], 0, 0
+    for seed in range(30):
+        rng = np.random.default_rng(seed)
+        x = np.repeat(duty, 3)
+        found = response_curve(x, course(x) + 0.3 * rng.standard_normal(x.size))
+        told += bool(np.isfinite(found.best_x))
+        inside += bool(found.best_low <= truth <= found.best_high)
+    assert told >= 28
+    assert inside >= told - 2
+
+
+def test_groups_are_compared_at_equal_noise_with_the_bend_between_levels_allowed_for():
+    def rise(noise, resistance):  # what more speed gains shrinks
+        return 24 + resistance * (600 * 10 ** ((noise - 20) / 50) / 1000) ** -0.6
+
+    levels = {"small": (26.0, [25, 31, 38]), "large": (20.0, [27, 40]), "loud": (15.0, [41, 45])}
+    inside, told, apart = [], [], []
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        rows = [
+            (
+                group,
+                f"{group} {noise}",
+                noise,
+                rise(noise, r) + 0.4 * rng.standard_normal(),
+                0.1,
+                None,
+            )
+            for group, (r, noises) in levels.items()
+            for noise in noises
+            for _ in range(3)
+        ]
+        runs = pd.DataFrame(
+            rows, columns=["group", "setup", "x", "value", "standard_error", "mount"]
+        )
+        found = at_equal_point(runs, 33.0, usual_spread=(0.5, 4.0)).set_index("group")
+        for group in ("small", "large"):
+            truth = rise(33.0, levels[group][0])
+            inside.append(found["low"][group] <= truth <= found["high"][group])
+        told.append(found["distinguishable"]["small"])
+        apart.append(found["difference"]["small"])
+        assert np.isnan(found["value"]["loud"])
+    assert np.mean(inside) > 0.9
+    assert np.mean(told) > 0.9
+    assert np.mean(apart) == pytest.approx(rise(33, 26) - rise(33, 20), abs=0.3)
+    alone = runs.groupby("setup").head(1)  # nothing repeated, nothing known of the rig
+    found = at_equal_point(alone, 33.0).set_index("group")
+    assert np.isinf(found["high"]["small"])
+    assert not found["distinguishable"].any()

@@ -155,7 +155,8 @@ def test_effects_scale_and_tradeoffs_of_a_study(folder):
     cheap = study.tradeoff("price", of="capacity", leave_out=out)
     assert set(cheap.table["x"]) == {25.0, 40.0}
     equal = study.at_equal("fan_rpm", 660, leave_out=out).set_index("setup")
-    assert equal.loc["Brise 120, 65", "rise_k"] == pytest.approx(0.55 * 65, abs=1)
+    # Between 0.60 K/W at 40 % and 0.50 at 70 %, on a course that goes flat: below the straight line.
+    assert 0.52 * 65 < equal.loc["Brise 120, 65", "rise_k"] < 0.55 * 65
     with pytest.raises(InputError, match='no setup has "nois".*Logged: fan_rpm.*price'):
         study.tradeoff("nois")
     with pytest.raises(InputError, match='"noise_dba" was not logged; .* at equal fan_rpm'):

@@ -63,7 +63,7 @@ def opened(
     "--where",
     multiple=True,
     metavar="FACTOR=LEVEL",
-    help="With --along or --tradeoff: only runs with this level.",
+    help="With --along, --tradeoff or --equal: only runs with this level.",
 )
 @click.option("--tradeoff", default=None, metavar="QUANTITY", help="Set the rise against this.")
 @click.option(
@@ -121,7 +121,9 @@ def compare(
     if equal is not None:
         from gelassen.show.findings_text import equal_text
 
-        table = opened_study.at_equal(equal, at, confidence=confidence, leave_out=out)
+        table = opened_study.at_equal(
+            equal, at, where=_levels(where), confidence=confidence, leave_out=out
+        )
         _give_table(opened_study, out, table, form, lambda found: equal_text(found, equal))
         return
     result, text, name = _asked(
@@ -175,17 +177,11 @@ def _asked(
     baseline: str | None,
 ) -> tuple[Any, Callable[[Any], str], str]:  # fmt: skip
     """Return the answer, how it is worded, and the name of its figure ("" for none)."""
-    from gelassen.core.errors import InputError
     from gelassen.show import findings_text as words
 
     if effects:
         return study.effects(confidence=confidence, leave_out=out), words.effects_text, "effects"
-    levels: dict[str, str | float] = {}
-    for text in where:
-        factor, sign, level = text.partition("=")
-        if not sign:
-            raise InputError(f'--where "{text}": write it like "curve=on-air"')
-        levels[factor.strip()] = level.strip()
+    levels = _levels(where)
     if along is not None:
         found = study.along(along, where=levels, worth=worth, confidence=confidence, leave_out=out)
         return found, lambda result: words.response_text(result, along), "along"
@@ -198,6 +194,19 @@ def _asked(
         return trend, lambda result: words.drift_text(result, setup or "the setup run most"), ""
     rig = study.repeatability(confidence=confidence, store=True, leave_out=out)
     return rig, words.repeatability_text, ""
+
+
+def _levels(where: tuple[str, ...]) -> dict[str, str | float]:
+    """Return the factors and levels that were asked for."""
+    from gelassen.core.errors import InputError
+
+    levels: dict[str, str | float] = {}
+    for text in where:
+        factor, sign, level = text.partition("=")
+        if not sign:
+            raise InputError(f'--where "{text}": write it like "curve=on-air"')
+        levels[factor.strip()] = level.strip()
+    return levels
 
 
 def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:

@@ -89,6 +89,8 @@ class Capacity(Result):
         return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
 
 
+# Of runs that were held back: power, rise, power that was wanted, error of the rise, room.
+_Bounds = tuple[Floats, Floats, Floats, Floats, Floats]
 _LEAST_W = 1e-3  # no machine that is tested for its cooling draws less
 
 
@@ -202,7 +204,7 @@ def sustainable_power(
     moved = np.where(np.equal.outer(alone, alone) & (alone >= 0), moved, np.diag(np.diag(moved)))
     held_error = np.zeros(power.size) if error is None else error
     held_error = np.hypot(held_error, mounting_spread * rise)
-    bounds = (power[held], rise[held], wanted[known][held], held_error[held])
+    bounds = (power[held], rise[held], wanted[known][held], held_error[held], rooms[held])
     if held.all():
         return _only_bounds(bounds, limit_c, ambient_c, confidence)
     power, rise, moved = power[~held], rise[~held], moved[np.ix_(~held, ~held)]
@@ -234,7 +236,7 @@ def sustainable_power(
         power, rise, np.diag(variance) + moved, freedom, allowed_k, ambient_c, rooms[~held],
         (temperature_c, speed) if known_speeds else None, full,
     )  # fmt: skip
-    draws, exponents = _capacities(courses, power, rise, inverse, allowed_k)
+    draws, exponents = _capacities(courses, power, rise, rooms[~held], inverse, allowed_k)
     weights = _with_bounds(courses, bounds)
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
@@ -253,7 +255,7 @@ def sustainable_power(
     low, value, high = quantiles
     course = _course(courses, weights, rise, allowed_k, value)
     cautions: list[str] = []
-    for held_w, held_k, _, _ in zip(*bounds, strict=True):
+    for held_w, held_k, *_ in zip(*bounds, strict=True):
         expected_k = allowed_k * (held_w / value) ** exponent
         if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
             cautions.append(
@@ -358,7 +360,12 @@ def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:
 
 
 def _capacities(
-    courses: PowerCourses, power: Floats, rise: Floats, inverse: Floats, allowed_k: float
+    courses: PowerCourses,
+    power: Floats,
+    rise: Floats,
+    rooms_c: Floats,
+    inverse: Floats,
+    allowed_k: float,
 ) -> tuple[Floats, Floats]:
     """Return for each draw the capacity (NaN: never meets the limit) and the exponent towards it."""
     below, capacity, above = courses.power_at(allowed_k + np.array([-0.5, 0.0, 0.5])).T
@@ -366,10 +373,11 @@ def _capacities(
     middle_k = float(np.sqrt(allowed_k * np.clip(np.median(rise), 1.0, 0.9 * allowed_k)))
     there = courses.power_at(np.array([middle_k]))[:, 0]
     exponents = np.log(allowed_k / middle_k) / np.log(capacity / there)
-    return _departed(courses, capacity, slope, power, rise, inverse, allowed_k), exponents
+    moved = _departed(courses, capacity, slope, power, rise, rooms_c, inverse, allowed_k)
+    return moved, exponents
 
 
-def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats, Floats]) -> Floats:
+def _with_bounds(courses: PowerCourses, bounds: _Bounds) -> Floats:
     """Return the weight of each draw, given what runs held that were held back.
 
     What a chip holds at its limit is a bound from below. It is a tight one, unless the chip was cut
@@ -377,10 +385,10 @@ def _with_bounds(courses: PowerCourses, bounds: tuple[Floats, Floats, Floats, Fl
     """
     tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
     below = np.ones(courses.weights.size)
-    for held_w, held_k, wanted_w, error_k in zip(*bounds, strict=True):
+    for held_w, held_k, wanted_w, error_k, held_room_c in zip(*bounds, strict=True):
         size_k = float(np.hypot(error_k, _BOUND_K))
         # Rise at a power near by, in proportion to what the course has at this rise.
-        held_at = courses.power_at(np.array([held_k]))[:, 0]
+        held_at = courses.power_at(np.array([held_k]), np.array([held_room_c]))[:, 0]
         spare = (held_k - held_k * held_w / held_at) / size_k
         spare = np.where(np.isfinite(held_at), spare, -np.inf)  # it never meets that rise
         tight -= spare**2 / 2
@@ -415,6 +423,7 @@ def _departed(
     slope: Floats,
     power: Floats,
     rise: Floats,
+    rooms_c: Floats,
     inverse: Floats,
     allowed_k: float,
 ) -> Floats:
@@ -427,7 +436,7 @@ def _departed(
     size = departure_size(allowed_k) ** 2
     alike = size * departures_alike(at, power)
     # What the levels depart by, in power; brought to kelvin in proportion.
-    expected = courses.power_at(rise)[good]
+    expected = courses.power_at(rise, rooms_c)[good]
     told = np.isfinite(expected) & (expected > 0)
     resistance = np.divide(rise, expected, out=np.zeros_like(expected), where=told)
     left = np.where(told, rise - power * resistance, 0.0)
@@ -441,13 +450,13 @@ def _departed(
 
 
 def _only_bounds(
-    bounds: tuple[Floats, Floats, Floats, Floats],
+    bounds: _Bounds,
     limit_c: float,
     ambient_c: float,
     confidence: float,
 ) -> Capacity:
     """Say what runs that all were held back by heat still tell: at least what they held."""
-    power, rise, _, _ = bounds
+    power, rise, *_ = bounds
     allowed_k = limit_c - ambient_c
     # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
     held = power * np.minimum(allowed_k / np.maximum(rise, 1e-9), 1.0)

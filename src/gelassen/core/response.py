@@ -7,15 +7,13 @@ from itertools import pairwise
 
 import numpy as np
 import pandas as pd
-from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.lowest import lowest_place
 from gelassen.core.mounting import fit_shared_mountings
 from gelassen.core.result import Result
 from gelassen.core.setupfit import SetupFit
-
-_DRAWS = 4000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,8 +88,8 @@ def response_curve(
     -----
     Means of the levels with one common spread. A step pays where the whole interval of its change lies
     beyond `worth`, does not pay where the whole interval lies short of it, and cannot be told otherwise.
-    The best level inside the scale is the lowest point of a parabola, with an interval from draws of its
-    coefficients; it is given where all of that interval lies inside the scale.
+    The best level inside the scale is the lowest point of the course (`core/lowest.py`); it is given where
+    all of its interval lies inside the scale.
     """
     level = as_confidence(confidence)
     places = as_series("x", x)
@@ -145,43 +143,9 @@ def response_curve(
     paying = [k for k, row in enumerate(rows) if row[5] == "yes"]
     last = paying[-1] + 1 if paying else 0
     stops = None if last == marks.size - 1 else float(marks[last])
-    best = _best(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
+    best = lowest_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
     return Response(
         levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
         best_high=best[2],
         worth=float(worth), confidence=level, cautions=tuple(cautions),
     )  # fmt: skip
-
-
-def _best(
-    marks: np.ndarray, means: np.ndarray, error: np.ndarray, freedom: float, level: float
-) -> tuple[float, float, float]:
-    """Return where a parabola is lowest, with its interval; NaN where that is not inside the scale."""
-    nothing = (math.nan, math.nan, math.nan)
-    if marks.size < 4 or freedom < 1 or not (error > 0).all():
-        return nothing
-    centre, scale = marks.mean(), np.ptp(marks) / 2
-    u = (marks - centre) / scale
-    design = np.column_stack([np.ones_like(u), u, u**2]) / error[:, None]
-    if np.linalg.matrix_rank(design) < design.shape[1]:
-        return nothing
-    covariance = np.linalg.inv(design.T @ design)
-    estimate = covariance @ design.T @ (means / error)
-    rng = np.random.default_rng(6)
-    drawn = rng.standard_t(freedom, (_DRAWS, 3)) @ np.linalg.cholesky(covariance).T + estimate
-    lowest = np.where(
-        drawn[:, 2] > 0, -drawn[:, 1] / (2 * np.where(drawn[:, 2] > 0, drawn[:, 2], 1)), np.nan
-    )
-    if np.isnan(lowest).mean() > (1 - level) / 2 or estimate[2] <= 0:
-        return nothing
-    tail = (1 - level) / 2
-    low, high = np.nanquantile(lowest, [tail, 1 - tail])
-    if low < -1 or high > 1:
-        return nothing
-    # A course that only flattens out has no lowest point: it must rise again, beyond chance.
-    lowest_level = int(np.argmin(means))
-    half = float(student_t.ppf((1 + level) / 2, freedom))
-    for end in (0, -1):
-        if means[end] - means[lowest_level] <= half * math.hypot(error[end], error[lowest_level]):
-            return nothing
-    return tuple(float(centre + scale * k) for k in (-estimate[1] / (2 * estimate[2]), low, high))  # type: ignore[return-value]

@@ -98,22 +98,3 @@ def tradeoff(
         table=table.sort_values("x", kind="stable").reset_index(drop=True), x_name=x_name, y_name=y_name,
         cautions=tuple(cautions),
     )  # fmt: skip
-
-
-def value_at(x: SeriesLike, y: SeriesLike, y_error: SeriesLike, at: float) -> tuple[float, float]:
-    """Return y at a given x by straight lines between measured levels, and its standard error.
-
-    NaN outside the levels: nothing is carried beyond what was measured.
-    """
-    xs, ys, errors = as_series("x", x), as_series("y", y), as_series("y_error", y_error)
-    order = np.argsort(xs)
-    xs, ys, errors = xs[order], ys[order], errors[order]
-    if xs.size == 0 or not xs[0] <= at <= xs[-1]:
-        return float("nan"), float("nan")
-    after = int(np.clip(np.searchsorted(xs, at), 1, max(xs.size - 1, 1)))
-    if xs.size == 1 or xs[after] == xs[after - 1]:
-        return float(ys[0]), float(errors[0])
-    share = (at - xs[after - 1]) / (xs[after] - xs[after - 1])
-    mixed = (1 - share) * ys[after - 1] + share * ys[after]
-    error = np.hypot((1 - share) * errors[after - 1], share * errors[after])
-    return float(mixed), float(error)

@@ -235,11 +235,25 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
         [
             r.setup, fixed(r.rise_k),
             "not reached" if math.isnan(r.rise_k) else _span(r.low_k, r.high_k, sign=False), str(r.levels),
+            *(
+                ["–", "–", "–"] if math.isnan(r.difference_low_k) else
+                [f"{r.difference_k:+.1f}", _span(r.difference_low_k, r.difference_high_k),
+                 _told(r.distinguishable, r.difference_low_k)]
+            ),
         ]
         for r in table.sort_values("rise_k").itertuples()
     ]  # fmt: skip
-    said = f"At {quantity} {table['at'].iloc[0]:.4g}, by straight lines between measured levels:"
-    return "\n\n".join([said, aligned(["setup", "rise K", "interval", "levels"], rows)])
+    said = f"At {quantity} {table['at'].iloc[0]:.4g}, by smooth courses between measured levels:"
+    headers = [
+        "setup",
+        "rise K",
+        "interval",
+        "levels",
+        "above the coolest K",
+        "interval",
+        "told apart",
+    ]
+    return "\n\n".join([said, aligned(headers, rows)])
 
 
 def _span(low: float, high: float, *, sign: bool = True) -> str:

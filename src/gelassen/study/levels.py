@@ -51,12 +51,17 @@ def expected_quantities(file: StudyFile) -> list[str]:
     return expected
 
 
-def setups_without_power(file: StudyFile) -> dict[str, str]:
-    """Return setup to its levels without the power limit, where factors say which that is."""
-    powers = [
+def power_factors(file: StudyFile) -> list[str]:
+    """Return the factors that set a power limit."""
+    return [
         name for name, factor in file.factors.items()
         if (factor.channel or "").endswith(".power_limit_w") or name in _POWER_FACTORS
     ]  # fmt: skip
+
+
+def setups_without_power(file: StudyFile) -> dict[str, str]:
+    """Return setup to its levels without the power limit, where factors say which that is."""
+    powers = power_factors(file)
     if not powers:
         return {}
     groups = {}

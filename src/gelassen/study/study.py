@@ -463,10 +463,11 @@ class Study:
         quantity: str,
         at: float | None = None,
         *,
+        where: Mapping[str, str | float] | None = None,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
-        """Compare setups at equal noise, fan speed or duty, by straight lines between their levels.
+        """Compare setups at equal noise, fan speed or duty, by smooth courses between their levels.
 
         Parameters
         ----------
@@ -474,16 +475,20 @@ class Study:
             A logged quantity, such as "noise_dba", "fan_rpm" or "duty_pct".
         at : float, optional
             Where to compare; the middle of what all setups cover if not given.
+        where : mapping, optional
+            Only runs with these levels of factors.
 
         Returns
         -------
         DataFrame
-            setup, at, rise_k, low_k, high_k, levels; NaN where a setup does not reach that far. Setups
-            are grouped by all factors but those that move fans.
+            setup, at, rise_k, low_k, high_k, levels, difference_k, difference_low_k, difference_high_k,
+            distinguishable: the difference is to the coolest of them under the same power limit and load.
+            NaN where a setup does not reach that far. Setups are grouped by all factors but those that
+            move fans.
         """
         table = self.table(confidence=confidence, leave_out=leave_out)
         return compare_at_equal(
-            table, self.file, quantity, at, confidence=confidence,
+            table, self.file, quantity, at, where=where or {}, confidence=confidence,
             repeatability=self.known_repeatability(table),
         )  # fmt: skip
 

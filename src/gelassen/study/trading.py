@@ -6,18 +6,24 @@ from dataclasses import replace
 
 import numpy as np
 import pandas as pd
-from scipy.stats import norm
 
-from gelassen.core.comparison import compare_setups
+from gelassen.core.equalpoint import at_equal_point
 from gelassen.core.errors import InputError
 from gelassen.core.spelling import nearest
-from gelassen.core.tradeoff import Tradeoff, tradeoff, value_at
+from gelassen.core.tradeoff import Tradeoff, tradeoff
 from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison
 from gelassen.study.capacities import StudyCapacity, without_power
-from gelassen.study.levels import FAN_WORDS, detail, level_text, setups_without_power
+from gelassen.study.levels import (
+    FAN_WORDS,
+    detail,
+    level_text,
+    power_factors,
+    setups_without_power,
+)
 from gelassen.study.studyfile import StudyFile
 
 _MORE = ("work_per_s", "clock_mhz", "capacity")  # of these, more is better
+_SPEEDS = ("fan_rpm", "duty_pct")  # along their logarithm courses are straighter; decibels are one
 _NAMES = {
     "rise": "rise, K", "capacity": "capacity, W", "noise_dba": "noise, dB(A)", "fan_rpm": "fan speed, rpm",
     "power_w": "power, W", "work_per_s": "work, 1/s", "clock_mhz": "clock, MHz", "duty_pct": "duty, %",
@@ -35,10 +41,7 @@ def trade_rise(
     """Set the rise, or work, against something; see `Study.tradeoff`."""
     setups = comparison.setups
     for factor, level in where.items():
-        if factor not in file.factors:
-            raise InputError(
-                f'"{factor}" is no factor of this study.' + nearest(factor, file.factors)
-            )
+        _check_factor(file, factor)
         own = [file.setups.get(str(n), {}).get(factor) for n in setups["setup"]]
         setups = setups[[level_text(x) == level_text(level) for x in own]]
     names = [str(name) for name in setups["setup"]]
@@ -93,10 +96,16 @@ def compare_at_equal(
     quantity: str,
     at: float | None,
     *,
+    where: Mapping[str, str | float],
     confidence: float,
     repeatability: tuple[float, float] | None,
 ) -> pd.DataFrame:
     """Compare setups at equal noise, fan speed or duty; see `Study.at_equal`."""
+    for factor, level in where.items():
+        _check_factor(file, factor)
+        table = table[table[factor].map(level_text) == level_text(level)]
+    if table.empty:
+        raise InputError("no run has these levels")
     if not _is_logged(table, quantity):
         known = [n for n in ("noise_dba", "fan_rpm", "duty_pct") if _is_logged(table, n)]
         raise InputError(
@@ -112,38 +121,43 @@ def compare_at_equal(
         if still
         else pd.Series("all", table.index)
     )
-    free = table[~table["at_limit"].astype(bool)]
-    spread = compare_setups(
-        free[["setup", "value", "standard_error", "mount"]], confidence=confidence,
-        repeatability=repeatability, usual_spread=USUAL_SPREAD_K,
-    )  # fmt: skip
-    scatter = spread.repeatability if math.isfinite(spread.repeatability) else math.inf
-    alone = free["mount"].where(free["mount"].notna(), free["run"])  # a mounting counts once
+    free = table[~table["at_limit"].astype(bool) & table[quantity].notna()]
+    if free.empty:
+        raise InputError(
+            f"every run with {quantity} sat at its temperature limit: compare the powers they held"
+        )
+    powers = [*power_factors(file), *(["load"] if "load" in free.columns else [])]
+    loads = free[powers].map(level_text).agg(", ".join, axis=1) if powers else ""
+    runs = free.assign(group=keys[free.index], x=free[quantity], load=loads)
     groups = {
-        name: runs.groupby("setup").agg(x=(quantity, "mean"), y=("value", "mean"), n=("alone", "nunique"))
-        for name, runs in free.assign(alone=alone).groupby(keys[free.index], sort=False)
-    }  # fmt: skip
+        name: part.groupby("setup")["x"].mean() for name, part in runs.groupby("group", sort=False)
+    }
     if at is None:
-        low = max(float(group["x"].min()) for group in groups.values())
-        high = min(float(group["x"].max()) for group in groups.values())
+        low = max(float(x.min()) for x in groups.values())
+        high = min(float(x.max()) for x in groups.values())
         if low > high:
             spans = "; ".join(
-                f"{name}: {group['x'].min():.4g} to {group['x'].max():.4g}"
-                for name, group in groups.items()
+                f"{name}: {x.min():.4g} to {x.max():.4g}" for name, x in groups.items()
             )
             raise InputError(
                 f"the setups have no {quantity} in common ({spans}): say at which value to compare, "
                 "with --at or at="
             )
         at = (low + high) / 2
-    factor = float(norm.ppf((1 + confidence) / 2))
-    rows = []
-    for name, group in groups.items():
-        own = 1.0 if math.isinf(scatter) else scatter  # unknown: only the value is of use
-        value, error = value_at(group["x"], group["y"], own / np.sqrt(group["n"]), at)
-        error = math.inf if math.isinf(scatter) and math.isfinite(value) else error
-        rows.append((name, at, value, value - factor * error, value + factor * error, len(group)))
-    return pd.DataFrame(rows, columns=["setup", "at", "rise_k", "low_k", "high_k", "levels"])
+    found = at_equal_point(
+        runs[["group", "setup", "load", "x", "value", "standard_error", "mount"]], at,
+        logarithmic=quantity in _SPEEDS, confidence=confidence, repeatability=repeatability,
+        usual_spread=USUAL_SPREAD_K,
+    )  # fmt: skip
+    return found.rename(columns={
+        "group": "setup", "value": "rise_k", "low": "low_k", "high": "high_k", "difference": "difference_k",
+        "difference_low": "difference_low_k", "difference_high": "difference_high_k",
+    })  # fmt: skip
+
+
+def _check_factor(file: StudyFile, factor: str) -> None:
+    if factor not in file.factors:
+        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
 
 
 def _quantity(
