@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
 # Runs the tests in this folder inside a real kernel, in an emulator.
+# With --prepare: only makes the machine ready.
 # KERNEL_LAB_SCRIPT: the script that boots it. KERNEL_LAB: its scratch folder, about 600 MB.
 set -euo pipefail
 cd "$(dirname "$0")/../.."
@@ -16,5 +17,6 @@ done
 if [ ! -e "$KERNEL_LAB/site/pyarrow" ]; then
   bash "$lab" pip pytest click pydantic numpy pandas pyarrow psutil
 fi
+[ "${1:-}" != --prepare ] || exit 0
 exec bash "$lab" run -t 540 -- sh -c \
   'PYTHONDONTWRITEBYTECODE=1 PYTHONPATH=/host/src:$PYTHONPATH python3 -m pytest -p no:cacheprovider tests/kernel'
