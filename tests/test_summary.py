@@ -257,7 +257,7 @@ def test_a_noted_change_names_its_step_and_each_stretch_tells_its_course():
     held.frame.loc[log.time_s > 240, "cpu.core1.temp_c"] = 90.0  # a limit that is met at once
     assert summarise_run(held, look_for_steps=False).transients.within_1k_s > 0
     assert summary.stretches[1].thermal_share == 0
-    assert "(noted: door closed)" in run_text(summary, run)
+    assert "; noted: door closed." in run_text(summary, run)
 
 
 def cautions_of(run):

@@ -41,6 +41,8 @@ class Step(Result):
         Where the channel was settling before and after it, in the channel's unit.
     noted
         What the tester noted about that moment, if anything.
+    logged
+        Which fan, flow or load was logged and changed at that moment, in words: its channel first.
     """
 
     at_s: float
@@ -49,6 +51,7 @@ class Step(Result):
     before: float
     after: float
     noted: str = ""
+    logged: str = ""
 
     def __str__(self) -> str:
         way = "up" if self.after > self.before else "down"
@@ -56,6 +59,7 @@ class Step(Result):
             f"changed at {self.at_s:.0f} s ({self.low_s:.0f} to {self.high_s:.0f} s): "
             f"{way} by {abs(self.after - self.before):.1f}"
             + (f" (noted: {self.noted})" if self.noted else "")
+            + (f"; {self.logged}" if self.logged else "")
         )
 
 

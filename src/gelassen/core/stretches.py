@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.cautions import wide_gaps
+from gelassen.core.conditions import ConditionChange, condition_changes
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import in_bursts
@@ -19,6 +20,8 @@ from gelassen.core.throttling import Throttling
 from gelassen.core.unstepped import unstepped
 
 _SAME_CHANGE_S = 90.0
+# A fan or a load that changed so near to a change of temperature is what made it: heat arrives later.
+_LOGGED_NEAR_S, _LATE_S = 60.0, 15.0
 # A load that goes up by this share of its power is another level; a governor gives back within some time.
 _LEVEL_SHARE, _GIVEN_BACK_S = 0.08, 30.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
@@ -64,13 +67,14 @@ def find_changes(
 
     What the tester noted during the load is a hint: a change at that moment needs less to be seen.
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not. Nor
-    does a gap in the log show a change, or a channel that never moves. Power, where it changed as well,
-    tells the moment best.
+    does a gap in the log show a change, or a channel that never moves. Power, fans, flow or load, where
+    they were logged and changed as well, tell the moment best.
     """
     if not np.nanmax(temperature) > np.nanmin(temperature):
         return ()
     base = np.zeros(times.size) if room is None else _late(times, room, temperature, span, coolant)
-    told_s = [moment for moment, _ in told]
+    conditions = condition_changes(frame, times, span, temperature)
+    told_s = [moment for moment, _ in told] + [one.to_s for one in conditions]
     if power is not None:
         told_s += power_changes(times, power, span)
     known = power is not None
@@ -93,13 +97,22 @@ def find_changes(
     by_heat = [t for ends in heat for t in ends]
     by_limit = [t for *ends, cause in told_intervals if cause == "power" for t in ends]
     by_heat += [t for gap in wide_gaps(times) for t in gap]
+    shown = [_with_condition(step, conditions) for step in found]
+    found = [step for step in shown if not step.logged]
+    shown = [step for step in shown if step.logged]
     held = [step for step in found if _to_a_held_level(step, times, power, heat)]
     found = [step for step in found if step not in held and _away(step, by_heat)]
-    found += [replace(s, after=s.before + _risen(s, times, temperature)) for s in held]
     moved = [_at_change_of_power(step, times, power) for step in found]
-    # Another power limit is another level of power; a limit that only begins to be felt is none.
-    found = [s for s, was in zip(moved, found, strict=True) if s is not was or _away(s, by_limit)]
-    found = [_named(step, told) for step in found]
+    # Another power limit is another level of power; a limit that only begins to be felt is none. Nor is
+    # the power that heat takes.
+    found = [
+        s
+        for s, was in zip(moved, found, strict=True)
+        if _away(s, by_limit if s is was else by_heat)
+    ]
+    risen = [replace(s, after=s.before + _risen(s, times, temperature)) for s in held]
+    found += [_at_change_of_power(step, times, power) for step in risen]
+    found = [_named(step, told) for step in [*found, *shown]]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood are the same.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
@@ -149,6 +162,24 @@ def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step
     if between is None:
         return step
     return replace(step, at_s=between[1], low_s=between[0], high_s=between[1])
+
+
+def _with_condition(step: Step, conditions: list[ConditionChange]) -> Step:
+    """Move a change to where a fan, the flow or the load changed at once, if one did about then."""
+
+    def away_s(one: ConditionChange) -> float:
+        return abs(one.to_s - step.at_s)
+
+    near = [
+        one
+        for one in conditions
+        if away_s(one) <= _LOGGED_NEAR_S
+        or step.low_s - _LATE_S <= one.to_s <= step.high_s + _LATE_S
+    ]
+    if not near:
+        return step
+    one = min(near, key=away_s)
+    return replace(step, at_s=one.to_s, low_s=one.from_s, high_s=one.to_s, logged=str(one))
 
 
 def _named(step: Step, told: list[tuple[float, str]]) -> Step:
@@ -225,6 +256,17 @@ def answer_stretches(
             )
         )
     return tuple(parts)
+
+
+def steps_between(steps: tuple[Step, ...], stretches: tuple[Stretch, ...]) -> tuple[Step, ...]:
+    """Tell each change by where the stretches before and after it settle: air may have shown it."""
+    if len(stretches) != len(steps) + 1:
+        return steps
+    levels = [part.steady.value for part in stretches]
+    return tuple(
+        replace(step, before=before, after=after)
+        for step, (before, after) in zip(steps, pairwise(levels), strict=True)
+    )
 
 
 def _changes_before(parts: list[Stretch], start_s: float) -> list[tuple[float, float]]:

@@ -36,10 +36,19 @@ from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
-from gelassen.core.stretches import Stretch, answer_stretches, find_changes, within_1k_s
+from gelassen.core.stretches import (
+    Stretch,
+    answer_stretches,
+    find_changes,
+    steps_between,
+    within_1k_s,
+)
 from gelassen.core.tabular import mean_of, mean_where, means_and_peaks, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
+
+# A load that differs by more does something else.
+_OTHER_LOAD_PCT = 10.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -216,6 +225,7 @@ def summarise_run(
             None if power is None else power[under], span, steps, confidence,
             None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
+        steps = steps_between(steps, stretches)
     hold = within_last(recording, hold, steps)
     held = (times >= hold[0]) & (times <= hold[1])
     # What was held over the hold window belongs to the stretch in which it lies.
@@ -254,7 +264,8 @@ def summarise_run(
     lost: HeldBack | None = None
     if held_anywhere is not None:
         lost = lost_while_held(
-            times, held_anywhere, _alike(times, loaded, levels, held_anywhere), clock_mhz=clock,
+            times, held_anywhere,
+            _alike(times, loaded, levels, held_anywhere, part.load_pct), clock_mhz=clock,
             power_w=power, work_per_s=work,
         )  # fmt: skip
     if temperature is not None and steady is not None:
@@ -298,8 +309,16 @@ def summarise_run(
     )
 
 
-def _alike(times: Floats, loaded: Bools, levels: tuple[Level, ...], held: Bools) -> Bools:
-    """Return the load; of one whose power went in steps, the levels at which it was held back at all."""
+def _alike(
+    times: Floats, loaded: Bools, levels: tuple[Level, ...], held: Bools, load_pct: Floats | None
+) -> Bools:
+    """Return the load, as far as it was that under which the chip was held back.
+
+    Of one whose power went in steps, it is the levels at which it was held back at all.
+    """
+    if load_pct is not None and np.isfinite(load_pct[held]).any():
+        usual = float(np.nanmedian(load_pct[held]))
+        loaded = loaded & ~(np.abs(load_pct - usual) > _OTHER_LOAD_PCT)
     if not levels:
         return loaded
     alike = np.zeros(times.size, dtype=bool)

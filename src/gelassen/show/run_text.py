@@ -1,6 +1,7 @@
 """One run in words and numbers."""
 
 import re
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -57,7 +58,7 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
                 + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
                 + f": {_steady_words(stretch.steady, summary, at_limit)}{_stretch_words(stretch)}"
             )
-        lines += [f"Change: {step}." for step in summary.steps]
+        lines += _change_words(summary)
     else:
         lines.append(_capital(_steady_words(steady, summary, _at_limit(summary))))
     throttling = summary.throttling
@@ -114,6 +115,34 @@ def _climb_words(summary: RunSummary) -> str:
         f"The power climbed to {climb.highest_w:.0f} W. The setup is {climb}; thermal resistance there "
         f"{climb.resistance_k_per_w:.2f} K/W."
     )
+
+
+def _change_words(summary: RunSummary) -> list[str]:
+    """Say when conditions changed, by how much that moved the steady value, and what was logged of it."""
+    lines = []
+    for number, step in enumerate(summary.steps):
+        said = [f"Change at {moment(step.at_s)} ({moment(step.low_s)} to {moment(step.high_s)})"]
+        said[0] += f": {_moved_by(summary.stretches[number : number + 2])}"
+        said += [step.logged] if step.logged else []
+        said += [f"noted: {step.noted}"] if step.noted else []
+        lines.append("; ".join(said) + ".")
+    return lines
+
+
+def _moved_by(beside: Sequence[Stretch]) -> str:
+    """Say by how much the steady value went up or down from one stretch to the next."""
+    if len(beside) < 2:
+        return "what it moved cannot be told"
+    before, after = (part.steady for part in beside)
+    size = after.value - before.value
+    low = size - float(np.hypot(after.value - after.low, before.high - before.value))
+    high = size + float(np.hypot(after.high - after.value, before.value - before.low))
+    if not np.isfinite([low, high]).all():
+        return "by how much cannot be told"
+    if low <= 0 <= high:
+        return f"it moved the steady value by less than can be told ({interval(low, high)})"
+    way, ends = ("up", (low, high)) if size > 0 else ("down", (-high, -low))
+    return f"{way} by {fixed(abs(size), 1, 'K')} ({interval(*ends)})"
 
 
 def _stretch_words(stretch: Stretch) -> str:

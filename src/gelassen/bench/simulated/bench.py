@@ -163,7 +163,7 @@ class SimulatedBench:
         values["cpu.package.throttle_count"] = float(self._governor.throttle_count)
         values["cpu.all.load_pct"] = round(min(load + abs(small[1]) * 0.3, 100.0), 1)
         fan = heat.fan_rpm
-        values["fan.cpu.speed_rpm"] = float(round(fan + 6 * small[2])) if fan > 0 else 0.0
+        values["fan.cpu.speed_rpm"] = float(max(round(fan + 6 * small[2]), 0)) if fan > 0 else 0.0
         values["fan.cpu.duty_pct"] = float(round(heat.duty_pct())) if fan > 0 else 0.0
         values["case.air.temp_c"] = round(heat.case_c + 0.06 * small[3], 1)
         values["room.air.temp_c"] = round(self.room_c() + 0.05 * small[4], 1)
