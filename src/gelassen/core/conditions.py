@@ -18,6 +18,7 @@ _LEAST = {
     ".duty_pct": (8.0, "{:.0f} %"),
     ".load_pct": (5.0, "{:.0f} %"),
 }
+_PARTS = ("fan.", "loop.", "cpu.all.", "gpu.")
 # And as a share of the larger level; and how clear of the noise.
 _SHARE, _CLEAR = 0.15, 5.0
 # Levels are means over so long on both sides; most of the change comes within so many seconds.
@@ -60,9 +61,10 @@ def condition_changes(
         Start and end of the load, in s.
     """
     found: list[ConditionChange] = []
+    names = [str(name) for name in frame.columns.tolist()]
     for end in _LEAST:  # the speed tells what a fan did, its duty what it was asked for
-        for name in (str(column) for column in frame.columns if str(column).endswith(end)):
-            if not name.startswith(("fan.", "loop.", "cpu.all.", "gpu.")):
+        for name in names:
+            if not (name.endswith(end) and name.startswith(_PARTS)):
                 continue
             own = _changes_of(name, frame[name].to_numpy(dtype=float), times, span)
             if not name.endswith(".load_pct"):
@@ -90,24 +92,23 @@ def _changes_of(
     change, at_once = after - before, near_after - near_before
     needed = np.maximum(_SHARE * np.maximum(np.abs(before), np.abs(after)), least)
     needed = np.maximum(needed, _CLEAR * noise_std(level))
-    clear = (np.abs(change) >= needed) & (
-        at_once * np.sign(change) >= _MOST_AT_ONCE * np.abs(change)
-    )
+    clear = (at[borders] - span[0] > _APART_S) & (np.abs(change) >= needed)
+    clear &= at_once * np.sign(change) >= _MOST_AT_ONCE * np.abs(change)
     found: list[ConditionChange] = []
     order = np.argsort(-np.abs(change))
     for k in order[clear[order]]:
         border = int(borders[k])
         # A fan takes seconds to come to speed: it began when the level before was last read.
-        left = np.abs(level[:border] - before[k]) < _LEFT * abs(change[k])
-        border = int(np.flatnonzero(left)[-1]) + 1 if left.any() else border
+        left = np.flatnonzero(np.abs(level[:border] - before[k]) < _LEFT * abs(change[k]))
+        border = int(left[-1]) + 1 if left.size else border
+        begun = at[border] - span[0] <= _APART_S
+        if begun or any(abs(at[border] - other.to_s) <= _APART_S for other in found):
+            continue
         around = at[border] + np.array([-_WINDOW_S, _AT_ONCE_S, _WINDOW_S + _AT_ONCE_S])
         start, there, end = np.searchsorted(at, around)
         there = min(there, level.size - 1)
         levels = [float(np.median(part)) for part in (level[start:border], level[there : end + 1])]
-        one = ConditionChange(name, float(at[border - 1]), float(at[border]), *levels)
-        begun = one.to_s - span[0] <= _APART_S
-        if not begun and all(_apart(one, other) for other in found):
-            found.append(one)
+        found.append(ConditionChange(name, float(at[border - 1]), float(at[border]), *levels))
     return found if len(found) <= _MOST else []
 
 
