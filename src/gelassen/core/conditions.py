@@ -23,11 +23,13 @@ _PARTS = ("fan.", "loop.", "cpu.all.", "gpu.")
 _SHARE, _CLEAR = 0.15, 5.0
 # Levels are means over so long on both sides; most of the change comes within so many seconds.
 _WINDOW_S, _AT_ONCE_S, _MOST_AT_ONCE = 40.0, 15.0, 0.75
+# It lasts: most of it is there in means over so long, too. A pause of the load does not.
+_LASTING_S, _LASTS = 180.0, 0.6
 # Nearer to the level before than by this share, it has not begun to change.
 _LEFT = 0.2
 # What changes more often hunts, or follows a curve of its own.
 _MOST, _APART_S = 3, 60.0
-# A fan that follows a temperature which moved the same way by this much shortly before obeys its curve.
+# A fan that follows a temperature which moved the same way by this much within so long obeys its curve.
 _CURVE_S, _CURVE_K = 120.0, 1.5
 
 
@@ -94,6 +96,8 @@ def _changes_of(
     needed = np.maximum(needed, _CLEAR * noise_std(level))
     clear = (at[borders] - span[0] > _APART_S) & (np.abs(change) >= needed)
     clear &= at_once * np.sign(change) >= _MOST_AT_ONCE * np.abs(change)
+    long_before, long_after = _means(at, level, borders, _LASTING_S)
+    clear &= (long_after - long_before) * np.sign(change) >= _LASTS * np.abs(change)
     found: list[ConditionChange] = []
     order = np.argsort(-np.abs(change))
     for k in order[clear[order]]:
@@ -138,7 +142,8 @@ def _by_its_curve(change: ConditionChange, times: Floats, temperature: Floats) -
     """Say whether the temperature had moved the way that makes a fan on a curve do this."""
     known = np.isfinite(temperature)
     ago = temperature[known & (np.abs(times - change.from_s + _CURVE_S) <= _AT_ONCE_S)]
-    just = temperature[known & (times <= change.from_s) & (times >= change.from_s - _AT_ONCE_S)]
+    # What a fan does by itself moves the temperature the other way.
+    just = temperature[known & (times >= change.from_s) & (times <= change.to_s + _AT_ONCE_S)]
     if not (ago.size and just.size):
         return False
     moved = float(np.median(just) - np.median(ago))
