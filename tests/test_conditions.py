@@ -62,12 +62,23 @@ def test_fans_that_follow_the_temperature_or_hunt_are_no_change():
         assert summarise_run(run_with("fan.cpu.speed_rpm", speed, LOG.temperature_c)).steps == ()
 
 
-def test_a_pause_of_the_load_and_the_fan_that_follows_it_are_no_change_of_conditions():
+def test_a_pause_of_the_load_is_no_change_of_conditions():
     paused = (SINCE_S > 0) & (SINCE_S < 45)
     cold = LOG.temperature_c - 15 * paused - 3 * np.exp(-SINCE_S / 100) * (SINCE_S > 45)
-    for name, usual, then in (("cpu.all.load_pct", 100, 2), ("fan.cpu.speed_rpm", 1400, 900)):
-        run = run_with(name, np.where(paused, then, usual), cold, np.where(paused, 15, LOG.power_w))
-        assert not any(step.logged for step in summarise_run(run).steps)
+    power = np.where(paused, 15, LOG.power_w)
+    run = run_with("cpu.all.load_pct", np.where(paused, 2, 100), cold, power)
+    assert not any(step.logged for step in summarise_run(run).steps)
+
+
+def test_where_the_load_fell_and_the_fan_followed_it_was_the_load():
+    fell = SINCE_S > 0
+    cold = LOG.temperature_c - 10 * fell - 8 * -np.expm1(-SINCE_S / 150)
+    run = run_with(
+        "fan.cpu.speed_rpm", np.where(SINCE_S > 3, 900, 1400), cold, LOG.power_w - 40 * fell
+    )
+    run.frame["cpu.all.load_pct"] = np.where(fell, 50, 100)
+    (step,) = summarise_run(run).steps
+    assert step.logged == "cpu.all.load_pct went from 100 % to 50 %"
 
 
 def test_nothing_is_lost_against_a_load_that_did_less():
