@@ -192,6 +192,24 @@ def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
     assert str(comparability(level)) == "nothing differed beyond its own scatter"
 
 
+def test_a_run_whose_conditions_changed_in_its_midst_is_named_unless_all_runs_did():
+    runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    runs = runs.assign(
+        changed_at_s=[900.0, *[np.nan] * 5], changed_by_k=3.0, changed_with="fan stopped"
+    )
+    found = comparability(runs)
+    assert list(found.odd_runs["run"]) == ["r0"]
+    assert "changed after 15.0 min (fan stopped)" in str(found)
+    assert "about 3.0 K warmer" in str(found)
+    every = runs.assign(changed_at_s=[900.0] * 3 + [np.nan] * 3)
+    assert comparability(every).odd_runs.empty
+    # At its limit a setup's fans and changes are told as well, but not what that does to its rise.
+    held = comparability(fair_runs().assign(at_limit=[True] * 3 + [False] * 3))
+    assert list(held.odd_runs["run"]) == ["r2", "r5"]
+    assert np.isnan(held.odd_runs.iloc[0]["pushes_k"])
+    assert list(held.corrected["setup"]) == ["b"]
+
+
 def test_setups_that_drew_other_power_are_named_with_its_effect():
     runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     runs.loc[3:, "power_w"] += 10

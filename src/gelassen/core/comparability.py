@@ -23,6 +23,8 @@ _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
     "reference_c": ("reference temperature", "°C", 0.0, 2.0, 0.0),
     "hold_length_s": ("length of the hold", "s", 0.2, 30.0, 0.0),
 }
+# Those that no chip at its temperature limit brings about itself.
+_CONDITIONS = ("fan_rpm", "duty_pct", "load_pct", "reference_c", "hold_length_s")
 _SIGMAS = 4.0
 _LEAST_PEERS = 2
 
@@ -64,7 +66,7 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
     runs : DataFrame
         One row a run: run, setup, value (the rise in K), and any of power_w, fan_rpm, duty_pct,
         clock_mhz, work_per_s, load_pct, reference_c, hold_length_s, at_limit, power_share, thermal_share,
-        started, sensors.
+        changed_at_s, changed_by_k, changed_with, started, sensors.
     expected : sequence of str
         Quantities that a factor of the study is meant to change.
 
@@ -84,14 +86,18 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
     for column in ("run", "setup", "value"):
         if column not in runs.columns:
             raise InputError(f'runs has no column "{column}"')
-    table = runs.reset_index(drop=True)
+    held = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else runs["run"].isna()
+    # What is held at the limit differs in power and clock as an outcome; its rise says nothing.
+    every = runs.assign(value=runs["value"].astype(float).where(~held)).reset_index(drop=True)
+    table = runs[~held].reset_index(drop=True)
     odd: list[dict[str, object]] = []
     pairs: list[dict[str, object]] = []
     for quantity in _QUANTITIES:
-        if quantity in table.columns and table[quantity].notna().any():
-            odd += _odd_runs(table, quantity)
+        among = every if quantity in _CONDITIONS else table
+        if quantity in among.columns and among[quantity].notna().any():
+            odd += _odd_runs(among, quantity)
             pairs += _pairs(table, quantity, expected)
-    odd += _odd_flags(table)
+    odd += _odd_flags(table) + _odd_changes(every)
     pairs += _pair_texts(table)
     odd_frame = pd.DataFrame(
         odd,
@@ -137,7 +143,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
         pushes = _push(float(table.loc[k, "value"]), float(values[k]), usual, power_of)
-        if quantity == "reference_c":
+        if quantity == "reference_c" and np.isfinite(float(table.loc[k, "value"])):
             pushes = _ROOM_EFFECT * difference
         found.append(
             {
@@ -257,6 +263,30 @@ def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
                         f"load, the other runs of {setups[k]} were not",
                     }
                 )  # fmt: skip
+    return found
+
+
+def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
+    """Return runs whose conditions changed in mid-run where those of other runs of their setup did not."""
+    if "changed_at_s" not in table.columns:
+        return []
+    changed = table["changed_at_s"].notna()
+    found = []
+    for setup, runs in table[changed].groupby("setup", sort=False):
+        others = table[(table["setup"] == setup) & ~changed]
+        if len(runs) > 1 and others.empty:
+            continue  # it was so in all of them: the test is made that way
+        for row in runs.itertuples():
+            size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
+            why = f" ({row.changed_with})" if isinstance(row.changed_with, str) else ""
+            found.append(
+                {
+                    "run": row.run, "setup": setup, "quantity": "change", "value": row.changed_at_s,
+                    "usual": float("nan"), "difference": float("nan"), "pushes_k": size,
+                    "words": f"{row.run}: conditions changed after {row.changed_at_s / 60:.1f} min{why}; "
+                    "what counts is where it settled from then on" + _push_words(size),
+                }
+            )  # fmt: skip
     return found
 
 

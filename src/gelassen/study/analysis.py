@@ -12,7 +12,7 @@ from gelassen.core.comparison import Comparison, compare_setups
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
-from gelassen.study.rows import Row
+from gelassen.study.rows import Row, too_short
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,7 +158,9 @@ def compare_runs(
         cautions.append("some runs have no room temperature: their values are not rises")
     cautions += _power_cautions(setups, baseline)
     cautions += _room_cautions(table, room_c)
-    fair = comparability(free, expected=expected) if len(free) else None
+    fair = comparability(
+        table.assign(at_limit=table["setup"].isin(list(limited))), expected=expected
+    )
     limits = table["limit_c"].dropna()
     return StudyComparison(
         title=title,
@@ -205,7 +207,7 @@ def run_table(
         if row["value"] is None:
             left_out.append((row["run"], "no temperature to compare"))
         elif row["low"] is None or row["high"] is None:
-            left_out.append((row["run"], "too short to tell where it settles"))
+            left_out.append((row["run"], too_short(row)))
         else:
             kept.append(row)
     if reference is None or all(row["reference"] != reference for row in kept):
@@ -250,7 +252,7 @@ def _over_one_kind(
 _NUMBERS = (
     "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
     "work_per_s", "reference_c", "limit_c", "power_limit_w", "hold_length_s", "noise_dba", "duty_pct",
-    "load_pct", "wall_w",
+    "load_pct", "wall_w", "changed_at_s", "changed_by_k",
 )  # fmt: skip
 
 

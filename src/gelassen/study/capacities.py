@@ -14,7 +14,7 @@ from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.study.analysis import USUAL_SPREAD_K
 from gelassen.study.powersteps import power_rungs
-from gelassen.study.rows import Row
+from gelassen.study.rows import Row, too_short
 
 _POWER_IN_NAME = re.compile(r"[\s,;/_-]*\b\d+(?:[.,]\d+)?\s?W\b(?:atts?)?", re.IGNORECASE)
 
@@ -167,7 +167,7 @@ def _points(
         elif not str(row["reference"]).startswith("room."):
             left.append((row["run"], f"its rise is over {row['reference']}, not over the room"))
         elif not row["at_limit"] and (row["low"] is None or row["high"] is None):
-            left.append((row["run"], "too short to tell where it settles"))
+            left.append((row["run"], too_short(row)))
         else:
             wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
             points.append(

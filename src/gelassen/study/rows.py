@@ -65,6 +65,7 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "started": recording.started.isoformat() if recording.started else None,
         **{name: _hold_mean(means, ending) for name, ending in _MEANS.items()},
         "steps": len(summary.steps),
+        **_last_change(summary),
         "sensors": sorted(map(str, means)),
         "parts": _parts(
             recording, summary, dict(zip(names, zip(mean, peak, strict=True), strict=True))
@@ -75,6 +76,24 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
     return {key: _plain(value) for key, value in row.items()}
+
+
+def _last_change(summary: RunSummary) -> Row:
+    """Return the change of conditions after which the answer counts; steps of power are levels."""
+    step = summary.steps[-1] if summary.steps and not summary.levels else None
+    return {
+        "changed_at_s": step.at_s if step else None,
+        "changed_by_k": step.after - step.before if step else None,
+        "changed_with": step.logged or step.noted or None if step else None,
+    }
+
+
+def too_short(row: Row) -> str:
+    """Say why a run without an interval is left out."""
+    words = "too short to tell where it settles"
+    if row["changed_at_s"] is None:
+        return words
+    return f"{words} after conditions changed at {row['changed_at_s'] / 60:.1f} min"
 
 
 def _level_entry(level: Level, recording: Recording, summary: RunSummary) -> Row:
