@@ -166,3 +166,16 @@ def test_scatter_by_chance_widens_nothing_and_scatter_beyond_it_does():
     width = [answer.high_w - answer.low_w for answer in (calm, usual, wild)]
     assert width[1] < 1.2 * width[0]
     assert width[2] > 2 * width[0]
+
+
+def test_a_spread_of_mountings_that_few_repeats_told_leaves_more_open():
+    power = np.array([40.0, 60.0, 80.0, 100.0])
+    asked = {"rise_se_k": [0.1] * 4, "limit_c": 95, "fan_rpm": [1200] * 4, "mounting_spread": 0.01}
+    width = []
+    for freedom in (np.inf, 30, 3):
+        answer = sustainable_power(power, 0.5 * power, mounting_freedom=freedom, **asked)
+        width.append(answer.high_w - answer.low_w)
+    assert width[0] == pytest.approx(width[1], rel=0.1)
+    assert width[2] > 1.2 * width[0]
+    with pytest.raises(InputError, match="mounting_freedom"):
+        sustainable_power(power, 0.5 * power, mounting_freedom=0, **asked)

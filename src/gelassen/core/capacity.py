@@ -106,6 +106,7 @@ def sustainable_power(
     measured_room_c: SeriesLike | None = None,
     mount: Sequence[str | None] | None = None,
     mounting_spread: float = 0.0,
+    mounting_freedom: float = np.inf,
     limit_c: float,
     ambient_c: float = 25.0,
     confidence: float = 0.95,
@@ -140,6 +141,8 @@ def sustainable_power(
     mounting_spread : float
         Share of the rise by which another mounting would move it (standard deviation): it moves all levels
         of a mounting alike.
+    mounting_freedom : float
+        Degrees of freedom it was found with.
     limit_c, ambient_c : float
         Limit temperature and the room to answer for, in °C.
     confidence : float
@@ -157,6 +160,8 @@ def sustainable_power(
     given, or the points scatter beyond chance, the scatter about the curve takes their place.
     Curves that put more rise on the power a held-back run held than it showed are weighed down.
     """
+    if not mounting_freedom > 0:
+        raise InputError(f"mounting_freedom is {mounting_freedom:g}: give a number above zero")
     power = as_series("power_w", power_w)
     rise = as_series("rise_k", rise_k)
     confidence = as_confidence(confidence)
@@ -212,7 +217,7 @@ def sustainable_power(
 
     allowed_k = limit_c - ambient_c
     levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
-    variance, freedom = _variance(power, rise, error, np.diag(moved))
+    variance, freedom = _variance(power, rise, error, np.diag(moved), mounting_freedom)
     reason = ""
     if (rise <= 0).any():
         reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
@@ -325,11 +330,11 @@ def _mountings(mount: Sequence[str | None], known: Bools) -> Floats:
 
 
 def _variance(
-    power: Floats, rise: Floats, error: Floats | None, moved: Floats
+    power: Floats, rise: Floats, error: Floats | None, moved: Floats, moved_freedom: float
 ) -> tuple[Floats | None, float]:
     """Return the variance of each rise and how many degrees of freedom it was estimated with.
 
-    `moved` is what another mounting would add to it.
+    `moved` is what another mounting would add to it, `moved_freedom` how well that is known.
     """
     residual, freedom = _scatter(power, rise)
     if error is None:
@@ -343,7 +348,10 @@ def _variance(
         excess = residual**2 / float(np.mean(variance + moved))
         if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
-    return variance, _SURE_FREEDOM
+    own, mounts = float(np.mean(variance)), float(np.mean(moved))
+    # What a sum of two parts is known by (Satterthwaite).
+    known = (own + mounts) ** 2 / (own**2 / _SURE_FREEDOM + mounts**2 / moved_freedom)
+    return variance, known
 
 
 def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:

@@ -41,6 +41,8 @@ class Comparison(Result):
         `smallest`: the true difference that these runs would find 4 times in 5.
     repeatability
         Standard deviation between runs of one setup, remounting included; NaN if unknown.
+    repeatability_freedom
+        How many degrees of freedom it is known with.
     """
 
     setups: pd.DataFrame
@@ -49,6 +51,7 @@ class Comparison(Result):
     baseline: str | None
     confidence: float
     cautions: tuple[str, ...] = ()
+    repeatability_freedom: float = float("nan")
 
     def __str__(self) -> str:
         lines = []
@@ -168,6 +171,7 @@ def compare_setups(
         setups=setups,
         differences=differences,
         repeatability=fit.spread,
+        repeatability_freedom=fit.degrees,
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),

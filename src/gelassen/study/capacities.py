@@ -82,7 +82,7 @@ def find_capacities(
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
-    spread, said = _relative_spread(rows, repeatability)
+    spread, freedom, said = _relative_spread(rows, repeatability)
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
@@ -90,6 +90,7 @@ def find_capacities(
             runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
             wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
             measured_room_c=runs["room_c"], mount=runs["mounting"].tolist(), mounting_spread=spread,
+            mounting_freedom=freedom,
             limit_c=limit_c, ambient_c=room_c, confidence=confidence,
         )  # fmt: skip
         answers[str(name)] = answer
@@ -216,8 +217,8 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
 
 def _relative_spread(
     rows: Sequence[Row], repeatability: tuple[float, float] | None
-) -> tuple[float, list[str]]:
-    """Return what runs of one setup scatter by, as a share of their rise, and what to say of it.
+) -> tuple[float, float, list[str]]:
+    """Return what runs of one setup scatter by, as a share of their rise, how well known, and what to say.
 
     Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
     repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
@@ -229,7 +230,7 @@ def _relative_spread(
         if row["value"] is not None and row["value"] > 0
     ]  # fmt: skip
     if not rises:
-        return 0.0, []
+        return 0.0, math.inf, []
     free = [r for r in rises if not r["at_limit"]] or rises
     table = pd.DataFrame(free)[["setup", "value", "standard_error", "mount"]].astype(
         {"value": float, "standard_error": float}
@@ -242,13 +243,14 @@ def _relative_spread(
         baseline=str(table["setup"].iloc[0]),
         repeatability=repeatability,
         usual_spread=USUAL_SPREAD_K,
-    ).repeatability
-    if math.isfinite(found):
-        return found / usual_k, []
-    return USUAL_SPREAD_K[0] / usual_k, [
+    )
+    if math.isfinite(found.repeatability):
+        return found.repeatability / usual_k, found.repeatability_freedom, []
+    said = (
         f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
         "taken for granted. Run each setup at least twice"
-    ]
+    )
+    return USUAL_SPREAD_K[0] / usual_k, math.inf, [said]
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:
