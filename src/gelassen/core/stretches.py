@@ -78,20 +78,11 @@ def find_changes(
     if power is not None:
         told_s += power_changes(times, power, span)
     known = power is not None
-    found = list(
-        find_steps(times, temperature - base, load_s=span, told_s=told_s, power_known=known)
-    )
-    for name in frame.columns:
-        if name.startswith("case.") and name.endswith(".temp_c"):
-            air = frame[name].to_numpy(dtype=float) - base
-            within = air[(times >= span[0]) & (times <= span[1])]
-            if not np.isfinite(within).any():
-                continue
-            least_k = max(
-                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
-            )
-            steps = find_steps(times, air, load_s=span, smallest=least_k)
-            found += [step for step in steps if abs(step.after - step.before) >= least_k]
+    known = power is not None
+    found = [
+        *find_steps(times, temperature - base, load_s=span, told_s=told_s, power_known=known),
+        *_in_case_air(frame, times, span, base),
+    ]
     told_intervals = throttling.intervals if throttling else ()
     heat = [(start, end) for start, end, cause in told_intervals if cause == "thermal"]
     by_heat = [t for ends in heat for t in ends]
@@ -114,11 +105,32 @@ def find_changes(
     found += [_at_change_of_power(step, times, power) for step in risen]
     found = [_named(step, told) for step in [*found, *shown]]
     kept: list[Step] = []
-    # The narrowest interval knows the moment best; others within its neighbourhood are the same.
+    # The narrowest interval knows the moment best; others within its neighbourhood, or nearer to it than
+    # they themselves can tell, are the same.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
-        if all(abs(step.at_s - other.at_s) > _SAME_CHANGE_S for other in kept):
+        reach_s = max(_SAME_CHANGE_S, step.high_s - step.low_s)
+        if all(abs(step.at_s - other.at_s) > reach_s for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
+
+
+def _in_case_air(
+    frame: pd.DataFrame, times: Floats, span: tuple[float, float], base: Floats
+) -> list[Step]:
+    """Return changes of the case air over the room that are more than it wanders."""
+    found: list[Step] = []
+    for name in frame.columns.tolist():
+        if name.startswith("case.") and name.endswith(".temp_c"):
+            air = frame[name].to_numpy(dtype=float) - base
+            within = air[(times >= span[0]) & (times <= span[1])]
+            if not np.isfinite(within).any():
+                continue
+            least_k = max(
+                _CASE_CHANGE_K, _CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within))
+            )
+            steps = find_steps(times, air, load_s=span, smallest=least_k)
+            found += [step for step in steps if abs(step.after - step.before) >= least_k]
+    return found
 
 
 def _away(step: Step, borders: list[float]) -> bool:

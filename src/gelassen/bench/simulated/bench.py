@@ -238,19 +238,30 @@ class SimulatedBench:
         clock = self._governor.decide(
             loaded=self._busy > 0, hottest_c=heat.hottest_c, power_w=self._power_w, seconds=seconds
         )
-        working = self._activity * self._intensity
-        activity: float | np.ndarray[Any, Any] = working if self._busy else p.idle_share
-        if 0 < self._busy < p.cores:
-            activity = np.where(np.arange(p.cores) < self._busy, working, p.idle_share)
+        activity = self._switching(self._busy, self._activity)
         core_w = heat.core_power_w(clock, activity)
         heat.step(core_w, self.room_c(), seconds)
         self._power_w = float(core_w.sum()) + p.uncore_w
         self._work = clock * self._busy / 1000 * self._activity
 
+    def _switching(self, busy: int, activity: float) -> "float | np.ndarray[Any, Any]":
+        """Return how much of the heaviest work goes on, for all cores or for each."""
+        p, working = self._processor, activity * self._intensity
+        if 0 < busy < p.cores:
+            return np.where(np.arange(p.cores) < busy, working, p.idle_share)
+        return working if busy else p.idle_share
+
+    def change(self, *, curve: FanCurve | None = None, case: Case | None = None) -> None:
+        """Change the fan curve or the box around the cooler, now: what is warm stays warm."""
+        cooler, old_curve, old_case = self._parts
+        self._parts = (cooler, curve or old_curve, case or old_case)
+        self._heat.curve, self._heat.case = self._parts[1:]
+
     def truth(self, *, room_c: float | None = None) -> Truth:
         """Return the noise-free steady state under load at the present mount and power limit.
 
-        In a room at `room_c`, or at the mean of its own room if not given.
+        In a room at `room_c`, or at the mean of its own room if not given. The load is the present one; of
+        an idle machine, all cores at the heaviest work.
 
         The clock is the highest one at which neither boost, power limit nor temperature limit is
         passed; found by bisection, since all three only get tighter as the clock rises.
@@ -284,8 +295,9 @@ class SimulatedBench:
         heat = self._new_heat(self._heat.case_c)
         heat.cores_c = self._heat.cores_c.copy()
         heat.chain_c = list(self._heat.chain_c)
+        cores = self._busy or self._processor.cores
         for _ in range(60):
-            core_w = heat.core_power_w(clock_mhz, 1.0)
+            core_w = heat.core_power_w(clock_mhz, self._switching(cores, 1.0))
             # Where leakage would run away there is no rest; far beyond every limit is answer enough.
             heat.step(core_w, room_c, 1e9)
             if heat.hottest_c > 400:
