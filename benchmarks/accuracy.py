@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from changing_bench import KINDS, changed_bench_row
 from governed_chip import governed
 from random_machines import IDLE_S as MACHINE_IDLE_S
 from random_machines import Levels, Run, levels, runs
@@ -311,6 +312,35 @@ def steps_table(seeds: int) -> None:
             )
 
 
+def bench_steps_table(seeds: int) -> None:
+    """Print how often changes on the simulated bench are found, all channels logged."""
+    print("\n### Changes in mid-run on the simulated bench (whole runs, all channels logged)\n")
+    print(
+        "Found: within 15 s. Covered: where it settles after the change, of runs not at their limit.\n"
+    )
+    print(
+        "| what changed, by 2 K or more | runs | found | false ones a run | where it settles: covered |"
+    )
+    print("|:---|---:|---:|---:|---:|")
+    jobs = [
+        (kind, cooler, seed)
+        for kind in KINDS
+        for cooler in COOLERS
+        for seed in range(max(seeds // len(COOLERS) // len(KINDS), 2))
+        if not (cooler == "Steg" and kind.startswith("fan"))
+    ]
+    with process_pool() as pool:
+        table = pd.DataFrame(pool.map(changed_bench_row, jobs, chunksize=4))
+    large = table[table["size"] >= 2]
+    for kind in (*KINDS, "all"):
+        part = large if kind == "all" else large[large["kind"] == kind]
+        free = part[part["free"]]
+        print(
+            f"| {kind} | {len(part)} | {100 * part['found'].mean():.0f} % | {part['false'].mean():.2f} | "
+            f"{100 * free['covered'].mean():.0f} % |"
+        )
+
+
 def governed_run(job: tuple[int, bool]) -> dict[str, object]:
     """Count right and wrong samples, 5 s of tolerance at the edges."""
     seed, told = job
@@ -578,6 +608,7 @@ TABLES = {
     "steady": steady_table,
     "random": random_table,
     "steps": steps_table,
+    "bench-steps": bench_steps_table,
     "throttling": throttling_table,
     "differences": difference_table,
     "mountings": mountings_table,

@@ -14,7 +14,7 @@ KINDS = (
     "fan slowed down",
     "fan stopped",
     "four cores fewer",
-    "two cores more",
+    "seven cores more",
 )
 # Within so many seconds of its moment, a change is found.
 IN_TIME_S = 15.0
@@ -47,7 +47,7 @@ def changed_bench(kind: str, cooler: str, seed: int) -> ChangedRun:
     end_s = rng.uniform(1800, 3600)
     change_s = 120 + (end_s - 120) * rng.uniform(0.4, 0.6)
     interval_s = rng.choice([1.0, 1.0, 2.0, 5.0])
-    load = bench.load("matrix", workers=10 if kind == "two cores more" else 12)
+    load = bench.load("matrix", workers=5 if kind == "seven cores more" else 12)
     rows: list[dict[str, float]] = []
     times: list[float] = []
 

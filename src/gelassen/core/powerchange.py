@@ -8,6 +8,7 @@ from gelassen.core.noise import noise_std
 # A change of power this near a change of temperature is what made it, if it is so large and stands out
 # from its noise so far.
 _NEAR_S, _WINDOW_S, _LEAST_SHARE, _CLEAR = 60.0, 60.0, 0.03, 3.5
+_CLIMB_S = 30.0
 # Of power that wanders, only what is this much more than its usual way up and down is a change.
 _BEYOND_WANDER = 6.0
 _APART_S, _MOST = 120.0, 20
@@ -40,16 +41,20 @@ def power_change_near(
     times: Floats, power: Floats, moment_s: float, sign: float
 ) -> tuple[float, float] | None:
     """Return between which two samples power changed near a moment, this way; None if it did not."""
-    near = np.isfinite(power) & (np.abs(times - moment_s) <= _NEAR_S + _WINDOW_S)
+    near = np.isfinite(power) & (np.abs(times - moment_s) <= _NEAR_S + _CLIMB_S + _WINDOW_S)
     at, level = times[near], power[near]
     if level.size < 8:
         return None
-    borders = np.flatnonzero(np.abs(at - moment_s) <= _NEAR_S)
+    borders = np.flatnonzero(np.abs(at - moment_s) <= _NEAR_S + _CLIMB_S)
     borders = borders[(borders >= 3) & (borders <= level.size - 3)]
-    if not borders.size:
+    away_s = np.abs(at[borders] - moment_s)
+    if not (away_s <= _NEAR_S).any():
         return None
     change = sign * _changes(at, level, borders)
-    best = int(np.argmax(change))
+    best = int(np.argmax(np.where(away_s <= _NEAR_S, change, -np.inf)))
+    # At the edge of what is near, it is the foot of a change whose top lies a little further.
+    climb = np.abs(at[borders] - at[borders[best]]) <= _CLIMB_S
+    best = int(np.argmax(np.where(climb, change, -np.inf)))
     if change[best] < max(_LEAST_SHARE * float(np.median(level)), _CLEAR * noise_std(level)):
         return None
     k = int(borders[best])

@@ -21,7 +21,7 @@ from gelassen.core.unstepped import unstepped
 
 _SAME_CHANGE_S = 90.0
 # A fan or a load that changed so near to a change of temperature is what made it: heat arrives later.
-_LOGGED_NEAR_S, _LATE_S = 60.0, 15.0
+_LOGGED_NEAR_S, _LATE_S = 90.0, 15.0
 # A load that goes up by this share of its power is another level; a governor gives back within some time.
 _LEVEL_SHARE, _GIVEN_BACK_S = 0.08, 30.0
 # Case air wanders by itself; an enclosure moves it by more, and by much of its own course.
