@@ -70,7 +70,7 @@ class Fit:
     changes: tuple[Change, ...]
     sizes: tuple[float, ...]  # of each change, signed, once it has settled
     seen: tuple[float, ...]  # what of it shows by the end
-    going: tuple[float, ...]  # how far the approach still went after it
+    going: tuple[float, ...]  # how far the approach and earlier changes still went after it
     settled: float  # where the course would settle without changes
     approach: Floats  # its course without them
     background: Background
@@ -118,12 +118,18 @@ class StepModel:
         # What would come after the end is a guess: not more than has come already.
         sizes = np.clip(ways.sum(axis=1), -2 * np.abs(seen), 2 * np.abs(seen))
         approach = self._approaches @ solution[:_BASE]
-        at = np.interp([c.moment_s for c in changes], self.elapsed_s, approach)
+        moments = np.array([c.moment_s for c in changes])
+        going = np.abs(approach[-1] - np.interp(moments, self.elapsed_s, approach))
+        # What an earlier change still had to go is as uncertain as that.
+        for k, moment_s in enumerate(moments):
+            own = columns[:, _BASE + k * WAYS : _BASE + (k + 1) * WAYS] @ ways[k]
+            later = moments > moment_s
+            going[later] += np.abs(own[-1] - np.interp(moments[later], self.elapsed_s, own))
         return Fit(
             changes,
             tuple(map(float, sizes)),
             tuple(map(float, seen)),
-            tuple(map(float, np.abs(approach[-1] - at))),
+            tuple(map(float, going)),
             float(solution[0] + solution[1]),
             approach,
             replace(way, noise=noise),
