@@ -138,7 +138,11 @@ def _moved_by(beside: Sequence[Stretch]) -> str:
     low = size - float(np.hypot(after.value - after.low, before.high - before.value))
     high = size + float(np.hypot(after.high - after.value, before.value - before.low))
     if not np.isfinite([low, high]).all():
-        return "by how much cannot be told"
+        # One end that is known may still tell the way.
+        least = low if low > 0 else -high if high < 0 else float("nan")
+        if not np.isfinite(least):
+            return "by how much cannot be told"
+        return f"{'up' if low > 0 else 'down'} by {fixed(least, 1, 'K')} or more"
     if low <= 0 <= high:
         return f"it moved the steady value by less than can be told ({interval(low, high)})"
     way, ends = ("up", (low, high)) if size > 0 else ("down", (-high, -low))
