@@ -16,6 +16,7 @@ from gelassen.core import (
     summarise_run,
     sustainable_power,
 )
+from gelassen.show.run_text import run_text
 
 readings = st.one_of(
     st.floats(-50, 200), st.just(float("nan")), st.just(float("inf")), st.integers(-5, 120)
@@ -76,6 +77,28 @@ def test_longer_logs_of_anything(size, seed, gaps):
     assert 0 <= held.thermal_share <= 1
     assert held.thermal.shape == times.shape
     assert not (held.thermal & held.power).any()
+
+
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(size=st.integers(1, 600), seed=st.integers(0, 10**6), gaps=st.sampled_from([0.0, 0.3, 0.7]))
+@example(size=300, seed=14, gaps=0.3)  # a fan that changes over a gap
+def test_whole_runs_of_anything(size, seed, gaps):
+    rng = np.random.default_rng(seed)
+    times = np.cumsum(rng.choice([0.0, 1.0, 1.0, 5.0, 300.0], size, p=[0.05, 0.4, 0.4, 0.13, 0.02]))
+    names = ["cpu.package.temp_c", "room.air.temp_c", "case.air.temp_c", "cpu.package.power_w"]
+    names += ["cpu.all.load_pct", "fan.cpu.speed_rpm", "loop.flow.flow_lpm", "load.work.rate_per_s"]
+    frame = pd.DataFrame(
+        {name: some_log(size, seed + k, gaps)[1] for k, name in enumerate(names)},
+        index=pd.Index(times, name="t_s"),
+    )
+    run = Recording(frame=frame, limit_c=80.0)
+    try:
+        summary = summarise_run(run)
+    except InputError:
+        return
+    assert summary.to_dict()["steps"] is not None
+    assert run_text(summary, run)
+    assert all(step.low_s <= step.at_s <= step.high_s for step in summary.steps)
 
 
 @calm

@@ -110,7 +110,7 @@ def _changes_of(
             continue
         around = at[border] + np.array([-_WINDOW_S, _AT_ONCE_S, _WINDOW_S + _AT_ONCE_S])
         start, there, end = np.searchsorted(at, around)
-        there = min(there, level.size - 1)
+        start, there = min(start, border - 1), min(there, level.size - 1)
         levels = [float(np.median(part)) for part in (level[start:border], level[there : end + 1])]
         found.append(ConditionChange(name, float(at[border - 1]), float(at[border]), *levels))
     return found if len(found) <= _MOST else []
