@@ -43,6 +43,9 @@ def test_a_fan_that_stops_a_minute_before_the_limit_is_the_change_and_the_cut_is
     assert (step.before, step.after) == (before, after)
     assert f"up by {after - before:.1f} K (" in run_text(summary, run)
     assert f"; {step.logged}." in run_text(summary, run)
+    minute = [part.first_minute_k for part in summary.stretches]
+    assert minute[1] == pytest.approx(30, abs=1)
+    assert f"{minute[1]:+.1f} K in its first minute" in run_text(summary, run)
     # With one end open, or none, no more is said than is known.
     first, last = summary.stretches
     for low, words in ((last.steady.low, "K or more"), (-np.inf, "by how much cannot be told")):

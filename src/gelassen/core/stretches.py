@@ -40,6 +40,8 @@ class Stretch(Result):
         Where the temperature was going in it.
     within_1k_s
         How long it took to come within 1 K of that; None if it did not.
+    first_minute_k
+        By how much the temperature moved, over the reference, in its first minute; NaN if not read.
     thermal_share, power_share
         How much of it the chip was held back, 0 to 1; NaN if that is not known.
     """
@@ -48,6 +50,7 @@ class Stretch(Result):
     end_s: float
     steady: SteadyState
     within_1k_s: float | None = None
+    first_minute_k: float = float("nan")
     thermal_share: float = float("nan")
     power_share: float = float("nan")
 
@@ -263,6 +266,7 @@ def answer_stretches(
                 end_s=end,
                 steady=steady,
                 within_1k_s=within_1k_s(steady, start, end),
+                first_minute_k=_first_minute_k(times, temperature, room, start, end),
                 thermal_share=shares[0],
                 power_share=shares[1],
             )
@@ -289,6 +293,16 @@ def _changes_before(parts: list[Stretch], start_s: float) -> list[tuple[float, f
             changes.append((part.steady.value - rise, start_s - part.start_s))
             rise = part.steady.value
     return changes
+
+
+def _first_minute_k(
+    times: Floats, temperature: Floats, room: Floats | None, start_s: float, end_s: float
+) -> float:
+    """Return by how much it moved from the half minute before to the end of the first minute."""
+    rise = temperature if room is None else temperature - room
+    before = rise[(times >= start_s - 30) & (times < start_s) & np.isfinite(rise)]
+    after = rise[(times >= start_s + 50) & (times <= min(start_s + 70, end_s)) & np.isfinite(rise)]
+    return float(after.mean() - before.mean()) if before.size and after.size else float("nan")
 
 
 def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:

@@ -153,6 +153,13 @@ def _stretch_words(stretch: Stretch) -> str:
     words = ""
     if stretch.within_1k_s is not None:
         words += f" Within 1 K of that after {moment(stretch.within_1k_s)}."
+    course = []
+    if np.isfinite(stretch.first_minute_k):
+        course.append(f"{stretch.first_minute_k:+.1f} K in its first minute")
+    steady, held = stretch.steady, stretch.thermal_share >= 0.005
+    if np.isfinite([steady.low, steady.high]).all() and steady.time_constants_s and not held:
+        course.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
+    words += f" {_capital(', '.join(course))}." if course else ""
     for part, cause in ((stretch.thermal_share, "heat"), (stretch.power_share, "a power limit")):
         if np.isfinite(part) and part >= 0.005:
             words += f" Held back by {cause} for {share(part)} of it."
@@ -192,7 +199,8 @@ def _course_words(summary: RunSummary) -> list[str]:
     course, cores = summary.transients, summary.cores
     if course is not None:
         parts = []
-        if np.isfinite(course.first_minute_k):
+        alone = len(summary.stretches) < 2  # else each tells its own
+        if np.isfinite(course.first_minute_k) and alone:
             parts.append(f"{course.first_minute_k:.1f} K in the first minute")
         if course.spike_k:
             parts.append(f"a spike of {course.spike_k:.1f} K at the start, which is not sustained")
@@ -200,7 +208,7 @@ def _course_words(summary: RunSummary) -> list[str]:
             parts.append(f"within 1 K of its end value after {moment(course.within_1k_s)}")
         steady = summary.steady
         held = summary.throttling is not None and summary.throttling.at_limit
-        if steady is not None and steady.time_constant_intervals_s and not held:
+        if steady is not None and steady.time_constant_intervals_s and alone and not held:
             parts.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
         if parts:
             lines.append(f"Heating: {', '.join(parts)}.")
