@@ -70,12 +70,20 @@ def test_fans_that_follow_the_temperature_or_hunt_are_no_change():
         assert summarise_run(run_with("fan.cpu.speed_rpm", speed, LOG.temperature_c)).steps == ()
 
 
-def test_a_pause_of_the_load_is_no_change_of_conditions():
+def test_a_pause_of_the_load_is_told_as_one_and_no_fan_that_follows_it():
     paused = (SINCE_S > 0) & (SINCE_S < 45)
     cold = LOG.temperature_c - 15 * paused - 3 * np.exp(-SINCE_S / 100) * (SINCE_S > 45)
     power = np.where(paused, 15, LOG.power_w)
     run = run_with("cpu.all.load_pct", np.where(paused, 2, 100), cold, power)
-    assert not any(step.logged for step in summarise_run(run).steps)
+    run.frame["fan.cpu.speed_rpm"] = np.where(paused, 900, 1400)
+    summary = summarise_run(run)
+    (step,) = summary.steps
+    assert step.logged in ("the load paused for 45 s", "the load paused for 46 s")
+    assert any("the load paused in its midst" in text for text in summary.cautions)
+    assert step.low_s <= AT_S + 45 <= step.high_s
+    # Many pauses are a load in bursts.
+    run.frame["cpu.all.load_pct"] = np.where(LOG.time_s % 200 < 20, 2, 100)
+    assert not any("paused" in step.logged for step in summarise_run(run).steps)
 
 
 def test_where_the_load_fell_and_the_fan_followed_it_was_the_load():

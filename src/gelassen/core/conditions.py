@@ -43,6 +43,10 @@ class ConditionChange:
     before: float
     after: float
 
+    def away_s(self, at_s: float) -> float:
+        """Return how far a moment lies from it, in s."""
+        return abs(self.to_s - at_s)
+
     def __str__(self) -> str:
         words = next(text for end, (_, text) in _LEAST.items() if self.channel.endswith(end))
         return f"{self.channel} went from {words.format(self.before)} to {words.format(self.after)}"

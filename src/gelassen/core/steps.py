@@ -42,7 +42,7 @@ class Step(Result):
     noted
         What the tester noted about that moment, if anything.
     logged
-        Which fan, flow or load was logged and changed at that moment, in words: its channel first.
+        Which fan, flow or load was logged and changed then, or that the load had paused, in words.
     """
 
     at_s: float

@@ -1,5 +1,6 @@
 """The load between changes of conditions: when they changed, and what each stretch came to."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -11,6 +12,7 @@ from gelassen.core.conditions import ConditionChange, condition_changes
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import in_bursts
+from gelassen.core.pauses import Pause, load_pauses
 from gelassen.core.powerchange import power_change_near, power_changes
 from gelassen.core.reference import BESIDE, likeliest_place
 from gelassen.core.result import Result
@@ -91,7 +93,9 @@ def find_changes(
     by_heat = [t for ends in heat for t in ends]
     by_limit = [t for *ends, cause in told_intervals if cause == "power" for t in ends]
     by_heat += [t for gap in wide_gaps(times) for t in gap]
-    shown = [_with_condition(step, conditions) for step in found]
+    load = frame["cpu.all.load_pct"].to_numpy(dtype=float) if "cpu.all.load_pct" in frame else None
+    pauses = [] if load is None else load_pauses(times, load, span)
+    shown = [_with_condition(step, [*conditions, *pauses]) for step in found]
     found = [step for step in shown if not step.logged]
     shown = [step for step in shown if step.logged]
     held = [step for step in found if _to_a_held_level(step, times, power, heat)]
@@ -179,21 +183,17 @@ def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step
     return replace(step, at_s=between[1], low_s=between[0], high_s=between[1])
 
 
-def _with_condition(step: Step, conditions: list[ConditionChange]) -> Step:
-    """Move a change to where a fan, the flow or the load changed at once, if one did about then."""
-
-    def away_s(one: ConditionChange) -> float:
-        return abs(one.to_s - step.at_s)
-
+def _with_condition(step: Step, conditions: Sequence[ConditionChange | Pause]) -> Step:
+    """Move a change to where fan, flow or load changed at once, or the load paused, about then."""
     near = [
         one
         for one in conditions
-        if away_s(one) <= _LOGGED_NEAR_S
+        if one.away_s(step.at_s) <= _LOGGED_NEAR_S
         or step.low_s - _LATE_S <= one.to_s <= step.high_s + _LATE_S
     ]
     if not near:
         return step
-    one = min(near, key=away_s)
+    one = min(near, key=lambda one: one.away_s(step.at_s))
     return replace(step, at_s=one.to_s, low_s=one.from_s, high_s=one.to_s, logged=str(one))
 
 

@@ -242,9 +242,9 @@ def summarise_run(
         cautions += hold_cautions(recording, steady, hold)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
-        cautions.append(
-            f"conditions changed during the load, at {moments}: each stretch is answered by itself"
-        )
+        paused = all(step.logged.startswith("the load paused") for step in steps)
+        what = "the load paused in its midst" if paused else "conditions changed during the load"
+        cautions.append(f"{what}, at {moments}: each stretch is answered by itself")
     if not climbs:
         cautions += drift_cautions(frame, loaded, held, room, over, power, work)
     cautions += background_cautions(recording, frame)

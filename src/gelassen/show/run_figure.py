@@ -158,7 +158,7 @@ def _temperatures(
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
         # Along the line and low, where a warm part's curve is not.
         axis.annotate(
-            step.noted or step.logged.partition(" ")[0] or "change found",
+            step.noted or step.logged.partition(" went")[0] or "change found",
             (step.at_s / 60, 0.10),
             xytext=(-2, 0),
             xycoords=("data", "axes fraction"),
