@@ -158,8 +158,8 @@ def _temperatures(
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
         # Along the line and low, where a warm part's curve is not.
         axis.annotate(
-            step.noted or step.logged.partition(" went")[0] or "change found",
-            (step.at_s / 60, 0.10),
+            step.noted or _in_short(step.logged) or "change found",
+            (step.at_s / 60, 0.13),
             xytext=(-2, 0),
             xycoords=("data", "axes fraction"),
             textcoords="offset points",
@@ -169,6 +169,15 @@ def _temperatures(
             fontsize=8,
         )
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
+
+
+def _in_short(logged: str) -> str:
+    """Return what changed in two words: the label stands between the curves."""
+    if not logged or "paused" in logged:
+        return "load paused" if logged else ""
+    channel = logged.partition(" ")[0]
+    what = "load" if channel.endswith(".load_pct") else "flow" if ".flow_" in channel else "fan"
+    return f"{what} changed"
 
 
 def _reference_at(time_s: "np.ndarray[Any, Any]", readings: Any) -> "np.ndarray[Any, Any]":
