@@ -46,11 +46,16 @@ def test_a_fan_that_stops_a_minute_before_the_limit_is_the_change_and_the_cut_is
     minute = [part.first_minute_k for part in summary.stretches]
     assert minute[1] == pytest.approx(30, abs=1)
     assert f"{minute[1]:+.1f} K in its first minute" in run_text(summary, run)
-    # With one end open, or none, no more is said than is known.
-    first, last = summary.stretches
-    for low, words in ((last.steady.low, "K or more"), (-np.inf, "by how much cannot be told")):
-        half_known = replace(last, steady=replace(last.steady, low=low, high=np.inf))
-        assert words in run_text(replace(summary, stretches=(first, half_known)), run)
+    assert step.moved_low < after - before < step.moved_high
+    # With an end open, no more is said than is known.
+    for low, high, words in (
+        (5.0, np.inf, "up by 5.0 K or more"),
+        (-np.inf, -2.0, "down by 2.0 K or more"),
+        (-1.0, np.inf, "by how much cannot be told"),
+        (-0.3, 0.4, "by less than can be told (-0.3 to 0.4 K)"),
+    ):
+        other = replace(summary, steps=(replace(step, moved_low=low, moved_high=high),))
+        assert words in run_text(other, run)
 
 
 @pytest.mark.parametrize("way", [1, -1])
@@ -78,6 +83,7 @@ def test_a_pause_of_the_load_is_told_as_one_and_no_fan_that_follows_it():
     run.frame["fan.cpu.speed_rpm"] = np.where(paused, 900, 1400)
     summary = summarise_run(run)
     (step,) = summary.steps
+    assert step.what == "pause"
     assert step.logged in ("the load paused for 45 s", "the load paused for 46 s")
     assert any("the load paused in its midst" in text for text in summary.cautions)
     assert step.low_s <= AT_S + 45 <= step.high_s

@@ -195,11 +195,11 @@ def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
 def test_a_run_whose_conditions_changed_in_its_midst_is_named_unless_all_runs_did():
     runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     runs = runs.assign(
-        changed_at_s=[900.0, *[np.nan] * 5], changed_by_k=3.0, changed_with="fan stopped"
+        changed_at_s=[900.0, *[np.nan] * 5], changed_by_k=3.0, changed_how="fan stopped"
     )
     found = comparability(runs)
     assert list(found.odd_runs["run"]) == ["r0"]
-    assert "changed after 15.0 min (fan stopped)" in str(found)
+    assert "fan stopped after 15.0 min" in str(found)
     assert "about 3.0 K warmer" in str(found)
     every = runs.assign(changed_at_s=[900.0] * 3 + [np.nan] * 3)
     assert comparability(every).odd_runs.empty

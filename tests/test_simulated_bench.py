@@ -89,3 +89,23 @@ def test_the_power_limit_is_set_and_put_back():
         limit.set(9000)
     with pytest.raises(InputError, match="is no load"):
         bench.load("game")
+
+
+def test_fans_box_and_cores_can_change_in_mid_run_and_the_truth_follows():
+    bench = SimulatedBench(cooler=COOLERS["Kiesel 92"], curve=CURVES["on-air"], power_limit_w=60)
+    load = bench.load("matrix")
+    load.start()
+    bench.sleep(3600)
+    before, warm = bench.truth(), bench.read()["cpu.package.temp_c"]
+    bench.change(case=CASES["open"])
+    assert bench.read()["cpu.package.temp_c"] == pytest.approx(warm, abs=2)  # warm stays warm
+    opened = bench.truth()
+    bench.change(curve=CURVES["off-air"])
+    faster = bench.truth()
+    bench.work_on(4)
+    fewer = bench.truth()
+    assert before.rise_k - 1 > opened.rise_k > faster.rise_k + 1
+    assert opened.fan_rpm < faster.fan_rpm
+    assert fewer.power_w < faster.power_w - 3
+    bench.sleep(3600)
+    assert bench.read()["cpu.package.temp_c"] == pytest.approx(fewer.hottest_core_c, abs=2.5)

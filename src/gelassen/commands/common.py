@@ -40,6 +40,22 @@ def _broken(line: str, width: int) -> str:
     return textwrap.fill(words, width, initial_indent=indent, subsequent_indent=after)
 
 
+def pair(option: str, text: str, like: str, *, last: bool = False) -> tuple[str, str]:
+    """Return both sides of what was given as KEY=VALUE; with `last`, the last sign parts them.
+
+    Raises
+    ------
+    InputError
+        One side is missing.
+    """
+    from gelassen.core.errors import InputError
+
+    key, _, value = text.rpartition("=") if last else text.partition("=")
+    if not (key.strip() and value.strip()):
+        raise InputError(f'{option} "{text}": write it like {like}')
+    return key.strip(), value.strip()
+
+
 format_option = click.option(
     "--format", "form", type=click.Choice(["text", "json", "csv", "markdown"]), default="text",
     help="How to print the numbers.",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, say, shell, tell
+from gelassen.commands.common import confidence_option, format_option, pair, say, shell, tell
 
 if TYPE_CHECKING:
     from gelassen.study import Study
@@ -26,17 +26,14 @@ def opened(
     folder: Path, confidence: float, left: tuple[str, ...]
 ) -> "tuple[Study, dict[str, str]]":
     """Open a study, analyse what is new in it side by side, and return what is left out."""
-    from gelassen.core.errors import InputError
     from gelassen.study import open_study
     from gelassen.study.parallel import process_pool
 
     study = open_study(folder)
     out: dict[str, str] = {}
     for text in left:
-        run, sign, why = text.partition("=")
-        if not sign or not why.strip():
-            raise InputError(f'--leave-out "{text}": write it like "7=its fans ran faster"')
-        out[run.strip()] = why.strip()
+        run, why = pair("--leave-out", text, '"7=its fans ran faster"')
+        out[run] = why
     new = study.unanalysed(confidence=confidence)
     if new >= _FEW:
         say(f"analysing {new} runs")
@@ -198,15 +195,7 @@ def _asked(
 
 def _levels(where: tuple[str, ...]) -> dict[str, str | float]:
     """Return the factors and levels that were asked for."""
-    from gelassen.core.errors import InputError
-
-    levels: dict[str, str | float] = {}
-    for text in where:
-        factor, sign, level = text.partition("=")
-        if not sign:
-            raise InputError(f'--where "{text}": write it like "curve=on-air"')
-        levels[factor.strip()] = level.strip()
-    return levels
+    return dict(pair("--where", text, '"curve=on-air"') for text in where)
 
 
 def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:

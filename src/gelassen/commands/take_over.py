@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, say, tell
+from gelassen.commands.common import FAILED, Duration, pair, say, tell
 
 if TYPE_CHECKING:
     from gelassen.core.recording import Recording
@@ -201,17 +201,14 @@ def _are_long(files: tuple[Path, ...]) -> bool:
 
 
 def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
-    from gelassen.core.errors import InputError
     from gelassen.intake.columns import read_column_file
 
     if mapping is not None and not pairs:
         return mapping
     columns: dict[str, Any] = dict(read_column_file(mapping)) if mapping else {}
-    for pair in pairs:
-        header, sign, channel = pair.rpartition("=")
-        if not sign:
-            raise InputError(f'--column "{pair}": write it like "pkg temp=cpu.package.temp_c"')
-        columns[header.strip()] = channel.strip()
+    for text in pairs:
+        header, channel = pair("--column", text, '"pkg temp=cpu.package.temp_c"', last=True)
+        columns[header] = channel
     return columns
 
 
@@ -287,15 +284,12 @@ def _merge(
 
     known: dict[str, float] = {}
     for text in offsets:
-        name, sign, value = text.rpartition("=")
+        like = '"meter.csv=12.5", in seconds'
+        name, seconds = pair("--offset", text, like, last=True)
         try:
-            known[Path(name).stem] = float(value)
+            known[Path(name).stem] = float(seconds)
         except ValueError:
-            raise InputError(
-                f'--offset "{text}": write it like "meter.csv=12.5", in seconds'
-            ) from None
-        if not sign:
-            raise InputError(f'--offset "{text}": write it like "meter.csv=12.5", in seconds')
+            raise InputError(f'--offset "{text}": write it like {like}') from None
     merged, joined = merge_logs(
         [one.recording for _, one in understood], offsets=known, match=match
     )
@@ -304,13 +298,13 @@ def _merge(
     )
     for entry in joined:
         span = f" ({entry.low_s:.1f} to {entry.high_s:.1f} s)" if entry.high_s > entry.low_s else ""
-        pair = (
+        matched = (
             f", {entry.pair[0]} with {entry.pair[1]}"
             if entry.pair and entry.how == "matched changes"
             else ""
         )
         click.echo(
-            f"{entry.name}: begins {entry.offset_s:+.1f} s{span} after the first, by {entry.how}{pair}"
+            f"{entry.name}: begins {entry.offset_s:+.1f} s{span} after the first, by {entry.how}{matched}"
         )
     for text in merged.cautions[len(understood[0][1].recording.cautions) :]:
         click.echo(f"  caution: {text}")

@@ -66,7 +66,7 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
     runs : DataFrame
         One row a run: run, setup, value (the rise in K), and any of power_w, fan_rpm, duty_pct,
         clock_mhz, work_per_s, load_pct, reference_c, hold_length_s, at_limit, power_share, thermal_share,
-        changed_at_s, changed_by_k, changed_with, started, sensors.
+        changed_at_s, changed_by_k, changed_how, started, sensors.
     expected : sequence of str
         Quantities that a factor of the study is meant to change.
 
@@ -278,13 +278,12 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
             continue  # it was so in all of them: the test is made that way
         for row in runs.itertuples():
             size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
-            why = f" ({row.changed_with})" if isinstance(row.changed_with, str) else ""
             found.append(
                 {
                     "run": row.run, "setup": setup, "quantity": "change", "value": row.changed_at_s,
                     "usual": float("nan"), "difference": float("nan"), "pushes_k": size,
-                    "words": f"{row.run}: conditions changed after {row.changed_at_s / 60:.1f} min{why}; "
-                    "what counts is where it settled from then on" + _push_words(size),
+                    "words": f"{row.run}: {row.changed_how} after {row.changed_at_s / 60:.1f} min; what "
+                    "counts is where it settled from then on" + _push_words(size),
                 }
             )  # fmt: skip
     return found

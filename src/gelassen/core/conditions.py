@@ -11,12 +11,12 @@ import pandas as pd
 from gelassen.core.inputs import Floats
 from gelassen.core.noise import noise_std
 
-# What is looked at, by how much it has to change at least, and in words.
-_LEAST = {
-    ".speed_rpm": (100.0, "{:.0f} rpm"),
-    ".flow_lpm": (0.1, "{:.2f} L/min"),
-    ".duty_pct": (8.0, "{:.0f} %"),
-    ".load_pct": (5.0, "{:.0f} %"),
+# What is looked at, what it is of, by how much it has to change at least, and its levels in words.
+_KINDS = {
+    ".speed_rpm": ("fan", 100.0, "{:.0f} rpm"),
+    ".flow_lpm": ("flow", 0.1, "{:.2f} L/min"),
+    ".duty_pct": ("fan", 8.0, "{:.0f} %"),
+    ".load_pct": ("load", 5.0, "{:.0f} %"),
 }
 _PARTS = ("fan.", "loop.", "cpu.all.", "gpu.")
 # And as a share of the larger level; and how clear of the noise.
@@ -47,9 +47,18 @@ class ConditionChange:
         """Return how far a moment lies from it, in s."""
         return abs(self.to_s - at_s)
 
+    @property
+    def what(self) -> str:
+        """What changed: "fan", "flow" or "load"."""
+        return _kind_of(self.channel)[0]
+
     def __str__(self) -> str:
-        words = next(text for end, (_, text) in _LEAST.items() if self.channel.endswith(end))
+        words = _kind_of(self.channel)[2]
         return f"{self.channel} went from {words.format(self.before)} to {words.format(self.after)}"
+
+
+def _kind_of(channel: str) -> tuple[str, float, str]:
+    return next(kind for end, kind in _KINDS.items() if channel.endswith(end))
 
 
 def condition_changes(
@@ -68,12 +77,12 @@ def condition_changes(
     """
     found: list[ConditionChange] = []
     names = [str(name) for name in frame.columns.tolist()]
-    for end in _LEAST:  # the speed tells what a fan did, its duty what it was asked for
+    for end in _KINDS:  # the speed tells what a fan did, its duty what it was asked for
         for name in names:
             if not (name.endswith(end) and name.startswith(_PARTS)):
                 continue
             own = _changes_of(name, frame[name].to_numpy(dtype=float), times, span)
-            if not name.endswith(".load_pct"):
+            if _KINDS[end][0] == "fan":
                 own = [one for one in own if not _by_its_curve(one, times, temperature)]
             found += [one for one in own if all(_apart(one, other) for other in found)]
     return sorted(found, key=lambda one: one.to_s)
@@ -91,7 +100,7 @@ def _changes_of(
     at, level = times[inside], series[inside]
     if level.size < 20 or not np.ptp(level) > 0:
         return []
-    least = next(size for end, (size, _) in _LEAST.items() if name.endswith(end))
+    least = _kind_of(name)[1]
     borders = np.arange(2, level.size - 2)
     before, after = _means(at, level, borders, _WINDOW_S)
     near_before, near_after = _around(at, level, borders)
@@ -105,19 +114,21 @@ def _changes_of(
     found: list[ConditionChange] = []
     order = np.argsort(-np.abs(change))
     for k in order[clear[order]]:
-        border = int(borders[k])
-        # A fan takes seconds to come to speed: it began when the level before was last read.
-        left = np.flatnonzero(np.abs(level[:border] - before[k]) < _LEFT * abs(change[k]))
-        border = int(left[-1]) + 1 if left.size else border
-        begun = at[border] - span[0] <= _APART_S
-        if begun or any(abs(at[border] - other.to_s) <= _APART_S for other in found):
+        top = int(borders[k])
+        if any(abs(at[top] - other.to_s) <= _APART_S for other in found):
             continue
+        if len(found) == _MOST:
+            return []
+        # A fan takes seconds to come to speed: it began when the level before was last read.
+        foot = int(np.searchsorted(at, at[top] - _WINDOW_S))
+        left = np.flatnonzero(np.abs(level[foot:top] - before[k]) < _LEFT * abs(change[k]))
+        border = foot + int(left[-1]) + 1 if left.size else top
         around = at[border] + np.array([-_WINDOW_S, _AT_ONCE_S, _WINDOW_S + _AT_ONCE_S])
         start, there, end = np.searchsorted(at, around)
         start, there = min(start, border - 1), min(there, level.size - 1)
         levels = [float(np.median(part)) for part in (level[start:border], level[there : end + 1])]
         found.append(ConditionChange(name, float(at[border - 1]), float(at[border]), *levels))
-    return found if len(found) <= _MOST else []
+    return found
 
 
 def _means(

@@ -8,7 +8,7 @@ from gelassen.core.flags import spans_of
 from gelassen.core.inputs import Floats
 
 # A load below this share of its usual one pauses; longer, it is two loads; more often, it comes in bursts.
-_PAUSED, _LONGEST_S, _MOST = 0.5, 300.0, 3
+_PAUSED, _LONGEST_S, _MOST = 0.25, 300.0, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +18,11 @@ class Pause:
     begin_s: float  # the last sample before it
     from_s: float  # its own last sample
     to_s: float  # the first one after it
+
+    @property
+    def what(self) -> str:
+        """What happened."""
+        return "pause"
 
     def away_s(self, at_s: float) -> float:
         """Return how far a moment lies from it, in s."""

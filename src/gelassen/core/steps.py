@@ -41,8 +41,10 @@ class Step(Result):
         Where the channel was settling before and after it, in the channel's unit.
     noted
         What the tester noted about that moment, if anything.
-    logged
-        Which fan, flow or load was logged and changed then, or that the load had paused, in words.
+    what, logged
+        What was logged and changed then, "fan", "flow", "load" or "pause", and the same in words.
+    moved_low, moved_high
+        The interval of `after` less `before`; NaN where it was not asked for.
     """
 
     at_s: float
@@ -51,7 +53,10 @@ class Step(Result):
     before: float
     after: float
     noted: str = ""
+    what: str = ""
     logged: str = ""
+    moved_low: float = float("nan")
+    moved_high: float = float("nan")
 
     def __str__(self) -> str:
         way = "up" if self.after > self.before else "down"

@@ -12,6 +12,7 @@ from gelassen.core.cautions import (
     other_part_cautions,
     sensor_cautions,
 )
+from gelassen.core.changes import find_changes
 from gelassen.core.climb import ClimbCapacity, capacity_from_climb
 from gelassen.core.corespread import CoreSpread, core_spread
 from gelassen.core.errors import InputError
@@ -36,13 +37,7 @@ from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
-from gelassen.core.stretches import (
-    Stretch,
-    answer_stretches,
-    find_changes,
-    steps_between,
-    within_1k_s,
-)
+from gelassen.core.stretches import Stretch, answer_stretches, steps_between, within_1k_s
 from gelassen.core.tabular import mean_of, mean_where, means_and_peaks, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
@@ -242,7 +237,7 @@ def summarise_run(
         cautions += hold_cautions(recording, steady, hold)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
-        paused = all(step.logged.startswith("the load paused") for step in steps)
+        paused = all(step.what == "pause" for step in steps)
         what = "the load paused in its midst" if paused else "conditions changed during the load"
         cautions.append(f"{what}, at {moments}: each stretch is answered by itself")
     if not climbs:

@@ -243,7 +243,10 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
         ]
         for r in table.sort_values("rise_k").itertuples()
     ]  # fmt: skip
-    said = f"At {quantity} {table['at'].iloc[0]:.4g}, by smooth courses between measured levels:"
+    said = (
+        f"At {quantity} {table['at'].iloc[0]:.4g}, by smooth courses between measured levels.\n"
+        "Differences are to the coolest under the same power limit and load."
+    )
     headers = [
         "setup",
         "rise K",

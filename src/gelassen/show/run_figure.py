@@ -30,6 +30,13 @@ if TYPE_CHECKING:
 
 # A reference that moves further than this is followed, by means over so many parts of the stretch.
 _MOVES_K, _BLOCKS = 1.5, 40
+# In two words each: they stand between the curves.
+_CHANGED = {
+    "fan": "fan changed",
+    "flow": "flow changed",
+    "load": "load changed",
+    "pause": "load paused",
+}
 _PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "cooldown": "#f4f4f4"}
 
 
@@ -158,7 +165,7 @@ def _temperatures(
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
         # Along the line and low, where a warm part's curve is not.
         axis.annotate(
-            step.noted or _in_short(step.logged) or "change found",
+            step.noted or _CHANGED.get(step.what, "change found"),
             (step.at_s / 60, 0.13),
             xytext=(-2, 0),
             xycoords=("data", "axes fraction"),
@@ -169,15 +176,6 @@ def _temperatures(
             fontsize=8,
         )
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
-
-
-def _in_short(logged: str) -> str:
-    """Return what changed in two words: the label stands between the curves."""
-    if not logged or "paused" in logged:
-        return "load paused" if logged else ""
-    channel = logged.partition(" ")[0]
-    what = "load" if channel.endswith(".load_pct") else "flow" if ".flow_" in channel else "fan"
-    return f"{what} changed"
 
 
 def _reference_at(time_s: "np.ndarray[Any, Any]", readings: Any) -> "np.ndarray[Any, Any]":

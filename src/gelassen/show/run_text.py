@@ -1,13 +1,13 @@
 """One run in words and numbers."""
 
 import re
-from collections.abc import Sequence
 
 import numpy as np
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.recording import Recording
 from gelassen.core.steady import SteadyState
+from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch
 from gelassen.core.summary import RunSummary
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
@@ -120,23 +120,18 @@ def _climb_words(summary: RunSummary) -> str:
 def _change_words(summary: RunSummary) -> list[str]:
     """Say when conditions changed, by how much that moved the steady value, and what was logged of it."""
     lines = []
-    for number, step in enumerate(summary.steps):
+    for step in summary.steps:
         said = [f"Change at {moment(step.at_s)} ({moment(step.low_s)} to {moment(step.high_s)})"]
-        said[0] += f": {_moved_by(summary.stretches[number : number + 2])}"
+        said[0] += f": {_moved_by(step)}"
         said += [step.logged] if step.logged else []
         said += [f"noted: {step.noted}"] if step.noted else []
         lines.append("; ".join(said) + ".")
     return lines
 
 
-def _moved_by(beside: Sequence[Stretch]) -> str:
+def _moved_by(step: Step) -> str:
     """Say by how much the steady value went up or down from one stretch to the next."""
-    if len(beside) < 2:
-        return "what it moved cannot be told"
-    before, after = (part.steady for part in beside)
-    size = after.value - before.value
-    low = size - float(np.hypot(after.value - after.low, before.high - before.value))
-    high = size + float(np.hypot(after.high - after.value, before.value - before.low))
+    size, low, high = step.after - step.before, step.moved_low, step.moved_high
     if not np.isfinite([low, high]).all():
         # One end that is known may still tell the way.
         least = low if low > 0 else -high if high < 0 else float("nan")
@@ -144,7 +139,7 @@ def _moved_by(beside: Sequence[Stretch]) -> str:
             return "by how much cannot be told"
         return f"{'up' if low > 0 else 'down'} by {fixed(least, 1, 'K')} or more"
     if low <= 0 <= high:
-        return f"it moved the steady value by less than can be told ({interval(low, high)})"
+        return f"it moved the steady value by less than can be told ({interval(low, high)} K)"
     way, ends = ("up", (low, high)) if size > 0 else ("down", (-high, -low))
     return f"{way} by {fixed(abs(size), 1, 'K')} ({interval(*ends)})"
 

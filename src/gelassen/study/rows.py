@@ -80,11 +80,15 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
 
 def _last_change(summary: RunSummary) -> Row:
     """Return the change of conditions after which the answer counts; steps of power are levels."""
-    step = summary.steps[-1] if summary.steps and not summary.levels else None
+    if not summary.steps or summary.levels:
+        return {"changed_at_s": None, "changed_by_k": None, "changed_how": None}
+    step = summary.steps[-1]
+    ends = (step.moved_low, step.moved_high)
+    told = all(map(math.isfinite, ends)) and (ends[0] > 0 or ends[1] < 0)
     return {
-        "changed_at_s": step.at_s if step else None,
-        "changed_by_k": step.after - step.before if step else None,
-        "changed_with": step.logged or step.noted or None if step else None,
+        "changed_at_s": step.at_s,
+        "changed_by_k": step.after - step.before if told else None,
+        "changed_how": step.logged or (f'"{step.noted}"' if step.noted else "conditions changed"),
     }
 
 
