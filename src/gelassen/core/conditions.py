@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.core.inputs import Floats
+from gelassen.core.flags import usual_gap_s
+from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_std
 
 # What is looked at, what it is of, by how much it has to change at least, and its levels in words.
@@ -27,8 +28,10 @@ _WINDOW_S, _AT_ONCE_S, _MOST_AT_ONCE = 40.0, 15.0, 0.75
 _LASTING_S, _LASTS = 180.0, 0.6
 # Nearer to the level before than by this share, it has not begun to change.
 _LEFT = 0.2
-# What changes more often hunts, or follows a curve of its own.
-_MOST, _APART_S = 3, 60.0
+# What changes more often hunts, or follows a curve of its own. A pause counts twice.
+_MOST, _APART_S = 6, 60.0
+# Readings closer together than this tell nothing more.
+_FINE_S = 1.0
 # A fan that follows a temperature which moved the same way by this much within so long obeys its curve.
 _CURVE_S, _CURVE_K = 120.0, 1.5
 
@@ -96,7 +99,10 @@ def _changes_of(
     name: str, series: Floats, times: Floats, span: tuple[float, float]
 ) -> list[ConditionChange]:
     """Return where one channel went to another level at once; none if that happens again and again."""
-    inside = np.isfinite(series) & (times >= span[0]) & (times <= span[1])
+    inside = np.flatnonzero(np.isfinite(series) & (times >= span[0]) & (times <= span[1]))
+    if inside.size < 20:
+        return []
+    inside = inside[:: max(round(_FINE_S / usual_gap_s(times[inside])), 1)]
     at, level = times[inside], series[inside]
     if level.size < 20 or not np.ptp(level) > 0:
         return []
@@ -109,16 +115,14 @@ def _changes_of(
     needed = np.maximum(needed, _CLEAR * noise_std(level))
     clear = (at[borders] - span[0] > _APART_S) & (np.abs(change) >= needed)
     clear &= at_once * np.sign(change) >= _MOST_AT_ONCE * np.abs(change)
+    tops = _highest(at[borders], np.abs(change), clear)
+    if len(tops) > _MOST:
+        return []
     long_before, long_after = _means(at, level, borders, _LASTING_S)
-    clear &= (long_after - long_before) * np.sign(change) >= _LASTS * np.abs(change)
-    found: list[ConditionChange] = []
-    order = np.argsort(-np.abs(change))
-    for k in order[clear[order]]:
+    lasts = (long_after - long_before) * np.sign(change) >= _LASTS * np.abs(change)
+    found = []
+    for k in (k for k in tops if lasts[k]):
         top = int(borders[k])
-        if any(abs(at[top] - other.to_s) <= _APART_S for other in found):
-            continue
-        if len(found) == _MOST:
-            return []
         # A fan takes seconds to come to speed: it began when the level before was last read.
         foot = int(np.searchsorted(at, at[top] - _WINDOW_S))
         left = np.flatnonzero(np.abs(level[foot:top] - before[k]) < _LEFT * abs(change[k]))
@@ -128,6 +132,18 @@ def _changes_of(
         start, there = min(start, border - 1), min(there, level.size - 1)
         levels = [float(np.median(part)) for part in (level[start:border], level[there : end + 1])]
         found.append(ConditionChange(name, float(at[border - 1]), float(at[border]), *levels))
+    return found
+
+
+def _highest(at: Floats, size: Floats, clear: Bools) -> list[int]:
+    """Return the places of the largest changes that lie apart; at most one more than may be."""
+    found: list[int] = []
+    order = np.argsort(-size)
+    for k in order[clear[order]]:
+        if all(abs(at[k] - at[other]) > _APART_S for other in found):
+            found.append(int(k))
+        if len(found) > _MOST:
+            break
     return found
 
 
