@@ -52,7 +52,7 @@ def test_a_fan_that_stops_a_minute_before_the_limit_is_the_change_and_the_cut_is
         (5.0, np.inf, "up by 5.0 K or more"),
         (-np.inf, -2.0, "down by 2.0 K or more"),
         (-1.0, np.inf, "by how much cannot be told"),
-        (-0.3, 0.4, "by less than can be told (-0.3 to 0.4 K)"),
+        (-0.3, 0.4, "whether it moved the steady value cannot be told (-0.3 to 0.4 K)"),
     ):
         other = replace(summary, steps=(replace(step, moved_low=low, moved_high=high),))
         assert words in run_text(other, run)

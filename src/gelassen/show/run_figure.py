@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from pathlib import Path
+from textwrap import shorten
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -30,7 +31,8 @@ if TYPE_CHECKING:
 
 # A reference that moves further than this is followed, by means over so many parts of the stretch.
 _MOVES_K, _BLOCKS = 1.5, 40
-# In two words each: they stand between the curves.
+# Labels of changes stand between the curves: two words each, and so much of a note.
+_LABEL = 24
 _CHANGED = {
     "fan": "fan changed",
     "flow": "flow changed",
@@ -165,7 +167,8 @@ def _temperatures(
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
         # Along the line and low, where a warm part's curve is not.
         axis.annotate(
-            step.noted or _CHANGED.get(step.what, "change found"),
+            shorten(step.noted, _LABEL, placeholder=" …")
+            or _CHANGED.get(step.what, "change found"),
             (step.at_s / 60, 0.13),
             xytext=(-2, 0),
             xycoords=("data", "axes fraction"),

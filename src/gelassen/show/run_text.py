@@ -139,7 +139,7 @@ def _moved_by(step: Step) -> str:
             return "by how much cannot be told"
         return f"{'up' if low > 0 else 'down'} by {fixed(least, 1, 'K')} or more"
     if low <= 0 <= high:
-        return f"it moved the steady value by less than can be told ({interval(low, high)} K)"
+        return f"whether it moved the steady value cannot be told ({interval(low, high)} K)"
     way, ends = ("up", (low, high)) if size > 0 else ("down", (-high, -low))
     return f"{way} by {fixed(abs(size), 1, 'K')} ({interval(*ends)})"
 
