@@ -60,7 +60,7 @@ def find_changes(
     shown = [_with_logged(step, logged) for step in found]
     found = [step for step in shown if step.logged]
     rest = [step for step in shown if not step.logged]
-    found += _not_by_the_chip(rest, times, temperature, power, throttling)
+    found += _not_by_the_chip(rest, times, power, throttling)
     found = [_named(step, told) for step in found]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood, or nearer to it than
@@ -81,7 +81,6 @@ def _pauses(frame: pd.DataFrame, times: Floats, span: tuple[float, float]) -> li
 def _not_by_the_chip(
     found: list[Step],
     times: Floats,
-    temperature: Floats,
     power: Floats | None,
     throttling: Throttling | None,
 ) -> list[Step]:
@@ -98,8 +97,7 @@ def _not_by_the_chip(
     left = [
         s for s, was in zip(moved, free, strict=True) if _away(s, by_limit if s is was else by_heat)
     ]
-    risen = [replace(s, after=s.before + _risen(s, times, temperature)) for s in held]
-    return left + [_at_change_of_power(step, times, power) for step in risen]
+    return left + [_at_change_of_power(step, times, power) for step in held]
 
 
 def _in_case_air(
@@ -144,14 +142,6 @@ def _to_a_held_level(
         for a, b in ((rise[0] - _SAME_CHANGE_S, rise[0]), (rise[1], rise[1] + _GIVEN_BACK_S))
     )
     return bool(after.max(initial=0.0) > (1 + _LEVEL_SHARE) * np.median(before))
-
-
-def _risen(step: Step, times: Floats, temperature: Floats) -> float:
-    """Return by how much it went up to where it is held: the limit hides where it was going."""
-    before = temperature[(times >= step.at_s - _SAME_CHANGE_S) & (times < step.at_s)]
-    after = temperature[(times >= step.at_s + _SAME_CHANGE_S) & (times < step.at_s + 300)]
-    known = np.isfinite(before).any() and np.isfinite(after).any()
-    return float(np.nanmedian(after) - np.nanmedian(before)) if known else step.after - step.before
 
 
 def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step:
