@@ -16,8 +16,6 @@ import numpy as np
 from gelassen.core.inputs import Floats
 
 _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
-# What a load before a change of conditions has shown of them leaves this much of their spread.
-_KNOWN_BEFORE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,10 +81,10 @@ class SlowTails:
         within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
         return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
 
-    def _columns(self, elapsed_s: Floats, share_before: float = 1.0) -> Floats:
+    def _columns(self, elapsed_s: Floats) -> Floats:
         earlier = [size * np.exp(-since_s / _TIME_CONSTANTS_S) for size, since_s in self.before]
-        changes = self.change + share_before * np.sum(earlier, axis=0)
+        changes = self.change + np.sum(earlier, axis=0)
         return np.asarray(changes * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
 
     def _spread(self, elapsed_s: Floats) -> Floats:
-        return self.size.spread * self._columns(elapsed_s, _KNOWN_BEFORE)
+        return self.size.spread * self._columns(elapsed_s)
