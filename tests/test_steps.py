@@ -1,6 +1,8 @@
 import numpy as np
+import pandas as pd
 import pytest
 
+from gelassen import Recording, summarise_run
 from gelassen.core import find_steps
 from gelassen.core.whitening import fitted_whitener
 from logs import heating_log
@@ -95,6 +97,22 @@ def test_a_gap_of_hours_hides_no_change_before_it():
     t = np.where(t >= 1800, t + 36000, t)
     (step,) = find_steps(t, rise, load_s=(0, t[-1]))
     assert step.at_s == pytest.approx(900, abs=30)
+
+
+@pytest.mark.parametrize(("settles_k", "minutes"), [(20, 15), (9, 10)])
+def test_a_slow_climb_in_whole_degrees_has_stairs_but_no_changes(settles_k, minutes):
+    time_s = np.arange(0.0, 120 + 60 * minutes)
+    rise = 1 + settles_k * -np.expm1(-(time_s - 120).clip(0) / (60 * minutes))
+    for seed in range(6):
+        noise = np.random.default_rng(seed).normal(0, 0.05, (2, time_s.size))
+        whole, tenths = np.round(22 + rise + noise[0]), np.round(22 + noise[1], 1)
+        power = np.where(time_s < 120, 3.0, 15.0)
+        frame = pd.DataFrame(
+            {"cpu.package.temp_c": whole, "room.air.temp_c": tenths, "cpu.package.power_w": power},
+            index=pd.Index(time_s, name="t_s"),
+        )
+        assert not find_steps(time_s, whole - tenths)
+        assert not summarise_run(Recording(frame=frame)).steps
 
 
 def test_changes_too_small_to_be_worth_telling_are_left_out():

@@ -10,6 +10,7 @@ from gelassen.core.cautions import wide_gaps
 from gelassen.core.conditions import ConditionChange, condition_changes
 from gelassen.core.grid import lagged, make_grid
 from gelassen.core.inputs import Floats
+from gelassen.core.noise import step_size
 from gelassen.core.pauses import Pause, load_pauses
 from gelassen.core.powerchange import power_change_near, power_changes
 from gelassen.core.reference import BESIDE, likeliest_place
@@ -53,7 +54,14 @@ def find_changes(
         told_s += power_changes(times, power, span)
     known = power is not None
     found = [
-        *find_steps(times, temperature - base, load_s=span, told_s=told_s, power_known=known),
+        *find_steps(
+            times,
+            temperature - base,
+            load_s=span,
+            told_s=told_s,
+            power_known=known,
+            reads_in=step_size(temperature) or None,
+        ),
         *_in_case_air(frame, times, span, base),
     ]
     logged: list[ConditionChange | Pause] = [*conditions, *_pauses(frame, times, span)]

@@ -4,6 +4,10 @@ import numpy as np
 
 from gelassen.core.inputs import Floats
 
+# Coarse readings less a fine reference: how many jumps tell the step, how much they differ, and how much
+# the reference moves meanwhile, against the step.
+_FEWEST_JUMPS, _ALIKE, _STILL = 4, 0.5, 0.35
+
 
 def step_size(values: Floats) -> float:
     """Return the smallest step a channel shows, in its own unit; 0 if no step can be made out.
@@ -15,6 +19,21 @@ def step_size(values: Floats) -> float:
     if distinct.size < 2 or distinct.size > 0.5 * present.size:
         return 0.0
     return float(np.diff(distinct).min())
+
+
+def stair_size(values: Floats) -> float:
+    """Return the step of coarse readings from which a finer reference was taken; 0 if none shows.
+
+    Such a difference has the fine steps of the reference, but it moves by those of the sensor: a few
+    times or often, always by about as much, and hardly at all in between.
+    """
+    moves = np.abs(np.diff(values[np.isfinite(values)]))
+    jumped = moves > moves.max(initial=0.0) / 2
+    if jumped.sum() < _FEWEST_JUMPS:
+        return 0.0
+    step = float(np.median(moves[jumped]))
+    alike = np.ptp(moves[jumped]) <= _ALIKE * step
+    return step if alike and moves[~jumped].max(initial=0.0) <= _STILL * step else 0.0
 
 
 def noise_density(residual: Floats, interval_s: float) -> float:
@@ -78,8 +97,10 @@ def noise_std(values: Floats) -> float:
     return float(np.sqrt(np.mean(np.diff(present, 2) ** 2) / 6))
 
 
-def quantisation_error(values: Floats) -> float:
+def quantisation_error(values: Floats, step: float | None = None) -> float:
     """Return the standard error that coarse steps leave in a long mean, in the channel's unit.
+
+    The step is found from the values if it is not told.
 
     Noise of a third of a step or more carries the mean over the steps; a sensor stuck on one value
     hides up to half a step [1]_. In between, the bias of a mean shrinks as
@@ -94,7 +115,7 @@ def quantisation_error(values: Floats) -> float:
     present = values[np.isfinite(values)]
     if present.size == 0:
         return 0.0
-    step = step_size(present)
+    step = step_size(present) if step is None else step
     if step == 0:
         if np.ptp(present) > 0:
             return 0.0

@@ -16,7 +16,7 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, span_from_temperature
-from gelassen.core.noise import quantisation_error, step_size
+from gelassen.core.noise import left_by_noise, quantisation_error, stair_size, step_size
 from gelassen.core.result import Result
 from gelassen.core.stepmodel import StepModel
 from gelassen.core.stepsearch import StepSearch
@@ -77,6 +77,7 @@ def find_steps(
     told_s: Sequence[float] = (),
     smallest: float = 0.0,
     power_known: bool = False,
+    reads_in: float | None = None,
 ) -> tuple[Step, ...]:
     """Find the moments at which the conditions changed; the load's own start and end are none.
 
@@ -95,6 +96,9 @@ def find_steps(
         Changes smaller than this, in the channel's unit, are not worth telling.
     power_known : bool
         Changes of power are among the moments told: any other change is felt through heat capacities.
+    reads_in : float, optional
+        The step in which the sensor reads, in the channel's unit; found from the values if not given. A
+        rise over a room that is read more finely hides it.
 
     Raises
     ------
@@ -131,11 +135,11 @@ def find_steps(
         each[: count * width].reshape(count, width).mean(axis=1)
         for each in (filled, grid.times_s, read)
     )
-    hidden = quantisation_error(series[used])
+    step = reads_in or max(step_size(series[used]), stair_size(series[used]))
+    hidden = quantisation_error(series[used], step)
     model = StepModel(middle - start_s, course, read >= _READ_SHARE, hidden)
-    least = max(
-        _SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step_size(series[used]), smallest
-    )
+    left = left_by_noise(series[used], step) if step else 0.0
+    least = max(_SMALLEST * float(np.ptp(course)), _COARSE_STEPS * step * left, smallest)
     told = tuple(float(moment) - start_s for moment in told_s)
     search = StepSearch(model, course, confidence, least, told, power_known)
     fit = search.changes()
