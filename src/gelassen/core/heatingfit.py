@@ -19,7 +19,7 @@ from gelassen.core.powereffect import power_effect, settled_power
 from gelassen.core.reference import BESIDE, ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
-from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
+from gelassen.core.slowtail import SUPPOSED, SlowTails
 from gelassen.core.unstepped import unstepped
 
 # A boost of the clock lasts up to about a minute and is not the steady state.
@@ -227,7 +227,7 @@ class _Load:
             if effect is not None:
                 rise -= effect.wander_k
                 doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
-        tails = self.bins.tails(rise, *((SOME, HARDLY_ANY) if last else ()))
+        tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
         accounts = self.bins.accounts(tails, rise, doubts, self._noise(look.rise - approach))
         found = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(grid.step_s), slowest=look.slowest,

@@ -30,8 +30,11 @@ class TailSize:
     chance: float = 1.0
 
 
-HARDLY_ANY, SOME = TailSize(0.0005, 0.001, 0.5), TailSize(0.008, 0.008, 0.5)
-# Both in one: their common mean and standard deviation.
+HARDLY_ANY, SOME, HEAVY = (
+    TailSize(0.0005, 0.001, 0.46), TailSize(0.008, 0.008, 0.46), TailSize(0.02, 0.02, 0.08),
+)  # fmt: skip
+SUPPOSED = (SOME, HARDLY_ANY, HEAVY)
+# The first two in one: their common mean and standard deviation.
 ANY = TailSize(0.004, 0.0065)
 
 

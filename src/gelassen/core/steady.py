@@ -35,7 +35,7 @@ _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
-_SURE_REACHED = 0.7
+_SURE_REACHED = 0.6
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
