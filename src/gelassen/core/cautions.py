@@ -18,6 +18,8 @@ _OTHERS_MOVED_K, _FEWEST_READINGS = 8.0, 30
 # So close to its own limit another part holds the chip back, or is about to.
 _NEAR_LIMIT_K = 2.0
 _BAND_K = 0.5
+# A room read by hand is read every few minutes.
+_UNREAD_S = 600.0
 
 
 def drift_cautions(
@@ -69,6 +71,23 @@ def wide_gaps(times: Floats) -> list[tuple[float, float]]:
     return [(float(times[k]), float(times[k + 1])) for k in wide]
 
 
+def bridged_caution(
+    times: Floats, room: Floats, over: str | None, span: tuple[float, float]
+) -> list[str]:
+    """Say for how long the reference was not read, if straight lines bridge most of it."""
+    known = np.isfinite(room)
+    if known.mean() > 0.5:
+        return []  # what is missing then is told with the steady state
+    read = times[known & (times >= span[0]) & (times <= span[1])]
+    longest_s = float(np.diff([span[0], *read, span[1]]).max())
+    if longest_s < _UNREAD_S:
+        return []
+    return [
+        f"{over} was not read for {longest_s / 60:.0f} min of the load; straight lines bridge it. Read it "
+        "more often"
+    ]
+
+
 def sensor_cautions(
     frame: pd.DataFrame, times: Floats, loaded: Bools, chosen: str | None
 ) -> list[str]:
@@ -107,9 +126,12 @@ def sensor_cautions(
                 f"moved by {most:.0f} K: is it stuck?"
             )
         elif still and name == chosen and frame[name].max() == frame[name].min():
+            at_c = f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C"
             cautions.append(
-                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C, at rest and under load: "
-                "it is stuck, or no temperature. Nothing can be concluded from it"
+                f"{at_c}, at rest and under load: it is stuck, or no temperature. Nothing can be "
+                "concluded from it"
+                if not loaded[0]
+                else f"{at_c} in the whole log: it is coarse and has settled, or it is stuck"
             )
     return cautions
 

@@ -35,7 +35,9 @@ _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
 # "Reached" is said only when it is likely: saying it too early is the worse mistake.
-_SURE_REACHED = 0.6
+_SURE_REACHED = 0.65
+# A log shows rest if it begins so long before the load.
+_REST_S = 10.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -215,6 +217,11 @@ def steady_state(
         )
     if inside.sum() < _FEWEST_READINGS or np.ptp(times[inside]) < _SHORTEST_S:
         return _cannot_tell(times, temperature, reference, span, confidence, cautions)
+    if _deaf(times, temperature, span):
+        cautions.append(
+            "cannot tell: it reads the same at rest and under load. It is stuck, or no temperature"
+        )
+        return _without_interval(times, temperature, reference, span, confidence, cautions)
 
     grid = make_grid(times[times <= span.end_s], span.end_s)
     curve = grid.averaged(times, temperature)
@@ -277,6 +284,13 @@ def _load_span(
     if span.end_s <= load_start_s:
         return LoadSpan(float(load_start_s), float(times[-1]), True, False)
     return replace(span, start_s=float(load_start_s), found_start=True)
+
+
+def _deaf(times: Floats, temperature: Floats, span: LoadSpan) -> bool:
+    """Say whether the load began within the log and the reading never took notice."""
+    present = np.isfinite(temperature)
+    rested = present & (times < span.start_s - _REST_S)
+    return bool(span.found_start and rested.any() and np.ptp(temperature[present]) == 0)
 
 
 def _reference_cautions(reference: Floats) -> list[str]:
@@ -381,16 +395,28 @@ def _cannot_tell(
     cautions: list[str],
 ) -> SteadyState:
     """Answer a log too short for any curve: the last reading, and that it says nothing."""
-    series = temperature
-    if reference is not None:
-        present = np.isfinite(reference)
-        series = temperature - np.interp(times, times[present], reference[present])
-    inside = np.isfinite(series) & (times <= span.end_s)
+    inside = np.isfinite(temperature) & (times <= span.end_s)
     count = int((inside & (times >= span.start_s)).sum())
     cautions.append(
         f"cannot tell: {count} readings in {span.end_s - span.start_s:.0f} s of load; at least "
         f"{_FEWEST_READINGS} in {_SHORTEST_S:.0f} s are needed. Load longer"
     )
+    return _without_interval(times, temperature, reference, span, confidence, cautions)
+
+
+def _without_interval(
+    times: Floats,
+    temperature: Floats,
+    reference: Floats | None,
+    span: LoadSpan,
+    confidence: float,
+    cautions: list[str],
+) -> SteadyState:
+    series = temperature
+    if reference is not None:
+        present = np.isfinite(reference)
+        series = temperature - np.interp(times, times[present], reference[present])
+    inside = np.isfinite(series) & (times <= span.end_s)
     return SteadyState(
         value=float(series[inside][-1]) if inside.any() else float(np.nanmean(series)),
         low=-np.inf,

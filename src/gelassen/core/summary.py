@@ -7,6 +7,7 @@ import pandas as pd
 
 from gelassen.core.cautions import (
     background_cautions,
+    bridged_caution,
     drift_cautions,
     hold_cautions,
     other_part_cautions,
@@ -242,6 +243,8 @@ def summarise_run(
         cautions.append(f"{what}, at {moments}: each stretch is answered by itself")
     if not climbs:
         cautions += drift_cautions(frame, loaded, held, room, over, power, work)
+    if room is not None:
+        cautions += bridged_caution(times, room, over, span)
     cautions += background_cautions(recording, frame)
     cautions += sensor_cautions(frame, times, loaded, chosen)
     held_anywhere = None if throttling is None else throttling.thermal | throttling.power

@@ -17,6 +17,10 @@ from gelassen.core.underload import under_load, without_pauses
 _NEAR_K = 2.5
 # Held back by heat for more than this share of the last third of the load: at the limit.
 _CUTS_SHARE = 0.1
+# No governor lets a chip stay so far above its limit.
+_BEYOND_K = 5.0
+# Unless clock and power are down at what they can least be.
+_LOST = 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,6 +141,14 @@ def find_throttling(
         )
 
     loaded = under_load(times, temperature, load, power, clock)
+    late = loaded & (times >= _late(times, loaded))
+    beyond_k = _beyond(temperature, limit_c, clock if clock is not None else power, loaded, late)
+    if beyond_k > _BEYOND_K and not impossible and heat_flag is None:
+        impossible = True
+        cautions.append(
+            f"it stayed {beyond_k:.0f} K above the limit of {limit_c:g} °C and was not held back by heat: "
+            "that is not the limit of this part. Tell the one at which it cuts its clock"
+        )
     near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
     near = running_median(temperature, times, 5.0) >= limit_c - near_k
     if impossible:
@@ -180,7 +192,6 @@ def find_throttling(
         [(*span, "thermal") for span in spans_of(times, thermal)]
         + [(*span, "power") for span in spans_of(times, by_power)]
     )
-    late = loaded & (times >= _late(times, loaded))
     # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
     sits = thermal | (
         running_median(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
@@ -223,6 +234,20 @@ def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
     weight = np.gradient(times) if times.size > 1 else np.ones(times.size)
     total = float(weight[loaded].sum())
     return float(weight[flags & loaded].sum() / total) if total > 0 else 0.0
+
+
+def _beyond(
+    temperature: Floats, limit_c: float, runs_at: Floats | None, loaded: Bools, late: Bools
+) -> float:
+    """Return how far above its limit a part stayed whose clock or power ended where it had stood."""
+    if runs_at is None or not (
+        np.isfinite(runs_at[late]).any() and np.isfinite(temperature[late]).any()
+    ):
+        return 0.0
+    best = float(np.nanquantile(runs_at[loaded], 0.9))
+    if float(np.nanmedian(runs_at[late])) < (1 - _LOST) * best:
+        return 0.0
+    return float(np.nanmedian(temperature[late])) - limit_c
 
 
 def _late(times: Floats, loaded: Bools) -> float:
