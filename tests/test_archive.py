@@ -2,6 +2,8 @@ import json
 import math
 
 import pandas as pd
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 
 from gelassen.core import FileError
@@ -49,6 +51,20 @@ def test_a_finished_run_reads_back_alike(tmp_path):
     assert run.cautions == ("one fan was loud",)
     assert (run.setup, run.limit_c, run.outcome) == ("Brise 120", 95.0, "finished")
     assert writer.folder.name == "001-brise-120-on-air"
+
+
+def test_samples_written_again_by_another_program_keep_their_times(tmp_path):
+    writer = filled(tmp_path)
+    writer.finish("finished", [])
+    stored = writer.folder / "samples.parquet"
+    before = read_run(writer.folder).frame
+    plain = before.reset_index()
+    pq.write_table(pa.table({name: plain[name] for name in plain.columns}), stored)
+    pd.testing.assert_frame_equal(read_run(writer.folder).frame, before)
+    before.reset_index(drop=True).to_parquet(stored)
+    timeless = read_run(writer.folder)
+    assert timeless.frame.empty
+    assert "samples.parquet has no column t_s, the elapsed seconds: left out" in timeless.cautions
 
 
 @pytest.mark.parametrize("cut", range(1, 60, 7))

@@ -304,7 +304,8 @@ def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
     answer = summarise_run(stuck)
     assert answer.steps == ()
     assert any("it is stuck" in text for text in answer.cautions)
-    assert np.isinf(answer.steady.low) and np.isinf(answer.steady.high)
+    assert np.isinf(answer.steady.low)
+    assert np.isinf(answer.steady.high)
     passed = summarise_run(run, limit_c=float(log.temperature_c[-1]) - 8, look_for_steps=False)
     assert not passed.throttling.at_limit
     assert any("K above the limit of" in text for text in passed.cautions)

@@ -29,9 +29,13 @@ def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[str]]:
     cautions: list[str] = []
     if (folder / SAMPLES_PARQUET).exists():
         try:
-            return _read_parquet(folder / SAMPLES_PARQUET), cautions
+            frame = _read_parquet(folder / SAMPLES_PARQUET)
         except (OSError, ValueError) as error:
             cautions.append(f"{SAMPLES_PARQUET} cannot be read ({type(error).__name__})")
+        else:
+            if frame.index.name == "t_s":
+                return frame, cautions
+            cautions.append(f"{SAMPLES_PARQUET} has no column t_s, the elapsed seconds: left out")
     if (folder / SAMPLES_CSV).exists():
         frame, torn = read_csv(folder / SAMPLES_CSV)
         return frame, [*cautions, *torn]
@@ -44,6 +48,8 @@ def _read_parquet(path: Path) -> "pd.DataFrame":
     # Runs are read side by side as a rule: threads for a small file cost more than they save.
     threads = path.stat().st_size > _THREADS_BYTES
     frame: pd.DataFrame = pq.read_table(path, use_threads=threads).to_pandas(use_threads=threads)
+    if "t_s" in frame.columns:  # written again by a program that knows of no index
+        frame = frame.set_index("t_s")
     return frame
 
 
