@@ -80,9 +80,10 @@ def test_a_straight_line_would_overrate_nothing_where_rise_bends():
 
 
 def test_what_cannot_be_told_is_not_told():
-    alone = sustainable_power([95, 95, 95], [50, 51, 50], rise_se_k=[0.3] * 3, limit_c=95)
-    assert alone.high_w == np.inf
-    assert alone.low_w == -np.inf
+    alone = sustainable_power([95, 95.1, 94.9], [50, 51, 50], rise_se_k=[0.3] * 3, limit_c=95)
+    assert (alone.low_w, alone.high_w) == (95.1, np.inf)  # that much was held, and no more is known
+    near = sustainable_power([95, 95.1, 94.9], [69, 70, 71], rise_se_k=[0.3] * 3, limit_c=95)
+    assert (near.low_w, near.high_w) == (-np.inf, np.inf)
     assert any("same power" in text for text in alone.cautions)
     two = sustainable_power([65, 95], [34, 50], limit_c=95)
     assert two.high_w == np.inf

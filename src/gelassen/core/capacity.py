@@ -92,6 +92,8 @@ class Capacity(Result):
 # Of runs that were held back: power, rise, power that was wanted, error of the rise, room.
 _Bounds = tuple[Floats, Floats, Floats, Floats, Floats]
 _LEAST_W = 1e-3  # no machine that is tested for its cooling draws less
+# Powers that differ by less are one level: no slope can be told from them.
+_ONE_LEVEL = 0.03
 
 
 def sustainable_power(
@@ -172,8 +174,8 @@ def sustainable_power(
         raise InputError(f"rise_se_k has {error.size} entries, power_w has {power.size}")
     if not ambient_c < limit_c < 250:
         raise InputError(
-            f"limit_c is {limit_c} °C and ambient_c {ambient_c} °C: "
-            "the limit must lie above the room and below 250 °C"
+            f"the limit is {limit_c:g} °C and the room {ambient_c:g} °C: the limit must lie above the room "
+            "and below 250 °C"
         )
     known = np.isfinite(power) & np.isfinite(rise)
     if error is not None:
@@ -216,20 +218,21 @@ def sustainable_power(
     error = None if error is None else error[~held]
 
     allowed_k = limit_c - ambient_c
-    levels = np.unique(np.round(np.concatenate([power, bounds[0]]), 1)).size
+    powers = np.concatenate([power, bounds[0]])
     variance, freedom = _variance(power, rise, error, np.diag(moved), mounting_freedom)
     reason = ""
     if (rise <= 0).any():
         reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
-    elif levels < 2:
+    elif np.ptp(powers) <= _ONE_LEVEL * powers.max():
         reason = "all runs have the same power: measure a second level"
     elif variance is None:
         reason = "too few levels to see their scatter: give standard errors or a fourth level"
     if reason or variance is None:
         resistance = float(np.mean(rise / power))
         guess = allowed_k / resistance if resistance > 0 else float("nan")
+        held_w = _held_below(power, rise, variance, allowed_k, confidence)
         return _capacity(
-            guess, -np.inf, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
+            guess, held_w, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
             confidence, [f"cannot tell: {reason}"],
         )  # fmt: skip
 
@@ -317,6 +320,16 @@ def _capacity(
         course_power_w=tuple(map(float, course[0])),
         course_rise_k=tuple(map(float, course[1])),
     )
+
+
+def _held_below(
+    power: Floats, rise: Floats, variance: Floats | None, allowed_k: float, confidence: float
+) -> float:
+    """Return the highest power that was surely held below the limit; it says nothing of more."""
+    if variance is None or (rise <= 0).any():
+        return -np.inf
+    surely = rise + norm.ppf((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
+    return float(power[surely].max(initial=-np.inf)) if surely.all() else -np.inf
 
 
 def _mountings(mount: Sequence[str | None], known: Bools) -> Floats:

@@ -64,13 +64,20 @@ def sentences(found: StudyCapacity) -> list[str]:
                 else f"{second} cannot be told from it ({row['difference_w']:+.0f} W, {span})."
             )
     for row in found.setups.to_dict("records"):
-        if math.isfinite(row["low_w"]) and not math.isfinite(row["high_w"]):
+        if not math.isfinite(row["low_w"]):
+            said.append(f"What {row['setup']} is good for cannot be told from these runs.")
+        elif math.isfinite(row["high_w"]):
+            continue
+        elif not row["throttled"]:
+            said.append(
+                f"{row['setup']} held {row['low_w']:.0f} W below its limit; one level does not tell how "
+                "much more it would."
+            )
+        else:
             said.append(
                 f"{row['setup']} held at least {row['low_w']:.0f} W at its limit; "
                 "no run of it stayed below."
             )
-        elif not math.isfinite(row["low_w"]):
-            said.append(f"What {row['setup']} is good for cannot be told from these runs.")
     if found.at_power_w is not None and "passes" in found.setups:
         words = {"yes": "passes", "no": "does not pass", "cannot tell": "cannot be told"}
         for verdict, text in words.items():
