@@ -17,9 +17,8 @@ def tails_and_covariance(noise_k, change=50.0):
 
 def test_without_readings_that_tell_a_little_is_missing_and_fades():
     tails, covariance = tails_and_covariance(noise_k=100.0)
-    missing, doubt = tails.missing_at(
-        np.array([0.0, 600.0, 36000.0]), np.zeros(MIDDLE_S.size), covariance
-    )
+    told = tails.told(np.zeros(MIDDLE_S.size), covariance)
+    missing, doubt = told.missing_at(np.array([0.0, 600.0, 36000.0]))
     assert missing[0] == pytest.approx(0.008 * 50, rel=0.01)  # two tails of 0.4 %
     assert missing[0] > missing[1] > missing[2] == pytest.approx(0, abs=1e-3)
     assert doubt == pytest.approx(0, abs=1e-3)
@@ -29,17 +28,16 @@ def test_readings_that_still_climb_show_a_tail_and_flat_ones_show_none():
     tails, covariance = tails_and_covariance(noise_k=0.03)
     end = np.array([MIDDLE_S[-1]])
     late = -0.012 * 50 * np.exp(-MIDDLE_S / 3000)  # below where it settles, by a tail of 1.2 %
-    shown, doubt = tails.missing_at(end, late + tails.usual, covariance)
-    none, _ = tails.missing_at(end, tails.usual, covariance)
+    shown, doubt = tails.told(late + tails.usual, covariance).missing_at(end)
+    none, _ = tails.told(tails.usual, covariance).missing_at(end)
     assert shown[0] == pytest.approx(0.012 * 50 * np.exp(-0.8), abs=0.06)
     assert none[0] == pytest.approx(0, abs=0.03)
-    assert doubt < 0.06 < tails.missing_at(end, late, tails_and_covariance(100.0)[1])[1]
+    assert doubt < 0.06 < tails.told(late, tails_and_covariance(100.0)[1]).missing_at(end)[1]
 
 
 def test_a_part_that_cools_has_its_tails_upside_down():
-    missing, _ = tails_and_covariance(1.0, change=-50.0)[0].missing_at(
-        np.array([0.0]), np.zeros(MIDDLE_S.size), tails_and_covariance(1.0, change=-50.0)[1]
-    )
+    tails, covariance = tails_and_covariance(1.0, change=-50.0)
+    missing, _ = tails.told(np.zeros(MIDDLE_S.size), covariance).missing_at(np.array([0.0]))
     assert missing[0] < 0
 
 

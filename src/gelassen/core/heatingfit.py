@@ -19,7 +19,7 @@ from gelassen.core.powereffect import power_effect, settled_power
 from gelassen.core.reference import BESIDE, ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
 from gelassen.core.relaxationfit import USUAL_SLOWEST, Account, fit_relaxation, time_constant_list
-from gelassen.core.slowtail import SUPPOSED, SlowTails
+from gelassen.core.slowtail import SUPPOSED, SlowTails, TailsTold
 from gelassen.core.unstepped import unstepped
 
 # A boost of the clock lasts up to about a minute and is not the steady state.
@@ -52,9 +52,7 @@ class HeatingFit:
 
     def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
         """Return what slow bodies still miss at these times, and its doubt at the last of them."""
-        told = [
-            part.tails.missing_at(elapsed_s, part.left, part.covariance) for part in self._parts
-        ]
+        told = [part.tails.missing_at(elapsed_s) for part in self._parts]
         weights = np.array([part.weight for part in self._parts])
         means = np.array([mean for mean, _ in told])
         mean = weights @ means
@@ -68,9 +66,7 @@ class _Part:
 
     weight: float
     course: CubicSpline
-    tails: SlowTails
-    left: Floats  # what the course leaves of each bin, and its covariance
-    covariance: Floats
+    tails: TailsTold
 
 
 def fit_heating(
@@ -137,7 +133,7 @@ def fit_heating(
         if weight > _NO_PART:
             course = relaxation.under(number).mean_course(load.length_s)
             left = account.series - course(bins.middle_s)
-            parts.append(_Part(weight, course, one, left, account.covariance))
+            parts.append(_Part(weight, course, one.told(left, account.covariance)))
     settled_w = float("nan")
     if watts is not None:
         elapsed = (grid.times_s - span.start_s).clip(min=0)

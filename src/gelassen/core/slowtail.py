@@ -52,7 +52,7 @@ class SlowTails:
     @property
     def usual(self) -> Floats:
         """What is usually missing for the tails' sake at each moment."""
-        return np.asarray(self.size.usual * self._columns(self.middle_s).sum(axis=1))
+        return np.asarray(self.size.usual * self.columns(self.middle_s).sum(axis=1))
 
     @property
     def covariance(self) -> Floats:
@@ -60,15 +60,11 @@ class SlowTails:
         columns = self._spread(self.middle_s)
         return np.asarray(columns @ columns.T)
 
-    def missing_at(
-        self, elapsed_s: Floats, left: Floats, covariance: Floats
-    ) -> tuple[Floats, float]:
-        """Return what the tails still miss at these times, and its doubt at the last of them.
+    def told(self, left: Floats, covariance: Floats) -> "TailsTold":
+        """Return what the readings tell of the sizes of both tails.
 
         Parameters
         ----------
-        elapsed_s : array, shape (m,)
-            Times since the load began, in s.
         left : array, shape (bins,)
             The series, with what its tails usually miss added, less the fitted course.
         covariance : array, shape (bins, bins)
@@ -76,18 +72,32 @@ class SlowTails:
         """
         # Conditional mean and covariance of jointly normal quantities.
         seen = self._spread(self.middle_s)
-        asked = self._spread(elapsed_s)
         told = np.linalg.solve(covariance, np.column_stack([left, seen]))
-        # What lies above the fitted course is not missing any more.
-        usual = self.size.usual * self._columns(elapsed_s).sum(axis=1)
-        mean = usual - asked @ (seen.T @ told[:, 0])
-        within = np.eye(seen.shape[1]) - seen.T @ told[:, 1:]
-        return mean, float(np.sqrt(max(asked[-1] @ within @ asked[-1], 0.0)))
+        both = seen.T @ told
+        return TailsTold(self, both[:, 0], np.eye(seen.shape[1]) - both[:, 1:])
 
-    def _columns(self, elapsed_s: Floats) -> Floats:
+    def columns(self, elapsed_s: Floats) -> Floats:
+        """Return what each tail would miss at these times if its share were 1."""
         earlier = [size * np.exp(-since_s / _TIME_CONSTANTS_S) for size, since_s in self.before]
         changes = self.change + np.sum(earlier, axis=0)
         return np.asarray(changes * np.exp(-elapsed_s[:, None] / _TIME_CONSTANTS_S))
 
     def _spread(self, elapsed_s: Floats) -> Floats:
-        return self.size.spread * self._columns(elapsed_s)
+        return self.size.spread * self.columns(elapsed_s)
+
+
+@dataclass(frozen=True, slots=True)
+class TailsTold:
+    """Slow tails as the readings leave them."""
+
+    tails: SlowTails
+    mean: Floats  # (2,) by how many spreads each is larger than usual
+    within: Floats  # (2, 2) what stays in doubt of that
+
+    def missing_at(self, elapsed_s: Floats) -> tuple[Floats, float]:
+        """Return what they still miss at these times since the load began, and its doubt at the last."""
+        columns = self.tails.columns(elapsed_s)
+        asked = self.tails.size.spread * columns
+        # What lies above the fitted course is not missing any more.
+        mean = self.tails.size.usual * columns.sum(axis=1) - asked @ self.mean
+        return mean, float(np.sqrt(max(asked[-1] @ self.within @ asked[-1], 0.0)))

@@ -124,7 +124,7 @@ def tradeoff_text(found: Tradeoff) -> str:
     rows = [
         [
             r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False),
-            *([f"{r.y_per_x:.3g}"] if gain else []), "yes" if r.unbeaten else f"no: {r.beaten_by}",
+            *([_ratio(r.y_per_x)] if gain else []), "yes" if r.unbeaten else f"no: {r.beaten_by}",
         ]
         for r in found.table.itertuples()
     ]  # fmt: skip
@@ -134,6 +134,10 @@ def tradeoff_text(found: Tradeoff) -> str:
     header = ["setup", found.x_name, found.y_name, "interval", *per, "unbeaten"]
     table = aligned(header, rows)
     return "\n\n".join([said, table, *_cautions(found.cautions)])
+
+
+def _ratio(value: float) -> str:
+    return "–" if math.isnan(value) else f"{value:.3g}"  # nothing is had per nothing
 
 
 def drift_text(found: MachineDrift, setup: str) -> str:
