@@ -237,7 +237,7 @@ def test_runs_that_were_held_back_are_bounds_of_the_capacity():
     bound = sustainable_power(
         power, rise, rise_se_k=[0.3] * 3, throttled=held, wanted_w=[60, 60, 125], limit_c=95
     )
-    assert not np.isfinite(free.low_w)
+    assert (free.low_w, free.high_w) == (60.0, np.inf)  # what was held, and no more
     assert 99 < bound.low_w < 106 < bound.high_w < 125
     assert bound.passes(90) == "yes"
     assert bound.passes(130) == "no"

@@ -277,12 +277,15 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
         if len(runs) > 1 and others.empty:
             continue  # it was so in all of them: the test is made that way
         for row in runs.itertuples():
-            size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
+            by_k = getattr(row, "changed_by_k", None)
+            known = by_k is not None and np.isfinite(row.value)
+            size = float(by_k or 0.0) if known else float("nan")
+            how = getattr(row, "changed_how", None) or "conditions changed"
             found.append(
                 {
                     "run": row.run, "setup": setup, "quantity": "change", "value": row.changed_at_s,
                     "usual": float("nan"), "difference": float("nan"), "pushes_k": size,
-                    "words": f"{row.run}: {row.changed_how} after {row.changed_at_s / 60:.1f} min; what "
+                    "words": f"{row.run}: {how} after {row.changed_at_s / 60:.1f} min; what "
                     "counts is where it settled from then on" + _push_words(size),
                 }
             )  # fmt: skip
