@@ -315,9 +315,9 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     )
     rows["difference"] = vectors @ model.fit.means
     for name, unknown in (("low", -np.inf), ("high", np.inf), ("p_value", np.nan)):
-        rows[name] = unknown
-    rows["distinguishable"] = False
-    rows["runs_needed"] = rows["smallest"] = np.nan
+        rows[name] = np.full(len(pairs), unknown)
+    rows["distinguishable"] = np.zeros(len(pairs), dtype=bool)
+    rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
     error = model.fit.errors(vectors) if pairs else np.zeros(0)
     known = np.isfinite(error)
     if not known.any():
