@@ -47,7 +47,10 @@ def _read_parquet(path: Path) -> "pd.DataFrame":
 
     # Runs are read side by side as a rule: threads for a small file cost more than they save.
     threads = path.stat().st_size > _THREADS_BYTES
-    frame: pd.DataFrame = pq.read_table(path, use_threads=threads).to_pandas(use_threads=threads)
+    with pq.ParquetFile(
+        path
+    ) as file:  # one file needs nothing of what finds the files of a data set
+        frame: pd.DataFrame = file.read(use_threads=threads).to_pandas(use_threads=threads)
     if "t_s" in frame.columns:  # written again by a program that knows of no index
         frame = frame.set_index("t_s")
     return frame
