@@ -5,7 +5,12 @@ import pytest
 
 from gelassen.core.recording import Recording
 from gelassen.core.summary import RunSummary
-from gelassen.show.comparison_text import comparison_markdown, comparison_text, sentences
+from gelassen.show.comparison_text import (
+    comparison_markdown,
+    comparison_text,
+    next_steps,
+    sentences,
+)
 from gelassen.show.numbers import fixed, interval, moment, warmer, warmer_interval
 from gelassen.show.tables import aligned, as_csv, markdown
 from gelassen.study.analysis import compare_runs
@@ -102,6 +107,16 @@ def test_a_clear_winner_is_named_with_how_much_and_how_sure():
     assert "tower is the coolest: 50.1 K above the room" in said
     assert "That is 5.0 K cooler than low (" in said
     assert "K cooler), more than the scatter of repeats explains" in said
+
+
+def test_runs_that_leave_much_open_ask_for_longer_runs_and_lost_setups_are_named():
+    soon = {"error": 2.0}
+    values = {"a": [50.0, 50.4, 50.1], "b": [51.0, 50.6, 51.2]}
+    short = next_steps(compared(values, a=soon, b=soon))
+    assert any(step.startswith("longer soaks: each run leaves ±3.9 K open") for step in short)
+    assert not any("longer soaks" in step for step in next_steps(compared(values)))
+    gone = compared({**values, "c": [60.0]}, c={"error": math.inf})
+    assert "no run that could be compared is left of: c" in gone.cautions
 
 
 def test_what_cannot_be_told_is_not_called_a_win():

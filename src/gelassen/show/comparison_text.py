@@ -159,6 +159,12 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     if len(once) and len(setups) > 1:
         steps.append(f"a second and third run of {_listed(once)}, remounted each time")
     open_pairs = comparison.differences[~comparison.differences["distinguishable"].astype(bool)]
+    free = comparison.runs.loc[~comparison.runs["at_limit"], "standard_error"]
+    if len(open_pairs) and free.median() > comparison.repeatability_k:
+        steps.append(
+            f"longer soaks: each run leaves ±{1.96 * free.median():.1f} K open by itself, more than "
+            "repeats scatter by. That asks for longer runs before more of them"
+        )
     needed = open_pairs[open_pairs["runs_needed"].gt(0)].sort_values("runs_needed")
     for row in needed.head(2).to_dict("records"):
         steps.append(

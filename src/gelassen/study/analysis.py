@@ -115,6 +115,7 @@ def compare_runs(
         raise InputError(
             f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
         )
+    lost = sorted({str(row["setup"]) for row in rows if row["setup"]} - set(names))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
     cautions: list[str] = []
@@ -151,6 +152,8 @@ def compare_runs(
             + ". Their temperature cannot "
             "show how much warmer they would get: compare the power and clock they held"
         )
+    if lost:
+        cautions.append("no run that could be compared is left of: " + "; ".join(lost))
     mixed = {str(words).split(" (")[0] for words in table["measured"] if words}
     if len(mixed) > 1:
         cautions.append("runs differ in what was measured: " + "; ".join(sorted(mixed)))
