@@ -19,8 +19,8 @@ _NEAR_K = 2.5
 _CUTS_SHARE = 0.1
 # No governor lets a chip stay so far above its limit.
 _BEYOND_K = 5.0
-# Unless clock and power are down at what they can least be.
-_LOST = 0.1
+# Unless it has lost so much of the best it held for a while once a boost was over.
+_LOST, _HELD_S, _BOOST_S = 0.035, 11.0, 60.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -141,8 +141,7 @@ def find_throttling(
         )
 
     loaded = under_load(times, temperature, load, power, clock)
-    late = loaded & (times >= _late(times, loaded))
-    beyond_k = _beyond(temperature, limit_c, clock if clock is not None else power, loaded, late)
+    beyond_k = _beyond(times, temperature, limit_c, power if clock is None else clock, loaded)
     if beyond_k > _BEYOND_K and not impossible and heat_flag is None:
         impossible = True
         cautions.append(
@@ -192,6 +191,7 @@ def find_throttling(
         [(*span, "thermal") for span in spans_of(times, thermal)]
         + [(*span, "power") for span in spans_of(times, by_power)]
     )
+    late = loaded & (times >= _late(times, loaded))
     # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
     sits = thermal | (
         running_median(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
@@ -237,14 +237,14 @@ def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
 
 
 def _beyond(
-    temperature: Floats, limit_c: float, runs_at: Floats | None, loaded: Bools, late: Bools
+    times: Floats, temperature: Floats, limit_c: float, runs_at: Floats | None, loaded: Bools
 ) -> float:
-    """Return how far above its limit a part stayed whose clock or power ended where it had stood."""
-    if runs_at is None or not (
-        np.isfinite(runs_at[late]).any() and np.isfinite(temperature[late]).any()
-    ):
+    """Return how far above its limit a part stayed whose clock or power is still the best it held."""
+    late = loaded & (times >= _late(times, loaded))
+    if runs_at is None or not np.isfinite(runs_at[late]).any():
         return 0.0
-    best = float(np.nanquantile(runs_at[loaded], 0.9))
+    warm = loaded & (times >= times[loaded][0] + _BOOST_S)
+    best = float(np.nanmax(running_median(runs_at, times, _HELD_S)[warm], initial=0.0))
     if float(np.nanmedian(runs_at[late])) < (1 - _LOST) * best:
         return 0.0
     return float(np.nanmedian(temperature[late])) - limit_c
