@@ -10,6 +10,7 @@ from gelassen.core.recording import Event, Phase
 from gelassen.core.transients import transients
 from gelassen.show.run_figure import run_figure
 from gelassen.show.run_text import run_text
+from gelassen.study.rows import run_row, too_short
 from logs import heating_log
 
 
@@ -306,6 +307,13 @@ def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
     assert any("it is stuck" in text for text in answer.cautions)
     assert np.isinf(answer.steady.low)
     assert np.isinf(answer.steady.high)
+    assert not answer.steady.took_notice
+    assert "reads the same at rest and under load: where it settles cannot be told" in run_text(
+        answer, stuck
+    )
+    assert (
+        too_short(run_row(stuck, answer)) == "its temperature reads the same at rest and under load"
+    )
     passed = summarise_run(run, limit_c=float(log.temperature_c[-1]) - 8, look_for_steps=False)
     assert not passed.throttling.at_limit
     assert any("K above the limit of" in text for text in passed.cautions)

@@ -81,6 +81,8 @@ class SteadyState(Result):
         True if the value lies beyond what was measured.
     power_w
         The power that belongs to the value, in W; NaN where it was not logged.
+    took_notice
+        False if the temperature read the same at rest and under load: then nothing can be told.
     cautions
         What weakens the answer, and what to do about it.
     """
@@ -101,6 +103,7 @@ class SteadyState(Result):
     time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
     curve: FittedCurve | None = None
     power_w: float = float("nan")
+    took_notice: bool = True
 
     def __str__(self) -> str:
         percent = f"{100 * self.confidence:g} %"
@@ -221,7 +224,8 @@ def steady_state(
         cautions.append(
             "cannot tell: it reads the same at rest and under load. It is stuck, or no temperature"
         )
-        return _without_interval(times, temperature, reference, span, confidence, cautions)
+        nothing = _without_interval(times, temperature, reference, span, confidence, cautions)
+        return replace(nothing, took_notice=False)
 
     grid = make_grid(times[times <= span.end_s], span.end_s)
     curve = grid.averaged(times, temperature)

@@ -256,6 +256,11 @@ def _steady_words(steady: SteadyState, summary: RunSummary, at_limit: bool) -> s
             f"{summary.channel_words} was held at {fixed(steady.value, 1, steady.unit)}{over} "
             f"({sure}) by its limit; where it would settle without one cannot be told."
         )
+    if not steady.took_notice:
+        return (
+            f"{summary.channel_words} reads the same at rest and under load: where it settles cannot be "
+            "told."
+        )
     text = (
         f"{summary.channel_words} settles at {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
     )

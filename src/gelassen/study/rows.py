@@ -72,6 +72,7 @@ def run_row(recording: Recording, summary: RunSummary) -> Row:
         ),
         "protocol": recording.protocol,
         "load": recording.load,
+        "took_notice": steady is None or steady.took_notice,
         "levels": [_level_entry(level, recording, summary) for level in summary.levels],
         "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
     }
@@ -94,6 +95,8 @@ def _last_change(summary: RunSummary) -> Row:
 
 def too_short(row: Row) -> str:
     """Say why a run without an interval is left out."""
+    if not row.get("took_notice", True):
+        return "its temperature reads the same at rest and under load"
     words = "too short to tell where it settles"
     if row["changed_at_s"] is None:
         return words
