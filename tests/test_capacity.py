@@ -84,6 +84,14 @@ def test_what_cannot_be_told_is_not_told():
     assert (alone.low_w, alone.high_w) == (95.1, np.inf)  # that much was held, and no more is known
     near = sustainable_power([95, 95.1, 94.9], [69, 70, 71], rise_se_k=[0.3] * 3, limit_c=95)
     assert (near.low_w, near.high_w) == (-np.inf, np.inf)
+    cut = sustainable_power(
+        [95, 95.1, 93.5],
+        [67, 68, 69.9],
+        rise_se_k=[0.3] * 3,
+        throttled=[False, False, True],
+        limit_c=95,
+    )
+    assert cut.low_w == 93.5  # one mounting held no more
     assert any("same power" in text for text in alone.cautions)
     two = sustainable_power([65, 95], [34, 50], limit_c=95)
     assert two.high_w == np.inf

@@ -304,7 +304,8 @@ def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
     stuck.frame[["cpu.core0.temp_c", "cpu.core1.temp_c", "cpu.package.temp_c"]] = 40.0
     answer = summarise_run(stuck)
     assert answer.steps == ()
-    assert any("it is stuck" in text for text in answer.cautions)
+    assert sum("at rest and under load" in text for text in answer.cautions) == 1
+    assert answer.transients is None
     assert np.isinf(answer.steady.low)
     assert np.isinf(answer.steady.high)
     assert not answer.steady.took_notice
@@ -317,6 +318,9 @@ def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
     passed = summarise_run(run, limit_c=float(log.temperature_c[-1]) - 8, look_for_steps=False)
     assert not passed.throttling.at_limit
     assert any("K above the limit of" in text for text in passed.cautions)
+    silent = recording_of(log, limit_c=60.0)
+    silent.frame.loc[1200:, ["cpu.package.temp_c", "cpu.core0.temp_c", "cpu.core1.temp_c"]] = np.nan
+    assert summarise_run(silent, look_for_steps=False).throttling is not None  # and no warning
     rarely = recording_of(log, limit_c=95.0)
     rarely.frame.loc[400:1500, "room.air.temp_c"] = np.nan
     assert "was not read for 18 min of the load" in cautions_of(rarely)

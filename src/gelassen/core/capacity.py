@@ -231,6 +231,7 @@ def sustainable_power(
         resistance = float(np.mean(rise / power))
         guess = allowed_k / resistance if resistance > 0 else float("nan")
         held_w = _held_below(power, rise, variance, allowed_k, confidence)
+        held_w = min([held_w, *bounds[0]])  # another run was held back at less
         return _capacity(
             guess, held_w, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
             confidence, [f"cannot tell: {reason}"],

@@ -79,7 +79,7 @@ def bridged_caution(
     if known.mean() > 0.5:
         return []  # what is missing then is told with the steady state
     read = times[known & (times >= span[0]) & (times <= span[1])]
-    longest_s = float(np.diff([span[0], *read, span[1]]).max())
+    longest_s = float(np.diff(np.concatenate([span[:1], read, span[1:]])).max())
     if longest_s < _UNREAD_S:
         return []
     return [

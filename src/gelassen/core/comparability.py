@@ -270,6 +270,10 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
     """Return runs whose conditions changed in mid-run where those of other runs of their setup did not."""
     if "changed_at_s" not in table.columns:
         return []
+    told = table.reindex(
+        columns=[*table.columns.union(["changed_by_k", "changed_how"], sort=False)]
+    )
+    table = told.assign(changed_by_k=told["changed_by_k"].astype(float))
     changed = table["changed_at_s"].notna()
     found = []
     for setup, runs in table[changed].groupby("setup", sort=False):
@@ -277,10 +281,8 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
         if len(runs) > 1 and others.empty:
             continue  # it was so in all of them: the test is made that way
         for row in runs.itertuples():
-            by_k = getattr(row, "changed_by_k", None)
-            known = by_k is not None and np.isfinite(row.value)
-            size = float(by_k or 0.0) if known else float("nan")
-            how = getattr(row, "changed_how", None) or "conditions changed"
+            size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
+            how = row.changed_how if isinstance(row.changed_how, str) else "conditions changed"
             found.append(
                 {
                     "run": row.run, "setup": setup, "quantity": "change", "value": row.changed_at_s,

@@ -219,19 +219,22 @@ def steady_state(
             f"the load ended at {span.end_s:.0f} s: what was logged afterwards is left out"
         )
     if inside.sum() < _FEWEST_READINGS or np.ptp(times[inside]) < _SHORTEST_S:
-        return _cannot_tell(times, temperature, reference, span, confidence, cautions)
+        cautions.append(_too_few(times, temperature, span))
+        return _no_answer(times, temperature, reference, span, confidence, cautions)
     if _deaf(times, temperature, span):
         cautions.append(
-            "cannot tell: it reads the same at rest and under load. It is stuck, or no temperature"
+            f"cannot tell: it reads {temperature[inside][0]:.1f} °C at rest and under load. It is stuck, "
+            "or no temperature"
         )
-        nothing = _without_interval(times, temperature, reference, span, confidence, cautions)
+        nothing = _no_answer(times, temperature, reference, span, confidence, cautions)
         return replace(nothing, took_notice=False)
 
     grid = make_grid(times[times <= span.end_s], span.end_s)
     curve = grid.averaged(times, temperature)
     late = grid.times_s >= (span.start_s + span.end_s) / 2
     if np.isfinite(curve).sum() < _FEWEST_READINGS or not np.isfinite(curve[late]).any():
-        return _cannot_tell(times, temperature, reference, span, confidence, cautions)
+        cautions.append(_too_few(times, temperature, span))
+        return _no_answer(times, temperature, reference, span, confidence, cautions)
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
@@ -390,25 +393,16 @@ def _curve(
     return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
 
 
-def _cannot_tell(
-    times: Floats,
-    temperature: Floats,
-    reference: Floats | None,
-    span: LoadSpan,
-    confidence: float,
-    cautions: list[str],
-) -> SteadyState:
-    """Answer a log too short for any curve: the last reading, and that it says nothing."""
-    inside = np.isfinite(temperature) & (times <= span.end_s)
-    count = int((inside & (times >= span.start_s)).sum())
-    cautions.append(
-        f"cannot tell: {count} readings in {span.end_s - span.start_s:.0f} s of load; at least "
+def _too_few(times: Floats, temperature: Floats, span: LoadSpan) -> str:
+    """Say how little of a load was read."""
+    inside = np.isfinite(temperature) & (times >= span.start_s) & (times <= span.end_s)
+    return (
+        f"cannot tell: {int(inside.sum())} readings in {span.end_s - span.start_s:.0f} s of load; at least "
         f"{_FEWEST_READINGS} in {_SHORTEST_S:.0f} s are needed. Load longer"
     )
-    return _without_interval(times, temperature, reference, span, confidence, cautions)
 
 
-def _without_interval(
+def _no_answer(
     times: Floats,
     temperature: Floats,
     reference: Floats | None,
@@ -416,6 +410,7 @@ def _without_interval(
     confidence: float,
     cautions: list[str],
 ) -> SteadyState:
+    """Return the last reading, and that it says nothing."""
     series = temperature
     if reference is not None:
         present = np.isfinite(reference)

@@ -246,13 +246,14 @@ def summarise_run(
     if room is not None:
         cautions += bridged_caution(times, room, over, span)
     cautions += background_cautions(recording, frame)
-    cautions += sensor_cautions(frame, times, loaded, chosen)
+    deaf = steady is not None and not steady.took_notice  # told with the steady state
+    cautions += sensor_cautions(frame, times, loaded, None if deaf else chosen)
     held_anywhere = None if throttling is None else throttling.thermal | throttling.power
     cautions += other_part_cautions(frame, loaded, recording.limits_c, held_anywhere)
     mean_power = mean_where(power, held)
     if steady is not None and throttling is not None and throttling.at_limit:
         steady = replace(steady, power_w=mean_power)  # of a chip that is held back, what it held
-    over_room = steady if over is not None else None
+    over_room = steady if over is not None and not deaf else None
     heat = power_and_heat(
         times, held, power_w=power, wall_w=series_of(frame, "wall.supply.power_w"), work_per_s=work,
         steady=over_room, confidence=confidence,
@@ -266,7 +267,7 @@ def summarise_run(
             _alike(times, loaded, levels, held_anywhere, part.load_pct), clock_mhz=clock,
             power_w=power, work_per_s=work,
         )  # fmt: skip
-    if temperature is not None and steady is not None:
+    if temperature is not None and steady is not None and not deaf:
         risen = temperature - (0.0 if room is None else _bridged(times, room))
         settled = steady.value if not steps else None
         course = transients(times, risen, span, steady_k=settled)

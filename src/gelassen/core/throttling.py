@@ -241,13 +241,16 @@ def _beyond(
 ) -> float:
     """Return how far above its limit a part stayed whose clock or power is still the best it held."""
     late = loaded & (times >= _late(times, loaded))
-    if runs_at is None or not np.isfinite(runs_at[late]).any():
+    if runs_at is None or not loaded.any():
         return 0.0
+    read = late & np.isfinite(runs_at) & np.isfinite(temperature)
     warm = loaded & (times >= times[loaded][0] + _BOOST_S)
-    best = float(np.nanmax(running_median(runs_at, times, _HELD_S)[warm], initial=0.0))
-    if float(np.nanmedian(runs_at[late])) < (1 - _LOST) * best:
+    if not (read.any() and warm.any()):
         return 0.0
-    return float(np.nanmedian(temperature[late])) - limit_c
+    best = float(running_median(runs_at, times, _HELD_S)[warm].max())
+    if float(np.median(runs_at[read])) < (1 - _LOST) * best:
+        return 0.0
+    return float(np.median(temperature[read])) - limit_c
 
 
 def _late(times: Floats, loaded: Bools) -> float:
