@@ -10,6 +10,7 @@ from gelassen.core.comparability import comparability
 from gelassen.core.effects import factor_effects
 from gelassen.core.equalpoint import at_equal_point
 from gelassen.core.machinedrift import machine_drift
+from gelassen.core.pushed import without_pushes
 from gelassen.core.response import response_curve
 from gelassen.core.rig import rig_repeatability
 from gelassen.core.tradeoff import tradeoff
@@ -59,6 +60,12 @@ def test_what_is_known_of_the_rig_stands_in_for_repeats_and_what_is_usual_does_n
     assert steadied["smallest"] > 1
     with pytest.raises(InputError, match="above zero"):
         compare_setups(repeated, repeatability=(0.0, 3))
+
+
+@pytest.mark.parametrize("known", [0.5, (0.5,), (0.5, 0), (float("nan"), 8), "abc"])
+def test_a_repeatability_that_is_none_is_refused(known):
+    with pytest.raises(InputError, match="a spread in K and its degrees of freedom"):
+        compare_setups(runs_of({"a": [50, 51], "b": [52, 53]}), repeatability=known)
 
 
 def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():
@@ -217,6 +224,42 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert pair["quantity"] == "power_w"
     assert pair["pushes_k"] == pytest.approx(55 * (1 - 95 / 105), abs=0.1)
     assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
+
+
+def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_hide_too():
+    runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    runs["value"] = [50.0, 50.3, 49.8, 52.0, 52.2, 51.9]  # b is 2 K warmer
+    found = compare_setups(runs, repeatability=(0.3, 8))
+    assert found.differences["distinguishable"].all()
+    assert without_pushes(found.differences, comparability(runs)).empty
+    # Fans that turn a tenth slower make b about 2 K warmer; a fifth slower would make it more.
+    slower = runs.assign(fan_rpm=[1200.0] * 3 + [1080.0] * 3)
+    row = without_pushes(found.differences, comparability(slower)).iloc[0]
+    sign = 1 if row["setup"] == "b" else -1
+    assert 1.5 < sign * row["pushed_k"] < 2.7
+    assert abs(row["corrected"]) < 0.7
+    assert row["corrected_low"] < 0 < row["corrected_high"]
+    assert row["may_be_that_alone"]
+    assert not row["may_hide"]
+    assert "fan speed" in row["words"]
+    meant = comparability(slower, expected=["fan_rpm"])
+    assert without_pushes(found.differences, meant).empty
+    # The other way round, alike readings hide a difference.
+    alike = slower.assign(value=[50.0, 50.3, 49.8, 50.1, 50.2, 49.9])
+    open_yet = compare_setups(alike, repeatability=(0.3, 8)).differences
+    row = without_pushes(open_yet, comparability(alike)).iloc[0]
+    assert row["may_hide"]
+    assert not row["may_be_that_alone"]
+
+
+def test_a_difference_that_rests_on_an_odd_run_is_told_as_such():
+    runs = fair_runs().assign(power_share=0.0, started=None)
+    runs["value"] = [50.0, 50.3, 47.0, 50.9, 51.1, 51.0]
+    found = compare_setups(runs, repeatability=(0.5, 8)).differences
+    assert found["distinguishable"].all()
+    row = without_pushes(found, comparability(runs)).iloc[0]
+    assert row["may_be_that_alone"]
+    assert abs(row["without_odd"]) == pytest.approx(0.85)
 
 
 def test_what_nothing_beats_is_marked():

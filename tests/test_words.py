@@ -40,7 +40,15 @@ def test_numbers_are_said_with_direction_and_without_false_digits(said, words):
 
 
 def summary(
-    setup, value, *, power=95.0, at_limit=False, error=0.1, run="r", over="room.air.temp_c"
+    setup,
+    value,
+    *,
+    power=95.0,
+    at_limit=False,
+    error=0.1,
+    run="r",
+    over="room.air.temp_c",
+    fan_rpm=900.0,
 ):
     from gelassen.core.steady import SteadyState
     from gelassen.core.throttling import Throttling
@@ -58,7 +66,7 @@ def summary(
         name=run, setup=setup, outcome="finished", channel="cpu.package.temp_c",
         channel_words="cpu.package.temp_c", reference=over, limit_c=95.0,
         steady=steady, throttling=throttling, steps=(), stretches=(), power_w=power,
-        clock_mhz=4500.0, fan_rpm=900.0, work_per_s=50.0, reference_c=22.0,
+        clock_mhz=4500.0, fan_rpm=fan_rpm, work_per_s=50.0, reference_c=22.0,
         resistance_k_per_w=value / power,
         channels=pd.DataFrame(columns=["channel", "hold_mean", "hold_peak"], dtype=object),
         hold_s=(1200.0, 1800.0),
@@ -127,6 +135,25 @@ def test_what_cannot_be_told_is_not_called_a_win():
     assert "too little to tell" in said
     assert "more run" in said
     assert "; " in comparison_text(comparison).split("told apart")[1]
+
+
+def test_what_other_conditions_may_have_made_is_not_called_a_win():
+    values = {"flat": [50, 50.4, 49.8], "upright": [53, 53.3, 52.9]}
+    quick = compared(values, baseline="flat", upright={"fan_rpm": 760.0})
+    said = " ".join(sentences(quick))
+    assert (
+        "But upright had 140 rpm less fan speed than flat: without that, upright would be" in said
+    )
+    assert "so the difference may be that alone." in said
+    assert "yes, but see below" in comparison_text(quick)
+    assert "instead of 3.0 K warmer)" in comparison_text(quick)
+    alike = " ".join(sentences(compared(values, baseline="flat")))
+    assert "But" not in alike
+    # Without a baseline, and where it is the difference that is hidden.
+    hidden = {"flat": [50, 50.4, 49.8], "upright": [50.3, 50.1, 50.0]}
+    said = " ".join(sentences(compared(hidden, upright={"fan_rpm": 1200.0})))
+    assert "they cannot be told apart. But upright had 300 rpm more fan speed than flat" in said
+    assert "so they may well differ." in said
 
 
 def test_without_repeats_the_words_stay_careful():

@@ -201,7 +201,7 @@ def _push_words(pushes: float) -> str:
 
 
 def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[dict[str, object]]:
-    name, unit, relative, least, power_of = _QUANTITIES[quantity]
+    _, _, relative, least, power_of = _QUANTITIES[quantity]
     values = table[quantity].astype(float)
     groups = values.groupby(table["setup"], sort=False)
     middles, counts = groups.median(), groups.count()
@@ -223,18 +223,25 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
             pushes = _push(rise[a], middle[a], middle[b], power_of)
             if quantity == "reference_c":
                 pushes = _ROOM_EFFECT * difference
-            more = "more" if difference > 0 else "less"
             found.append(
                 {
                     "setup": a, "versus": b, "quantity": quantity, "value": middle[a],
                     "versus_value": middle[b], "difference": difference,
                     "expected": quantity in expected,
                     "pushes_k": pushes,
-                    "words": f"{a} had {_told(abs(difference))} {unit} {more} {name} than {b}"
-                    + _push_words(pushes),
+                    "words": _pair_words(a, b, quantity, difference) + _push_words(pushes),
                 }
             )  # fmt: skip
     return found
+
+
+def _pair_words(a: object, b: object, quantity: str, difference: float) -> str:
+    name, unit, *_ = _QUANTITIES[quantity]
+    size = f"{_told(abs(difference))} {unit}"
+    if quantity == "reference_c":
+        warmth = "warmer" if difference > 0 else "cooler"
+        return f"the reference of {a} was {size} {warmth} than that of {b}"
+    return f"{a} had {size} {'more' if difference > 0 else 'less'} {name} than {b}"
 
 
 def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:

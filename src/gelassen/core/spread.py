@@ -58,10 +58,14 @@ def with_known(
     for given in known:
         if given is None:
             continue
-        spread, degrees = float(given[0]), float(given[1])
-        if not (spread > 0 and degrees > 0):
+        try:
+            spread, degrees = map(float, given)
+        except (TypeError, ValueError):
+            spread = degrees = float("nan")
+        if not (0 < spread < np.inf and degrees > 0):
             raise InputError(
-                f"a repeatability needs a spread and degrees of freedom above zero, found {given}"
+                "a repeatability is two numbers above zero, a spread in K and its degrees of freedom, "
+                f"such as (0.5, 8); found {given!r}"
             )
         joined.append((spread**2, degrees))
     if between is not None and freedom >= 1:

@@ -71,6 +71,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
     header[2] = f"{100 * comparison.confidence:g} % interval"
     if against:
         header += ["difference", "interval", "told apart"]
+    doubted = _doubted(comparison)
     rows = []
     for row in setups.to_dict("records"):
         at_limit = bool(row["at_limit"])
@@ -88,7 +89,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
                 cells += [
                     f"{row['difference_k']:+.1f}",
                     _plain_interval(row["difference_low_k"], row["difference_high_k"]),
-                    _verdict(row),
+                    _verdict(row) + (", but see below" if row["setup"] in doubted else ""),
                 ]
         rows.append(cells)
     return header, rows
@@ -133,17 +134,75 @@ def unequal(comparison: StudyComparison) -> list[str]:
                 f"without its odd runs, {row['setup']} is at {row['without_odd']:.1f} K instead of "
                 f"{row['mean']:.1f} K ({row['runs_left']} of {row['runs']} runs left)"
             )
-    pairs = found.pairs[~found.pairs["expected"]]
-    if comparison.baseline is not None:
-        own = comparison.baseline
-        pairs = pairs[(pairs["setup"] == own) | (pairs["versus"] == own)]
-    lines += [str(words) for words in pairs["words"]]
+    lines += _unlike_pairs(found.pairs[~found.pairs["expected"]], comparison)
     more = len(lines) - _MOST_LINES
     if more > 0:
         lines = [*lines[:_MOST_LINES], f"and {more} more: see comparability in --format json"]
     if len(found.odd_runs):
         lines.append("to leave a run out: --leave-out RUN=WHY, or [left_out] in study.toml")
     return lines
+
+
+def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]:
+    """Return what differed between setups, and what is left of their difference without it."""
+    without = {
+        frozenset((row["setup"], row["versus"])): row
+        for row in comparison.unlike.to_dict("records")
+        if row["words"]
+    }
+    told: list[tuple[bool, list[str]]] = []
+    for (a, b), rows in pairs.groupby(["setup", "versus"], sort=False):
+        if comparison.baseline is not None and comparison.baseline not in (a, b):
+            continue
+        lines = [str(words) for words in rows["words"]]
+        row = without.get(frozenset((a, b)))
+        if row is not None:
+            lines[-1] += f" ({_without(row)} instead of {warmer(row['difference'])})"
+        matters = row is not None and (row["may_be_that_alone"] or row["may_hide"])
+        told.append((not matters, lines))
+    return [line for _, lines in sorted(told, key=lambda one: one[0]) for line in lines]
+
+
+def _doubted(comparison: StudyComparison) -> set[str]:
+    """Return the setups whose difference from the baseline may be that of their conditions alone."""
+    return {
+        name
+        for row in comparison.unlike.to_dict("records")
+        if row["may_be_that_alone"]
+        for name in (row["setup"], row["versus"])
+        if comparison.baseline in (row["setup"], row["versus"])
+    }
+
+
+def _without(row: Mapping[Any, Any]) -> str:
+    return f"without that, {row['setup']} would be {warmer(row['corrected'])} than {row['versus']}"
+
+
+def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[str]) -> list[str]:
+    """Say where what else differed may be the difference, or may hide one."""
+    own = leaders if comparison.baseline is None else {comparison.baseline}
+    rows = [
+        row
+        for row in comparison.unlike.to_dict("records")
+        if {row["setup"], row["versus"]} <= free
+        and {row["setup"], row["versus"]} & own
+        and (row["may_be_that_alone"] or row["may_hide"])
+    ]
+    # What was told and may not be so comes first.
+    for row in sorted(rows, key=lambda row: (row["may_hide"], -abs(row["corrected"]))):
+        if not row["words"]:
+            tell = "too little to tell" if row["may_be_that_alone"] else "they may well differ"
+            return [
+                f"But without the runs that were not like the others of their setup, {row['setup']} would "
+                f"be {warmer(row['without_odd'])} than {row['versus']}: {tell}."
+            ]
+        end = (
+            "the difference may be that alone"
+            if row["may_be_that_alone"]
+            else "they may well differ"
+        )
+        return [f"But {row['words'].split('; that made')[0]}: {_without(row)}, so {end}."]
+    return []
 
 
 def next_steps(comparison: StudyComparison) -> list[str]:
@@ -274,6 +333,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
                 (free["setup"] != comparison.baseline) & ~free["distinguishable"].eq(True)
             ]
             said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
+        said += _said_of_unlike(comparison, set(leaders["setup"]), set(free["setup"]))
         followers = free[~free["setup"].isin(leaders["setup"])].to_dict("records")
         said += [
             f"{a['setup']} and {b['setup']} cannot be told apart."

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
@@ -10,6 +10,7 @@ import pandas as pd
 from gelassen.core.comparability import Comparability, comparability
 from gelassen.core.comparison import Comparison, compare_setups
 from gelassen.core.errors import InputError
+from gelassen.core.pushed import without_pushes
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
 from gelassen.study.rows import Row, too_short
@@ -36,6 +37,8 @@ class StudyComparison(Result):
         (run, reason) for each run that was not.
     comparability
         What differed between runs besides the setup.
+    unlike : DataFrame
+        The differences that this moved, as they would be without it: see `core/pushed.py`.
     unit
         "K" for rises, "°C" if no reference was logged.
     repeatability_k, repeatability_at_w
@@ -57,6 +60,7 @@ class StudyComparison(Result):
     made_up: bool
     cautions: tuple[str, ...] = ()
     comparability: Comparability | None = None
+    unlike: pd.DataFrame = field(default_factory=pd.DataFrame)
     room_c: float | None = None
     over: str = "the reference"
     repeatability_at_w: float = float("nan")
@@ -180,6 +184,7 @@ def compare_runs(
         made_up=made_up,
         cautions=tuple(cautions),
         comparability=fair,
+        unlike=without_pushes(differences, fair),
         room_c=room_c,
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w,
