@@ -252,6 +252,16 @@ def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_h
     assert not row["may_be_that_alone"]
 
 
+def test_a_room_pushes_where_fans_may_have_followed_it():
+    runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    runs["reference_c"] = [20.0, 20.1, 20.2, 27.0, 27.2, 27.1]
+    (row,) = comparability(runs).pairs.to_dict("records")
+    assert "the reference of b was 7 °C warmer than that of a" in row["words"]
+    assert abs(row["pushes_k"]) < 0.2
+    (row,) = comparability(runs.drop(columns="fan_rpm")).pairs.to_dict("records")
+    assert row["pushes_k"] == pytest.approx(-1.4)
+
+
 def test_a_difference_that_rests_on_an_odd_run_is_told_as_such():
     runs = fair_runs().assign(power_share=0.0, started=None)
     runs["value"] = [50.0, 50.3, 47.0, 50.9, 51.1, 51.0]

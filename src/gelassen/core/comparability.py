@@ -144,7 +144,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
         difference = float(own[k]) - usual
         pushes = _push(float(table.loc[k, "value"]), float(values[k]), usual, power_of)
         if quantity == "reference_c" and np.isfinite(float(table.loc[k, "value"])):
-            pushes = _ROOM_EFFECT * difference
+            pushes = _room_effect(table[table["setup"] == table.loc[k, "setup"]]) * difference
         found.append(
             {
                 "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": quantity,
@@ -179,8 +179,14 @@ def _outlying(
 
 
 # A warmer room speeds up fans on curves and helps free convection: on the simulated bench the rise falls
-# by about this much for each kelvin.
-_ROOM_EFFECT = -0.2
+# by about this much for each kelvin. By fans at one speed it does not; those that sped up are told as such.
+_ROOM_EFFECT, _ROOM_EFFECT_FANS_KNOWN = -0.2, -0.02
+
+
+def _room_effect(runs: pd.DataFrame) -> float:
+    """Return by how much the rise of these runs changes with each kelvin of the room."""
+    known = "fan_rpm" in runs.columns and (runs["fan_rpm"].astype(float) > 0).all()
+    return _ROOM_EFFECT_FANS_KNOWN if known else _ROOM_EFFECT
 
 
 def _push(value: float, own: float, usual: float, power_of: float) -> float:
@@ -222,7 +228,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
                 continue
             pushes = _push(rise[a], middle[a], middle[b], power_of)
             if quantity == "reference_c":
-                pushes = _ROOM_EFFECT * difference
+                pushes = _room_effect(table[table["setup"].isin([a, b])]) * difference
             found.append(
                 {
                     "setup": a, "versus": b, "quantity": quantity, "value": middle[a],
