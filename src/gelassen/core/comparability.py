@@ -58,7 +58,9 @@ class Comparability(Result):
         return "\n".join([*(lines or ["nothing differed beyond its own scatter"]), *self.cautions])
 
 
-def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Comparability:
+def comparability(
+    runs: pd.DataFrame, *, expected: Sequence[str] = (), allowed_for: Sequence[str] = ()
+) -> Comparability:
     """Look for what differed besides the setup.
 
     Parameters
@@ -69,6 +71,8 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
         changed_at_s, changed_by_k, changed_how, started, sensors.
     expected : sequence of str
         Quantities that a factor of the study is meant to change.
+    allowed_for : sequence of str
+        Quantities whose effect is taken out of the differences already: they are told, and push nothing.
 
     Raises
     ------
@@ -95,8 +99,11 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
     for quantity in _QUANTITIES:
         among = every if quantity in _CONDITIONS else table
         if quantity in among.columns and among[quantity].notna().any():
-            odd += _odd_runs(among, quantity)
-            pairs += _pairs(table, quantity, expected)
+            found = [_odd_runs(among, quantity), _pairs(table, quantity, expected)]
+            if quantity in allowed_for:
+                found = [[_allowed_for(row) for row in rows] for rows in found]
+            odd += found[0]
+            pairs += found[1]
     odd += _odd_flags(table) + _odd_changes(every)
     pairs += _pair_texts(table)
     odd_frame = pd.DataFrame(
@@ -121,6 +128,11 @@ def comparability(runs: pd.DataFrame, *, expected: Sequence[str] = ()) -> Compar
     return Comparability(
         odd_runs=odd_frame, pairs=pair_frame, corrected=_corrected(table, set(odd_frame["run"]))
     )
+
+
+def _allowed_for(row: dict[str, object]) -> dict[str, object]:
+    words = str(row["words"]).split("; that made it look")[0]
+    return {**row, "pushes_k": float("nan"), "words": f"{words}; that is allowed for"}
 
 
 def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:

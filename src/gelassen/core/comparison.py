@@ -11,9 +11,10 @@ from scipy.stats import t as student_t
 
 from gelassen.core.errors import InputError
 from gelassen.core.inputs import Floats, as_confidence
-from gelassen.core.mounting import fit_shared_mountings, mounts_of
+from gelassen.core.mounting import NO_RUN, fit_shared_mountings, mounts_of
 from gelassen.core.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.result import Result
+from gelassen.core.roomeffect import Equations, RoomEffect, rooms_differ
 from gelassen.core.setupfit import SetupFit, plain_fit
 from gelassen.core.spelling import nearest
 
@@ -43,6 +44,9 @@ class Comparison(Result):
         Standard deviation between runs of one setup, remounting included; NaN if unknown.
     repeatability_freedom
         How many degrees of freedom it is known with.
+    room_effect, room_c
+        By how much a value changes with each kelvin of the room, with its interval, and the room that
+        setups are compared in; None and NaN where the room was not allowed for.
     """
 
     setups: pd.DataFrame
@@ -52,6 +56,8 @@ class Comparison(Result):
     confidence: float
     cautions: tuple[str, ...] = ()
     repeatability_freedom: float = float("nan")
+    room_effect: tuple[float, float, float] | None = None
+    room_c: float = float("nan")
 
     def __str__(self) -> str:
         lines = []
@@ -81,17 +87,18 @@ def compare_setups(
     confidence: float = 0.95,
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
+    room_effect: tuple[float, float] | None = None,
 ) -> Comparison:
     """Compare setups by one number a run.
 
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, standard_error][, block][, mount][, scale]; one row a run.
+        Columns setup, value[, standard_error][, block][, mount][, scale][, room_c]; one row a run.
         `standard_error` is what the run itself leaves open; `block` names what runs shared besides the
         setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
         none had its own; `scale` is how large the scatter of such a run is beside the spread that is
-        known or found, such as its power over the usual one.
+        known or found, such as its power over the usual one; `room_c` is the room it was made in.
     baseline : str, optional
         Compare every setup against this one; without it, every pair once.
     confidence : float
@@ -103,6 +110,10 @@ def compare_setups(
     usual_spread : (float, float), optional
         The same for rigs of this kind in general. It steadies the estimate of few repeats, and never
         stands in for them.
+    room_effect : (float, float), optional
+        By how much a value usually changes with each kelvin of the room, and the standard deviation
+        of that: setups are then compared at the mean of all rooms, by what the runs say of it and what
+        is usual (`core/roomeffect.py`). For runs of scale 1, in proportion to the scale of others.
 
     Raises
     ------
@@ -137,8 +148,15 @@ def compare_setups(
     design = design / scale[:, None]
     values = table["value"].to_numpy(dtype=float) / scale
     own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
+    equations, mounts = Equations(values, design, own), table["mount"].tolist()
+    rooms = table["room_c"].to_numpy(dtype=float)
+    by_room = room_effect is not None and rooms_differ(rooms)
+    if room_effect is not None and by_room:
+        equations = equations.with_rooms(rooms, _usual_effect(room_effect))
+        mounts.append(NO_RUN)
+    values, design, own = equations.observed, equations.design, equations.own
     mounted = fit_shared_mountings(
-        values, design, table["mount"], own, repeatability=repeatability, usual_spread=usual_spread
+        values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
     )
     if mounted is None:
         fit, said = plain_fit(values, design, own, repeatability, usual_spread)
@@ -175,7 +193,30 @@ def compare_setups(
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),
+        room_effect=_found_effect(fit, confidence) if by_room else None,
+        room_c=float(rooms.mean()) if by_room else float("nan"),
     )
+
+
+def _usual_effect(told: tuple[float, float]) -> RoomEffect:
+    try:
+        usual, spread = map(float, told)
+    except (TypeError, ValueError):
+        usual = spread = float("nan")
+    if not (np.isfinite(usual) and 0 < spread < np.inf):
+        raise InputError(
+            "room_effect is two numbers, K for each K of the room and a standard deviation above zero, "
+            f"such as (-0.1, 0.15); found {told!r}"
+        )
+    return RoomEffect(usual, spread)
+
+
+def _found_effect(fit: SetupFit, confidence: float) -> tuple[float, float, float]:
+    """Return the room's coefficient, the last one, with its interval."""
+    contrast = np.zeros((1, fit.means.size))
+    contrast[0, -1] = 1.0
+    value, half = float(fit.means[-1]), float(fit.halves(contrast, confidence)[0])
+    return value, value - half, value + half
 
 
 def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[str]]:
@@ -196,6 +237,10 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
         table["scale"] = pd.Series(scale, index=runs.index).astype(float)
     except (TypeError, ValueError) as problem:
         raise InputError(f"runs holds something that is no number: {problem}") from None
+    rooms = runs["room_c"] if "room_c" in runs.columns else np.nan
+    table["room_c"] = pd.to_numeric(pd.Series(rooms, index=runs.index), errors="coerce").astype(
+        float
+    )
     table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
     table["mount"] = mounts_of(runs)
     if not (np.isfinite(table["scale"]) & (table["scale"] > 0)).all():
@@ -288,9 +333,9 @@ class _Model:
 
 
 def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
-    # Setups are compared at the average block.
-    average = np.full((setups, columns - setups), 1 / blocks)
-    return np.hstack([np.eye(setups), average])
+    # Setups are compared at the average block, and in the average room.
+    average = np.full((setups, blocks - 1), 1 / blocks)
+    return np.hstack([np.eye(setups), average, np.zeros((setups, columns - setups - blocks + 1))])
 
 
 def _setup_rows(model: _Model) -> pd.DataFrame:

@@ -21,6 +21,8 @@ from scipy.optimize import brentq
 from gelassen.core.inputs import Floats
 from gelassen.core.spread import between_variance, with_known
 
+# What stands in the equations and is no run, has no mounting either.
+NO_RUN = ""
 # Where nothing tells what remounting moves, it counts as this many times all that was seen.
 _UNKNOWN = 1e4
 # No run is known better than to this share of the largest variance: arithmetic has an end.
@@ -113,16 +115,19 @@ def fit_shared_mountings(
     design : array, shape (runs, coefficients)
         The linear model.
     mounts : iterable of str or None
-        The mounting of each run; one that names none has its own.
+        The mounting of each run; one that names none has its own. Rows of `NO_RUN` have none at all.
     own : array, shape (runs,), optional
         Variance that each run itself leaves open.
     repeatability, usual_spread : (float, float), optional
         Standard deviation of a run in a new mounting, and its degrees of freedom: this rig's, and that of
         rigs in general.
     """
-    names = [f"{k} alone" if name is None else f"mount {name}" for k, name in enumerate(mounts)]
-    distinct = list(dict.fromkeys(names))
-    if len(distinct) == len(names):
+    names = [
+        f"{k} alone" if name is None else f"mount {name}" if name != NO_RUN else NO_RUN
+        for k, name in enumerate(mounts)
+    ]
+    distinct = [name for name in dict.fromkeys(names) if name != NO_RUN]
+    if len(distinct) == sum(name != NO_RUN for name in names):
         return None
     members = np.array([[name == other for other in distinct] for name in names], dtype=float)
     left_open = np.zeros(len(names)) if own is None else own

@@ -224,6 +224,11 @@ def next_steps(comparison: StudyComparison) -> list[str]:
             f"longer soaks: each run leaves ±{1.96 * free.median():.1f} K open by itself, more than "
             "repeats scatter by. That asks for longer runs before more of them"
         )
+    if len(open_pairs) and _in_doubt_by_room(comparison) > comparison.repeatability_k:
+        steps.append(
+            "runs of all setups in one room temperature: that the rooms differed leaves up to "
+            f"±{_in_doubt_by_room(comparison):.1f} K of a difference open"
+        )
     needed = open_pairs[open_pairs["runs_needed"].gt(0)].sort_values("runs_needed")
     for row in needed.head(2).to_dict("records"):
         steps.append(
@@ -246,6 +251,15 @@ def next_steps(comparison: StudyComparison) -> list[str]:
             "the room temperature, so that runs in rooms of different warmth can be compared"
         )
     return steps
+
+
+def _in_doubt_by_room(comparison: StudyComparison) -> float:
+    """Return what the rooms leave in doubt of the difference of the setups they differ most for."""
+    if comparison.room_effect is None:
+        return 0.0
+    rooms = comparison.runs.groupby("setup")["reference_c"].mean()
+    _, low, high = comparison.room_effect
+    return float((high - low) / 2 * (rooms.max() - rooms.min()))
 
 
 def _quantity(comparison: StudyComparison) -> str:

@@ -13,6 +13,14 @@ from gelassen.core.errors import InputError
 from gelassen.core.pushed import without_pushes
 from gelassen.core.result import Result
 from gelassen.core.spelling import nearest
+from gelassen.study.oneroom import (
+    NEAR_POWER,
+    ROOM_EFFECT,
+    brought_to,
+    highest_power,
+    room_cautions,
+    to_compare,
+)
 from gelassen.study.rows import Row, too_short
 
 
@@ -44,6 +52,9 @@ class StudyComparison(Result):
     repeatability_k, repeatability_at_w
         What runs of one setup scatter by, and at which power; NaN for the second where setups draw about
         the same. Where they do not, the scatter is taken to grow in proportion to power.
+    room_effect
+        By how much rises change with each kelvin of the room, with its interval; None where rooms were
+        alike or are not known.
     """
 
     title: str
@@ -64,6 +75,7 @@ class StudyComparison(Result):
     room_c: float | None = None
     over: str = "the reference"
     repeatability_at_w: float = float("nan")
+    room_effect: tuple[float, float, float] | None = None
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -84,8 +96,6 @@ class StudyComparison(Result):
 # What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
 # has: it steadies the estimate of few repeats and never stands in for them.
 USUAL_SPREAD_K = (0.5, 4.0)
-# Setups whose power differs by more than this were not meant to draw the same.
-_NEAR_POWER = 0.2
 
 
 def compare_runs(
@@ -127,9 +137,7 @@ def compare_runs(
     # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
-    highest_w = _highest_power(base)
-    scale = base.groupby("setup")["power_w"].transform("mean") / highest_w
-    compared = base[["setup", "value", "standard_error", "mount"]].assign(scale=scale.fillna(1.0))
+    compared, highest_w = to_compare(base), highest_power(base)
     usual = USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
         compared,
@@ -137,16 +145,18 @@ def compare_runs(
         confidence=confidence,
         repeatability=repeatability,
         usual_spread=usual,
+        room_effect=ROOM_EFFECT,
     )
     cautions += comparison.cautions
     # Which setups share a rank is a question of all pairs, whatever the baseline.
     ranks = comparison if against is None else compare_setups(
-        compared, confidence=confidence, repeatability=repeatability, usual_spread=usual
+        compared, confidence=confidence, repeatability=repeatability, usual_spread=usual,
+        room_effect=ROOM_EFFECT,
     )  # fmt: skip
     setups = _setup_table(table, ranks, limited)
     setups = _at_equal_power(setups, baseline)
     if room_c is not None:
-        setups["temperature_c"] = setups["rise_k"] + room_c
+        setups["temperature_c"] = brought_to(setups, comparison, room_c)
     differences = _differences(setups, comparison, limited, baseline)
     setups = _with_baseline(setups, differences, baseline)
     if limited:
@@ -164,9 +174,11 @@ def compare_runs(
     if len(units) > 1:
         cautions.append("some runs have no room temperature: their values are not rises")
     cautions += _power_cautions(setups, baseline)
-    cautions += _room_cautions(table, room_c)
+    cautions += room_cautions(table["reference_c"], comparison, room_c)
     fair = comparability(
-        table.assign(at_limit=table["setup"].isin(list(limited))), expected=expected
+        table.assign(at_limit=table["setup"].isin(list(limited))),
+        expected=expected,
+        allowed_for=["reference_c"] if comparison.room_effect is not None else [],
     )
     limits = table["limit_c"].dropna()
     return StudyComparison(
@@ -188,18 +200,8 @@ def compare_runs(
         room_c=room_c,
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w,
+        room_effect=comparison.room_effect,
     )
-
-
-def _highest_power(table: pd.DataFrame) -> float:
-    """Return the power at which the scatter of runs is told, where setups draw different powers; else NaN.
-
-    Mounting changes a resistance: what it moves a rise by grows with power.
-    """
-    powers = table.groupby("setup")["power_w"].mean().astype(float)
-    if not (powers > 0).all() or powers.max() <= (1 + _NEAR_POWER) * powers.min():
-        return float("nan")
-    return float(powers.max())
 
 
 def run_table(
@@ -274,7 +276,7 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
         common = float(powers[setups["setup"] == baseline].iloc[0])
     else:
         common = float(powers.median())
-    near = (powers / common - 1).abs() <= _NEAR_POWER
+    near = (powers / common - 1).abs() <= NEAR_POWER
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )
@@ -360,24 +362,6 @@ def _with_baseline(
         "runs_needed",
     ]  # fmt: skip
     return setups.merge(named[columns], on="setup", how="left")
-
-
-# In a warmer room fans on curves run faster and free convection works better: on the simulated bench
-# the rise falls by 0.1 to 0.3 K for each kelvin of room.
-_ROOM_EFFECT = 0.2
-
-
-def _room_cautions(table: pd.DataFrame, room_c: float | None) -> list[str]:
-    """Say what error bringing runs to one room leaves."""
-    rooms = table["reference_c"].dropna()
-    if room_c is None or rooms.empty:
-        return []
-    apart = float((rooms - room_c).abs().max())
-    return [
-        f"brought from rooms of {rooms.min():.1f} to {rooms.max():.1f} °C to {room_c:g} °C with "
-        f"the same rise: "
-        f"fans on curves and free convection make this wrong by up to about {_ROOM_EFFECT * apart:.1f} K"
-    ]
 
 
 def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[str]:

@@ -29,6 +29,7 @@ from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities
 from gelassen.study.levels import expected_quantities, mounted_as, setups_without_power
 from gelassen.study.loads import StudyLoads, compare_loads
+from gelassen.study.oneroom import in_one_room
 from gelassen.study.partsview import parts_table
 from gelassen.study.powersteps import at_one_power, power_rungs
 from gelassen.study.rows import Row, run_row, started_days
@@ -289,6 +290,7 @@ class Study:
         """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
         table, left_out = self._table(confidence, leave_out)
         table["day"] = table["started"].astype(object).map(lambda s: str(s)[:10] if s else "")
+        table, brought = in_one_room(table)
         free = table[~table["at_limit"].astype(bool)]
         if free.empty:
             raise InputError("every run was at its limit: repeats there show no scatter")
@@ -296,7 +298,7 @@ class Study:
         # What was never remounted must not pass for what remounting moves.
         if store and found.freedom > 0 and found.remounted:
             write_json(self.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
-        return replace(found, cautions=(*left_out, *found.cautions))
+        return replace(found, cautions=(*left_out, *brought, *found.cautions))
 
     def known_repeatability(self, runs: Iterable[Row] | pd.DataFrame) -> tuple[float, float] | None:
         """Return the repeatability kept with the study and its freedom, for runs without a repeat.
@@ -378,6 +380,9 @@ class Study:
                 )
         if not factors:
             raise InputError("no factor of this study has two levels with runs")
+        brought: list[str] = []
+        if value == "value":
+            table, brought = in_one_room(table)
         free = table[~table["at_limit"].astype(bool)] if value == "value" else table
         found = factor_effects(
             free,
@@ -389,7 +394,7 @@ class Study:
             if value == "value" and set(free["unit"]) == {"K"}
             else None,
         )
-        cautions = [*left_out, *found.cautions]
+        cautions = [*left_out, *brought, *found.cautions]
         if held := len(table) - len(free):
             cautions.append(
                 f"{held} runs at the limit are left out: their rise says no more than that"
@@ -419,11 +424,12 @@ class Study:
         table, left_out = self._table(
             confidence, leave_out, every_level=factor not in self.file.factors
         )
+        table, brought = in_one_room(table)
         found = along_scale(
             table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
             repeatability=self.known_repeatability(table),
         )  # fmt: skip
-        return replace(found, cautions=(*left_out, *found.cautions))
+        return replace(found, cautions=(*left_out, *brought, *found.cautions))
 
     def tradeoff(
         self,
@@ -501,6 +507,7 @@ class Study:
     ) -> MachineDrift:
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
         table, left_out = self._table(confidence, leave_out)
+        table, brought = in_one_room(table)
         name = setup or self.file.baseline or str(table["setup"].mode().iloc[0])
         runs = table[table["setup"] == name]
         if runs.empty:
@@ -509,7 +516,7 @@ class Study:
             )
         days = [started_days(row) for row in runs.to_dict("records")]
         found = machine_drift(days, runs["value"], mount=mounts_of(runs), confidence=confidence)
-        return replace(found, cautions=(*found.cautions, *left_out))
+        return replace(found, cautions=(*found.cautions, *brought, *left_out))
 
     def loads(
         self,
