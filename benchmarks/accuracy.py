@@ -33,6 +33,7 @@ from gelassen.core import (
     summarise_run,
     sustainable_power,
 )
+from gelassen.study.oneroom import ROOM_EFFECT
 from gelassen.study.parallel import process_pool
 
 FIXED = FanCurve(name="fixed", temperatures_c=(20.0, 100.0), duties_pct=(55.0, 55.0))
@@ -524,6 +525,54 @@ def _told(runs: pd.DataFrame) -> "pd.Series[bool]":
     return compare_setups(runs, usual_spread=(0.5, 4.0)).differences["distinguishable"]
 
 
+def rooms_table(seeds: int) -> None:
+    """Print what rooms of different warmth do to verdicts, allowed for and not."""
+    print("\n## Differences between setups in rooms of different warmth\n")
+    print(
+        "Two to six setups, three runs each, spread 0.3 to 0.8 K; a rise changes by so much with each "
+        "kelvin of the room; rooms lie within 4 K of 22 °C, or each setup has a day of its own within 2 K "
+        "of it; "
+        f"true levels all alike, or anywhere within 6 K; {2 * seeds} studies of each kind.\n"
+    )
+    print(
+        "| rooms | for each K of the room | claim any where none is | intervals cover | found: 1 K and "
+        "more | as if rooms were alike: claim any | cover | found |\n"
+        "|:---|:---|---:|---:|---:|---:|---:|---:|"
+    )
+    for words, day in (("of every run", False), ("of every setup", True)):
+        for name, slopes in (
+            ("nothing", (0.0,)), ("-0.22 K", (-0.22,)), ("-0.22 to +0.15 K", (-0.22, -0.1, 0.0, 0.15)),
+        ):  # fmt: skip
+            cells = []
+            for effect in (ROOM_EFFECT, None):
+                rng = np.random.default_rng(2)
+                claims, covered, found = [], [], []
+                for number in range(4 * seeds):
+                    count, spread = int(rng.integers(2, 7)), rng.uniform(0.3, 0.8)
+                    alike = number % 2 == 0
+                    true = np.zeros(count) if alike else rng.uniform(0, 6, count)
+                    setup = np.repeat(np.arange(count), 3)
+                    room = rng.uniform(-4, 4, setup.size)
+                    if day:
+                        room = rng.uniform(-2, 2, count)[setup] + rng.uniform(-0.7, 0.7, setup.size)
+                    value = 50 + true[setup] + rng.choice(slopes) * room
+                    value += rng.normal(0, spread, setup.size)
+                    runs = pd.DataFrame({"setup": setup, "value": value, "room_c": 22 + room})
+                    pairs = compare_setups(
+                        runs.assign(standard_error=0.1), usual_spread=(0.5, 4.0), room_effect=effect
+                    ).differences
+                    truth = true[pairs["setup"].astype(int)] - true[pairs["versus"].astype(int)]
+                    if alike:
+                        claims.append(pairs["distinguishable"].any())
+                    covered += list((pairs["low"] <= truth) & (truth <= pairs["high"]))
+                    found += list(pairs["distinguishable"][np.abs(truth) >= 1])
+                cells.append(
+                    f"{100 * np.mean(claims):.1f} % | {100 * np.mean(covered):.1f} % | "
+                    f"{100 * np.mean(found):.0f} %"
+                )
+            print(f"| {words} | {name} | {' | '.join(cells)} |")
+
+
 def made_levels(seed: int) -> list[Levels]:
     """Return the levels of 250 random coolers: as many take hardly longer than a few."""
     return levels(seed, 250)
@@ -632,6 +681,7 @@ TABLES = {
     "throttling": throttling_table,
     "differences": difference_table,
     "mountings": mountings_table,
+    "rooms": rooms_table,
     "coolers": random_capacity_table,
     "capacity": capacity_table,
 }

@@ -14,6 +14,7 @@ from gelassen.core.pushed import without_pushes
 from gelassen.core.response import response_curve
 from gelassen.core.rig import rig_repeatability
 from gelassen.core.tradeoff import tradeoff
+from gelassen.study.oneroom import in_one_room
 
 # Scheffé's coagulation times, as in Box, Hunter and Hunter, Statistics for Experimenters (1978), ch. 6.
 COAGULATION = {
@@ -355,6 +356,83 @@ def test_identical_setups_are_rarely_told_apart_and_real_differences_mostly_are(
     assert np.mean(claims) <= 0.12
     assert np.mean(found) >= 0.95
     assert 0.9 <= np.mean(covered) <= 0.99
+
+
+def in_rooms(seed, slope, *, setups=4, days=2.5):
+    """Setups that are all alike, each on a day of its own or in rooms as they come."""
+    rng = np.random.default_rng(seed)
+    setup = np.repeat([f"s{k}" for k in range(setups)], 3)
+    room = np.repeat(rng.uniform(-days, days, setups), 3)
+    room += rng.uniform(-1, 1, setup.size) * (0.7 if days else 4.0)
+    value = 50 + slope * room + rng.normal(0, 0.5, setup.size)
+    return pd.DataFrame({"setup": setup, "value": value, "room_c": 22 + room})
+
+
+def test_rooms_of_different_warmth_do_not_pass_for_setups():
+    claims = {
+        effect: sum(
+            compare_setups(
+                in_rooms(seed, -0.25), usual_spread=(0.5, 4), room_effect=effect
+            ).differences["distinguishable"].any()
+            for seed in range(60)
+        )
+        for effect in ((-0.05, 0.13), None)
+    }  # fmt: skip
+    assert claims[-0.05, 0.13] <= 5
+    assert claims[None] >= 10
+
+
+def test_a_room_stands_in_the_equations_with_what_is_usual_of_it():
+    runs = in_rooms(3, -0.3)
+    found = compare_setups(runs, room_effect=(-0.05, 0.13))
+    # Mixed estimation, written down at length, with the spread that was found.
+    rooms = runs["room_c"] - runs["room_c"].mean()
+    design = np.column_stack([pd.get_dummies(runs["setup"]).to_numpy(float), rooms])
+    precision = design.T @ design / found.repeatability**2
+    right = design.T @ runs["value"].to_numpy() / found.repeatability**2
+    precision[-1, -1] += 0.13**-2
+    right[-1] += -0.05 * 0.13**-2
+    theta = np.linalg.solve(precision, right)
+    means = found.setups.sort_values("setup")["mean"].to_numpy()
+    assert means == pytest.approx(theta[:-1], abs=2e-3)
+    assert found.room_effect[0] == pytest.approx(theta[-1], abs=2e-3)
+    assert found.room_effect[1] < found.room_effect[0] < found.room_effect[2]
+    assert found.room_c == pytest.approx(runs["room_c"].mean())
+
+
+def test_rooms_that_are_alike_or_not_known_change_nothing():
+    runs = in_rooms(3, -0.3)
+    plain = compare_setups(runs).differences
+    for rooms in (22.0, [np.nan, *runs["room_c"][1:]]):
+        found = compare_setups(runs.assign(room_c=rooms), room_effect=(-0.05, 0.13))
+        pd.testing.assert_frame_equal(found.differences, plain)
+        assert found.room_effect is None
+    # Mountings keep their degrees of freedom.
+    shared = runs.assign(mount=[f"m{k // 2}" for k in range(len(runs))])
+    known = compare_setups(shared, room_effect=(0.0, 1e-6))
+    assert known.repeatability_freedom == compare_setups(shared).repeatability_freedom
+    assert known.differences["low"].to_numpy() == pytest.approx(
+        compare_setups(shared).differences["low"].to_numpy(), abs=0.05
+    )
+    with pytest.raises(InputError, match=r"such as \(-0.1, 0.15\); found -0.1"):
+        compare_setups(runs, room_effect=-0.1)
+
+
+def test_effects_and_drift_are_looked_for_in_one_room():
+    runs = in_rooms(5, -0.3, setups=6, days=0.0)
+    table = runs.rename(columns={"room_c": "reference_c"}).assign(
+        at_limit=False, unit="K", power_w=95.0, standard_error=0.1, mount=None
+    )
+    brought, said = in_one_room(table)
+    gain = np.polyfit(table["reference_c"], brought["value"], 1)[0]
+    assert abs(gain) < 0.12 < abs(np.polyfit(table["reference_c"], table["value"], 1)[0])
+    assert "which these intervals do not hold" in said[0]
+    held = table.assign(at_limit=[True] + [False] * 17)
+    assert in_one_room(held)[0]["value"].iloc[0] == table["value"].iloc[0]
+    for unknown in (table.assign(unit="°C"), table.assign(reference_c=np.nan)):
+        same, nothing = in_one_room(unknown)
+        assert nothing == []
+        assert same is unknown
 
 
 def test_the_lowest_place_of_a_lopsided_course_lies_in_its_interval():

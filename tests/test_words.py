@@ -49,6 +49,7 @@ def summary(
     run="r",
     over="room.air.temp_c",
     fan_rpm=900.0,
+    room_c=22.0,
 ):
     from gelassen.core.steady import SteadyState
     from gelassen.core.throttling import Throttling
@@ -66,7 +67,7 @@ def summary(
         name=run, setup=setup, outcome="finished", channel="cpu.package.temp_c",
         channel_words="cpu.package.temp_c", reference=over, limit_c=95.0,
         steady=steady, throttling=throttling, steps=(), stretches=(), power_w=power,
-        clock_mhz=4500.0, fan_rpm=fan_rpm, work_per_s=50.0, reference_c=22.0,
+        clock_mhz=4500.0, fan_rpm=fan_rpm, work_per_s=50.0, reference_c=room_c,
         resistance_k_per_w=value / power,
         channels=pd.DataFrame(columns=["channel", "hold_mean", "hold_peak"], dtype=object),
         hold_s=(1200.0, 1800.0),
@@ -74,14 +75,16 @@ def summary(
     )  # fmt: skip
 
 
-def compared(values, *, baseline=None, **options):
+def compared(values, *, baseline=None, asked_c=None, **options):
     nothing = Recording(frame=pd.DataFrame())
     rows = [
         run_row(nothing, summary(name, value, run=f"{name}-{k}", **options.get(name, {})))
         for name, runs in values.items()
         for k, value in enumerate(runs)
     ]
-    return compare_runs(rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True)
+    return compare_runs(
+        rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True, room_c=asked_c
+    )
 
 
 def test_rises_over_coolant_and_over_the_room_are_not_mixed():
@@ -154,6 +157,25 @@ def test_what_other_conditions_may_have_made_is_not_called_a_win():
     said = " ".join(sentences(compared(hidden, upright={"fan_rpm": 1200.0})))
     assert "they cannot be told apart. But upright had 300 rpm more fan speed than flat" in said
     assert "so they may well differ." in said
+
+
+def test_rooms_that_differed_are_said_with_what_they_leave_open():
+    values = {"a": [50, 50.4, 49.8], "b": [51.2, 51.5, 51.0]}
+    alike = compared(values)
+    assert alike.differences["distinguishable"].all()
+    apart = compared(values, a={"room_c": 27.0}, b={"room_c": 20.0}, asked_c=23.5)
+    assert not apart.differences["distinguishable"].any()
+    assert apart.room_effect is not None
+    assert "rooms of 20.0 to 27.0 °C are allowed for: rises are those in 23.5 °C" in str(apart)
+    text = comparison_text(apart)
+    assert "the reference of b was 7 °C cooler than that of a; that is allowed for" in text
+    assert "runs of all setups in one room temperature" in text
+    assert (apart.setups["temperature_c"] - apart.setups["rise_k"]).to_numpy() == pytest.approx(
+        23.5
+    )
+    warm = compared(values, a={"room_c": 27.0}, b={"room_c": 20.0}, asked_c=33.5)
+    moved = warm.setups["temperature_c"] - warm.setups["rise_k"] - 33.5
+    assert moved.to_numpy() == pytest.approx(10 * warm.room_effect[0])
 
 
 def test_without_repeats_the_words_stay_careful():
