@@ -67,6 +67,8 @@ def test_what_is_known_of_the_rig_stands_in_for_repeats_and_what_is_usual_does_n
 def test_a_repeatability_that_is_none_is_refused(known):
     with pytest.raises(InputError, match="a spread in K and its degrees of freedom"):
         compare_setups(runs_of({"a": [50, 51], "b": [52, 53]}), repeatability=known)
+    with pytest.raises(InputError, match="a spread in K and its degrees of freedom"):
+        response_curve([1, 1, 2, 2], [50, 51, 48, 49], repeatability=known)
 
 
 def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():

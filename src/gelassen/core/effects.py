@@ -14,6 +14,7 @@ from gelassen.core.mounting import fit_shared_mountings, mounts_of
 from gelassen.core.result import Result
 from gelassen.core.setupfit import SetupFit
 from gelassen.core.spelling import nearest
+from gelassen.core.spread import as_repeatability
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -113,8 +114,8 @@ def factor_effects(
     freedom: float = len(table) - len(filled)
     variance = float((left**2).sum() / freedom) if freedom else 0.0
     if repeatability is not None:
-        known, degrees = repeatability[0] ** 2, repeatability[1]
-        variance = (variance * freedom + known * degrees) / (freedom + degrees)
+        known, degrees = as_repeatability(repeatability)
+        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
         freedom += degrees
     additive = bool(empty)
     if empty:

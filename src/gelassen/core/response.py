@@ -14,6 +14,7 @@ from gelassen.core.lowest import lowest_place
 from gelassen.core.mounting import fit_shared_mountings
 from gelassen.core.result import Result
 from gelassen.core.setupfit import SetupFit
+from gelassen.core.spread import as_repeatability
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -110,8 +111,8 @@ def response_curve(
     freedom: float = values.size - marks.size
     variance = sum(float(((g - g.mean()) ** 2).sum()) for g in groups) / freedom if freedom else 0.0
     if repeatability is not None:
-        known, degrees = repeatability[0] ** 2, repeatability[1]
-        variance = (variance * freedom + known * degrees) / (freedom + degrees)
+        known, degrees = as_repeatability(repeatability)
+        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
         freedom += degrees
     if freedom < 1:
         cautions.append("no level was run twice: how sure a step is cannot be told")

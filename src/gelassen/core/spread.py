@@ -47,6 +47,20 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
     return float(np.exp(brentq(lambda size: excess(np.exp(size)), *ends)))
 
 
+def as_repeatability(given: object) -> tuple[float, float]:
+    """Return a known spread and its degrees of freedom, or say what it takes."""
+    try:
+        spread, degrees = map(float, given)  # type: ignore[call-overload]
+    except (TypeError, ValueError):
+        spread = degrees = float("nan")
+    if not (0 < spread < np.inf and degrees > 0):
+        raise InputError(
+            "a repeatability is two numbers above zero, a spread in K and its degrees of freedom, "
+            f"such as (0.5, 8); found {given!r}"
+        )
+    return spread, degrees
+
+
 def with_known(
     between: float | None, freedom: float, *known: tuple[float, float] | None
 ) -> tuple[float | None, float]:
@@ -58,15 +72,7 @@ def with_known(
     for given in known:
         if given is None:
             continue
-        try:
-            spread, degrees = map(float, given)
-        except (TypeError, ValueError):
-            spread = degrees = float("nan")
-        if not (0 < spread < np.inf and degrees > 0):
-            raise InputError(
-                "a repeatability is two numbers above zero, a spread in K and its degrees of freedom, "
-                f"such as (0.5, 8); found {given!r}"
-            )
+        spread, degrees = as_repeatability(given)
         joined.append((spread**2, degrees))
     if between is not None and freedom >= 1:
         joined.append((between, float(freedom)))

@@ -41,6 +41,7 @@ from gelassen.study.trading import compare_at_equal, trade_capacity, trade_rise
 from gelassen.study.writer import RUN_JSON, write_json
 
 REPEATABILITY = "repeatability.json"
+_OF_FANS = ("fan_rpm", "duty_pct", "noise_dba")
 
 
 @dataclass(frozen=True, slots=True)
@@ -424,7 +425,8 @@ class Study:
         table, left_out = self._table(
             confidence, leave_out, every_level=factor not in self.file.factors
         )
-        table, brought = in_one_room(table)
+        # At one fan speed a room does next to nothing.
+        table, brought = (table, []) if factor in _OF_FANS else in_one_room(table)
         found = along_scale(
             table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
             repeatability=self.known_repeatability(table),
