@@ -405,7 +405,7 @@ def test_a_room_stands_in_the_equations_with_what_is_usual_of_it():
 def test_rooms_that_are_alike_or_not_known_change_nothing():
     runs = in_rooms(3, -0.3)
     plain = compare_setups(runs).differences
-    for rooms in (22.0, [np.nan, *runs["room_c"][1:]]):
+    for rooms in (22.0, [np.nan, *runs["room_c"][1:]], [1e9, *runs["room_c"][1:]]):
         found = compare_setups(runs.assign(room_c=rooms), room_effect=(-0.05, 0.13))
         pd.testing.assert_frame_equal(found.differences, plain)
         assert found.room_effect is None
@@ -416,6 +416,8 @@ def test_rooms_that_are_alike_or_not_known_change_nothing():
     assert known.differences["low"].to_numpy() == pytest.approx(
         compare_setups(shared).differences["low"].to_numpy(), abs=0.05
     )
+    copied = runs.assign(value=runs["setup"].map({"s0": 50, "s1": 51, "s2": 52, "s3": 53}))
+    assert "were they copied" in compare_setups(copied, room_effect=(-0.05, 0.13)).cautions[0]
     with pytest.raises(InputError, match=r"such as \(-0.1, 0.15\); found -0.1"):
         compare_setups(runs, room_effect=-0.1)
 

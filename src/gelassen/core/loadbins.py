@@ -12,7 +12,7 @@ from gelassen.core.noise import noise_covariance
 from gelassen.core.relaxationfit import Account
 from gelassen.core.slowtail import ANY, SlowTails, TailSize
 
-_BINS = 80
+_BINS = 60
 # Conductances and heat capacities are lumps: early in the load the curve is trusted to 1 %.
 _ROUGH = 0.01
 # What the steps of a reference leave in doubt is alike over a fifth of the load or so.

@@ -20,8 +20,8 @@ import numpy as np
 
 from gelassen.core.inputs import Floats
 
-# Rooms nearer to each other than this are one.
-_ALIKE_K = 0.5
+# Rooms nearer to each other than this are one; rooms farther apart than that are none.
+_ALIKE_K, _NO_ROOM_K = 0.5, 80.0
 # What is usual is written so large that what runs scatter by does not count beside its error.
 _LARGE = 30.0
 
@@ -57,4 +57,4 @@ class Equations:
 
 def rooms_differ(rooms_c: Floats) -> bool:
     """Say whether all rooms are known and not alike."""
-    return bool(np.isfinite(rooms_c).all() and np.ptp(rooms_c) > _ALIKE_K)
+    return bool(np.isfinite(rooms_c).all() and _ALIKE_K < np.ptp(rooms_c) < _NO_ROOM_K)
