@@ -245,6 +245,13 @@ def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_h
     assert row["may_be_that_alone"]
     assert not row["may_hide"]
     assert "fan speed" in row["words"]
+    # Where power was not logged, the work that was done tells of heat.
+    lazy = runs.assign(power_w=np.nan, work_per_s=[50.0] * 3 + [52.0] * 3)
+    row = without_pushes(found.differences, comparability(lazy)).iloc[0]
+    assert row["may_be_that_alone"]
+    assert abs(row["pushed_k"]) == pytest.approx(52.03 * 2 / 52, abs=0.02)
+    known = comparability(lazy.assign(power_w=95.0))
+    assert without_pushes(found.differences, known).empty
     meant = comparability(slower, expected=["fan_rpm"])
     assert without_pushes(found.differences, meant).empty
     # The other way round, alike readings hide a difference.

@@ -154,7 +154,12 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
 
     for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
-        pushes = _push(float(table.loc[k, "value"]), float(values[k]), usual, power_of)
+        pushes = _push(
+            float(table.loc[k, "value"]),
+            float(values[k]),
+            usual,
+            power_of or _heat_of(table, quantity),
+        )
         if quantity == "reference_c" and np.isfinite(float(table.loc[k, "value"])):
             pushes = _room_effect(table[table["setup"] == table.loc[k, "setup"]]) * difference
         found.append(
@@ -201,6 +206,12 @@ def _room_effect(runs: pd.DataFrame) -> float:
     return _ROOM_EFFECT_FANS_KNOWN if known else _ROOM_EFFECT
 
 
+def _heat_of(table: pd.DataFrame, quantity: str) -> float:
+    """Return the power of work or load that the rise grows by: it tells of heat where power does not."""
+    unknown = "power_w" not in table.columns or not table["power_w"].notna().any()
+    return 1.0 if unknown and quantity in ("work_per_s", "load_pct") else 0.0
+
+
 def _push(value: float, own: float, usual: float, power_of: float) -> float:
     if not power_of or own <= 0 or usual <= 0:
         return float("nan")
@@ -238,7 +249,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
             size = max(abs(middle[a]), abs(middle[b]))
             if abs(difference) <= max(_SIGMAS * error, relative * size, least):
                 continue
-            pushes = _push(rise[a], middle[a], middle[b], power_of)
+            pushes = _push(rise[a], middle[a], middle[b], power_of or _heat_of(table, quantity))
             if quantity == "reference_c":
                 pushes = _room_effect(table[table["setup"].isin([a, b])]) * difference
             found.append(

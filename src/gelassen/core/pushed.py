@@ -8,8 +8,8 @@ from gelassen.core.comparability import Comparability
 # How a condition pushes is a rule of thumb: the push may be half as large, or half as large again
 # (standard deviation), so its interval reaches from nothing to twice its size.
 _DOUBT = 1.0
-# Fan speed and duty tell of the same air.
-_SAME_PUSH = {"duty_pct": "fan_rpm"}
+# Fan speed and duty tell of the same air, work and load of the same heat.
+_SAME_PUSH = {"duty_pct": "fan_rpm", "load_pct": "work_per_s"}
 _COLUMNS = (
     "setup", "versus", "difference", "low", "high", "pushed_k", "corrected", "corrected_low",
     "corrected_high", "without_odd", "may_be_that_alone", "may_hide", "words",
