@@ -198,6 +198,8 @@ def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
     assert left["runs_left"] == 2
     assert left["without_odd"] == pytest.approx(50.15)
     assert list(found.pairs["quantity"]) == ["day"]
+    dead = comparability(fair_runs().assign(power_w=[0.0, 95.0, -5.0, 95.0, 95.0, 95.0]))
+    assert np.isfinite(dead.corrected["corrected_mean"]).all()
     level = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     assert str(comparability(level)) == "nothing differed beyond its own scatter"
 

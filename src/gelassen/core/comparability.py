@@ -396,6 +396,7 @@ def _corrected(table: pd.DataFrame, odd: set[object]) -> pd.DataFrame:
         if "power_w" in table.columns
         else pd.Series(np.nan, index=table.index)
     )
+    powers = powers.where(powers > 0)
     common = float(powers.median()) if powers.notna().any() else float("nan")
     for name, runs in table.groupby("setup", sort=False):
         good = runs[~runs["run"].isin(odd)]
