@@ -161,6 +161,9 @@ def test_the_rig_and_its_remounting_are_told_apart():
     assert found.low < 0.62 < found.high
     assert "not noted" in rig_repeatability(runs[["setup", "value"]]).cautions[-1]
     assert np.isnan(rig_repeatability(runs.drop_duplicates("setup")).total)
+    copied = rig_repeatability(runs.assign(value=50.0))
+    assert copied.total == 0.0
+    assert "were they copied" in str(copied)
 
 
 def test_a_machine_that_drifts_is_told_from_one_that_does_not():

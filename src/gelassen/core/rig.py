@@ -118,6 +118,8 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     low = math.sqrt(total * degrees / float(chi2.ppf(1 - tail, degrees)))
     high = math.sqrt(total * degrees / float(chi2.ppf(tail, degrees)))
     cautions = []
+    if not total > 0:
+        cautions.append("repeats agree to the last digit: were they copied?")
     if degrees < 6:
         cautions.append(
             f"found from {degrees:.0f} degrees of freedom: more repeats would narrow it"
@@ -147,6 +149,8 @@ def _remounting(
     between, freedom = _within(mounts.rename(columns={"mean": "value"}), ["setup", "day"])
     inside = inner * (1 - 1 / float(mounts["size"].mean()))
     total = between + inside
+    if not total > 0:
+        return 0.0, 0.0, float(max(freedom, 1))
     # Satterthwaite's degrees of freedom for a sum of two mean squares.
     degrees = total**2 / (between**2 / max(freedom, 1) + inside**2 / inner_freedom)
     return math.sqrt(max(total - inner, 0.0)), total, float(degrees)
