@@ -44,6 +44,8 @@ class HeatingFit:
     seen_k: float  # how far the readings rose
     fanless: float  # how likely it is that no fan is at work, 0 to 1
     settled_w: float  # the power that belongs to the settled rise; NaN where none was logged
+    conditions_c: Floats  # what room and wander of the power added, one value a step of the grid
+    settled_conditions_c: float  # and what they will where it has settled
     _parts: tuple["_Part", ...]
 
     def course(self, elapsed_s: Floats) -> Floats:
@@ -59,11 +61,20 @@ class HeatingFit:
         apart = np.array([doubt for _, doubt in told]) ** 2 + (means[:, -1] - mean[-1]) ** 2
         return mean, float(np.sqrt(weights @ apart))
 
+    def tails_of_each(self, elapsed_s: Floats) -> Floats:
+        """Return what slow bodies still miss at these times under each supposition, one row each."""
+        mean, _ = self.tails_missing(elapsed_s)
+        rows = np.tile(mean, (int(self.relaxation.supposed.max()) + 1, 1))
+        for part in self._parts:
+            rows[part.number] = part.tails.missing_at(elapsed_s)[0]
+        return rows
+
 
 @dataclass(frozen=True, slots=True)
 class _Part:
     """What was found under one supposition of slow bodies, and how much it counts."""
 
+    number: int  # of the supposition
     weight: float
     course: CubicSpline
     tails: TailsTold
@@ -133,14 +144,20 @@ def fit_heating(
         if weight > _NO_PART:
             course = relaxation.under(number).mean_course(load.length_s)
             left = account.series - course(bins.middle_s)
-            parts.append(_Part(weight, course, one.told(left, account.covariance)))
+            parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
     settled_w = float("nan")
     if watts is not None:
         elapsed = (grid.times_s - span.start_s).clip(min=0)
         approach_k = _mean_course(parts, elapsed)
         settled_k = relaxation.quantile(relaxation.settled, 0.5)
         settled_w = settled_power(watts, approach_k, settled_k, used, grid)
-    return HeatingFit(relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, tuple(parts))
+    conditions = look.conditions_c
+    # A room stays about its mean; coolant that the load warms stays where it came to.
+    settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
+    return HeatingFit(
+        relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, conditions, settled_c,
+        tuple(parts),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +167,7 @@ class _Look:
     place: Place
     slowest: tuple[float, float]
     rise: Floats  # over the reference as it was felt, one value a step
+    conditions_c: Floats  # what was taken off for that, and for power that wandered
     tails: list[SlowTails]
     accounts: list[Account]
     relaxation: Relaxation
@@ -181,9 +199,12 @@ class _Load:
     ) -> _Look:
         """Fit with the noise told, or that of neighbouring readings; the reference is late as usual."""
         step_s = self.grid.step_s
-        rise = (
-            self.curve if self.room is None else self.curve - lagged(self.room, step_s, place.lag_s)
+        felt = (
+            np.zeros_like(self.curve)
+            if self.room is None
+            else lagged(self.room, step_s, place.lag_s)
         )
+        rise = self.curve - felt
         neighbours = np.diff(self.curve[self.used], 2) / np.sqrt(6)
         density = max(noise_density(neighbours, step_s), 1e-4)
         noise = noise or (density, max(float(np.sqrt(density / step_s)), 1e-3))
@@ -194,7 +215,7 @@ class _Load:
             self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
             draws=250,
         )  # fmt: skip
-        return _Look(place, usual, rise, tails, accounts, relaxation)
+        return _Look(place, usual, rise, felt, tails, accounts, relaxation)
 
     def second(self, look: _Look) -> _Look:
         """Fit three exponentials, knowing noise, delay and wander of the power."""
@@ -210,19 +231,21 @@ class _Load:
         start_share = _start_share(relaxation, look.rise, self.room is not None, before)
         fanless = self._fanless(relaxation)
         approach = self._approach(look)
-        rise, doubts = self.curve.copy(), []
+        conditions, doubts = np.zeros_like(self.curve), []
         if self.room is not None:
             passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
             felt = _as_felt(self.room, passages, grid.step_s)
-            rise -= felt
+            conditions = conditions + felt
             gain = look.place.gain_in_doubt * (1 - _SURER_FANLESS * fanless)
             doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
         if self.watts is not None and look.place is ROOM:
+            rise = self.curve - conditions
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
             if effect is not None:
-                rise -= effect.wander_k
+                conditions = conditions + effect.wander_k
                 doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
+        rise = self.curve - conditions
         tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
         accounts = self.bins.accounts(tails, rise, doubts, self._noise(look.rise - approach))
         found = fit_relaxation(
@@ -231,8 +254,9 @@ class _Load:
             start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
         )  # fmt: skip
         return replace(
-            look, rise=rise, tails=tails, accounts=accounts, relaxation=found, fanless=fanless
-        )
+            look, rise=rise, conditions_c=conditions, tails=tails, accounts=accounts,
+            relaxation=found, fanless=fanless,
+        )  # fmt: skip
 
     def noise(self, look: _Look) -> tuple[float, float]:
         """Return the density and the standard deviation of what a look leaves."""

@@ -65,17 +65,19 @@ class Relaxation:
         return CubicSpline(knots, float(share @ self.settled[some]) - missing @ share)
 
     def band(
-        self, elapsed_s: Floats, share: float, end_s: float, astray: Floats
+        self, elapsed_s: Floats, share: float, end_s: float, astray: Floats, less: Floats
     ) -> tuple[Floats, Floats, Floats]:
         """Return mean, lower and upper curve at these times; `share` of the draws lie between.
 
-        After `end_s`, where readings end, each draw goes astray by so much of what it rises from there.
+        `less` is taken off the curves, one row for each account of the readings. After `end_s`, where
+        readings end, each draw goes astray by so much of what it rises from there.
         """
         some = slice(None, None, max(self.settled.size // _SOME, 1))
         weights = self.weights[some] / self.weights[some].sum()
         curves = self.settled[some] - self._missing(elapsed_s[:, None], some).sum(axis=2)
         at_end = self.settled[some] - self._missing(np.array([[end_s]]), some).sum(axis=2)
         curves += np.where(elapsed_s[:, None] > end_s, (curves - at_end) * astray[some], 0.0)
+        curves -= less[self.supposed[some]].T
         order = np.argsort(curves, axis=1)
         ranked = np.take_along_axis(curves, order, axis=1)
         below = np.cumsum(weights[order], axis=1)

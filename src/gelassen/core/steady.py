@@ -44,13 +44,16 @@ _REST_S = 10.0
 class FittedCurve(Result):
     """The fitted approach and its interval, from where the fit begins to a while beyond the log.
 
-    In the unit of the steady value, at the mean reference and mean power of the load.
+    `value`, `low` and `high` are in the unit of the steady value, at the mean reference and mean power of
+    the load. With `conditions_c`, what reference and power added at each moment, they are °C beside the
+    readings; beyond the log these go to what they are taken to be where it has settled.
     """
 
     time_s: Floats
     value: Floats
     low: Floats
     high: Floats
+    conditions_c: Floats
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -239,7 +242,7 @@ def steady_state(
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
     fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant, changes_before)
-    answer = _answer(fit, span, band_k, confidence, unit)
+    answer = _answer(fit, grid.times_s, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
             f"coarse readings with little noise hide about {fit.hidden_k:.1f} K: a finer sensor would "
@@ -310,7 +313,7 @@ def _reference_cautions(reference: Floats) -> list[str]:
 
 
 def _answer(
-    fit: HeatingFit, span: LoadSpan, band_k: float, confidence: float, unit: str
+    fit: HeatingFit, times_s: Floats, span: LoadSpan, band_k: float, confidence: float, unit: str
 ) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
@@ -357,7 +360,7 @@ def _answer(
         reached_at_s=reached_at,
         time_constants_s=tuple(middle for middle, _, _ in constants),
         time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(fit, span, confidence, constants[-1][0], beyond * noise[0]),
+        curve=_curve(fit, times_s, span, confidence, constants[-1][0], beyond * noise[0]),
         trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
@@ -377,20 +380,30 @@ def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) ->
 
 
 def _curve(
-    fit: HeatingFit, span: LoadSpan, confidence: float, slowest_s: float, astray: Floats
+    fit: HeatingFit,
+    times_s: Floats,
+    span: LoadSpan,
+    confidence: float,
+    slowest_s: float,
+    astray: Floats,
 ) -> FittedCurve:
     """Return the fitted course, drawn on for as long as it takes to settle, within reason.
 
-    `astray` is by how much of what is extrapolated each draw may be wrong.
+    `times_s` are those of the grid it was fitted on; `astray` is by how much of what is extrapolated
+    each draw may be wrong.
     """
     length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
     beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
-    tails, _ = fit.tails_missing(elapsed)
-    value, low, high = (
-        part - tails for part in fit.relaxation.band(elapsed, confidence, length, astray)
+    tails = fit.tails_of_each(elapsed)
+    value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
+    drawn_s = span.start_s + elapsed
+    conditions_c = np.interp(
+        drawn_s,
+        np.append(times_s, drawn_s[-1]),
+        np.append(fit.conditions_c, fit.settled_conditions_c),
     )
-    return FittedCurve(time_s=span.start_s + elapsed, value=value, low=low, high=high)
+    return FittedCurve(time_s=drawn_s, value=value, low=low, high=high, conditions_c=conditions_c)
 
 
 def _too_few(times: Floats, temperature: Floats, span: LoadSpan) -> str:

@@ -29,8 +29,6 @@ from gelassen.show.run_text import MADE_UP
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-# A reference that moves further than this is followed, by means over so many parts of the stretch.
-_MOVES_K, _BLOCKS = 1.5, 40
 # Labels of changes stand between the curves: two words each, and so much of a note.
 _LABEL = 24
 _CHANGED = {
@@ -146,12 +144,7 @@ def _temperatures(
             label=f"limit {summary.limit_c:g} °C",
         )
     for stretch in summary.stretches:
-        if stretch.steady.curve is not None:
-            base = np.zeros(stretch.steady.curve.time_s.size)
-            if summary.reference is not None:
-                room = frame.loc[stretch.start_s : stretch.end_s, summary.reference]
-                base = _reference_at(stretch.steady.curve.time_s, room)
-            _fitted(axis, stretch, base, last=stretch is summary.stretches[-1])
+        _fitted(axis, stretch, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         seen = set()
         for start, end, cause in summary.throttling.intervals:
@@ -181,23 +174,12 @@ def _temperatures(
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
 
 
-def _reference_at(time_s: "np.ndarray[Any, Any]", readings: Any) -> "np.ndarray[Any, Any]":
-    """Return the reference at these times: its mean, or its course where it moves far, as coolant does."""
-    present = readings.dropna()
-    if present.empty or np.ptp(present.quantile([0.02, 0.98])) < _MOVES_K:
-        return np.full(time_s.size, float(readings.mean()))
-    blocks = np.array_split(np.arange(present.size), min(_BLOCKS, present.size))
-    times = [float(present.index[block].to_numpy().mean()) for block in blocks]
-    return np.asarray(
-        np.interp(time_s, times, [float(present.iloc[block].mean()) for block in blocks])
-    )
-
-
-def _fitted(axis: "Axes", stretch: Stretch, base: "np.ndarray[Any, Any]", *, last: bool) -> None:
+def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
     steady = stretch.steady
     if steady.curve is None:
         return
+    base = steady.curve.conditions_c
     minutes, value = steady.curve.time_s / 60, base + steady.curve.value
     inside = steady.curve.time_s <= stretch.end_s
     axis.plot(
