@@ -442,13 +442,34 @@ def test_effects_and_drift_are_looked_for_in_one_room():
     brought, said = in_one_room(table)
     gain = np.polyfit(table["reference_c"], brought["value"], 1)[0]
     assert abs(gain) < 0.12 < abs(np.polyfit(table["reference_c"], table["value"], 1)[0])
-    assert "which these intervals do not hold" in said[0]
+    assert "rooms of" in said[0]
     held = table.assign(at_limit=[True] + [False] * 17)
     assert in_one_room(held)[0]["value"].iloc[0] == table["value"].iloc[0]
     for unknown in (table.assign(unit="°C"), table.assign(reference_c=np.nan)):
         same, nothing = in_one_room(unknown)
         assert nothing == []
         assert same is unknown
+
+
+@pytest.mark.parametrize("mounts", [None, ["m1", "m1", "m2", "m3", "m4", "m4", "m5", "m6"]])
+def test_an_error_that_all_runs_share_widens_what_it_moves(mounts):
+    rng = np.random.default_rng(2)
+    place, value = np.repeat([1.0, 2.0], 4), 50 + rng.normal(0, 0.4, 8)
+    shared = np.where(place == 1, 0.3, -0.2)
+    runs = pd.DataFrame({"f": np.where(place == 1, "a", "b"), "value": value, "mount": mounts})
+
+    def halves(**more):
+        effect = factor_effects(runs.assign(**more), ["f"]).main.iloc[0]
+        step = response_curve(place, value, mount=mounts, **more).steps.iloc[0]
+        drift = machine_drift(place, value, mount=mounts, **more)
+        return np.array([(row.high - row.low) / 2 for row in (effect, step, drift)])
+
+    alone, with_it = halves(), halves(shared_error=shared)
+    added = np.sqrt(with_it**2 - alone**2)
+    # Half a kelvin between the two, by Student's t.
+    assert np.all((added > 0.5 * 2.2) & (added < 0.5 * 3.3))
+    same = halves(shared_error=np.full(8, 0.3))
+    assert same == pytest.approx(alone)
 
 
 def test_the_lowest_place_of_a_lopsided_course_lies_in_its_interval():

@@ -72,7 +72,8 @@ def factor_effects(
     runs : DataFrame
         One row a run: a column with the value and one with the level of each factor. Combinations
         may have different numbers of runs. Runs with the same `mount` (if there is that column) were not
-        remounted between.
+        remounted between; `shared_error` (likewise) is what one standard deviation of an error that all
+        runs share moves each of them by.
     factors : sequence of str
         Columns of the factors.
     value : str
@@ -148,14 +149,19 @@ def factor_effects(
     estimate, covariance = _solve(design, weight, means)
     spread = float(np.sqrt(variance)) if freedom >= 1 else float("nan")
     fit = SetupFit(means=estimate, covariance=covariance * variance, degrees=freedom, spread=spread)
+    shared = table["shared_error"].to_numpy(dtype=float)
+    of_cells = {
+        _key(k): float(v) for k, v in table.groupby(list(factors))["shared_error"].mean().items()
+    }
+    moved, _ = _solve(design, weight, np.array([of_cells[cell] for cell in filled]))
     of_runs = np.array([table_of.row(tuple(cell)) for cell in table[list(factors)].to_numpy(str)])
     values = table[value].to_numpy(dtype=float)
     mounted = fit_shared_mountings(
         values, of_runs, table["mount"], repeatability=repeatability, usual_spread=usual_spread
     )
     if mounted is not None and not (empty and not additive):
-        fit = SetupFit.of_mountings(mounted)
-    model = _Fit(fit, level)
+        fit, moved = SetupFit.of_mountings(mounted), mounted.weights.T @ shared
+    model = _Fit(fit.with_shared(moved), level)
     main = pd.DataFrame(_main(table_of, model), columns=["factor", "level", "versus", *_VERDICT])
     interactions = pd.DataFrame(
         [] if additive else _interactions(table_of, model),
@@ -186,7 +192,8 @@ def _checked(
             raise InputError(
                 f'there is no column "{column}" ({", ".join(known)}).' + nearest(column, known)
             )
-    table = runs[[value, *factors]].assign(mount=mounts_of(runs))
+    shared = runs["shared_error"].astype(float) if "shared_error" in runs.columns else 0.0
+    table = runs[[value, *factors]].assign(mount=mounts_of(runs), shared_error=shared)
     table[value] = table[value].astype(float)
     lost = ~np.isfinite(table[value]) | table[list(factors)].isna().any(axis=1)
     table = table[~lost]

@@ -58,6 +58,7 @@ def machine_drift(
     *,
     mount: Sequence[str | None] | None = None,
     confidence: float = 0.95,
+    shared_error: SeriesLike | None = None,
 ) -> MachineDrift:
     """Look for a trend in repeated runs of one setup.
 
@@ -69,6 +70,8 @@ def machine_drift(
         The mounting of each run: the same word, not remounted between. Another mounting is no drift.
     confidence : float
         For the interval and the verdict.
+    shared_error : array_like, shape (n,), optional
+        What one standard deviation of an error that all runs share moves each of them by.
 
     Raises
     ------
@@ -89,7 +92,10 @@ def machine_drift(
     if len(mounts) != moments.size:
         raise InputError(f"mount has {len(mounts)} entries, days has {moments.size}")
     good = np.isfinite(moments) & np.isfinite(values)
-    moments, values = moments[good], values[good]
+    shared = np.zeros(good.size)
+    if shared_error is not None:
+        shared = as_series("shared_error", shared_error, like=moments)
+    moments, values, shared = moments[good], values[good], shared[good]
     mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
     if moments.size < 3 or np.ptp(moments) == 0:
         return MachineDrift(
@@ -106,12 +112,14 @@ def machine_drift(
     left = values - values.mean() - slope * centred
     freedom: float = values.size - 2
     error = math.sqrt(max(float(left @ left) / freedom / square, 1e-30))
+    moved = float(centred @ shared) / square
     line = np.column_stack([np.ones_like(centred), centred])
     mounted = fit_shared_mountings(values, line, mounts)
     if mounted is not None:
         fit, trend = SetupFit.of_mountings(mounted), np.array([0.0, 1.0])
         slope, error = float(fit.means[1]), float(fit.errors(trend[None])[0])
-        freedom = fit.freedom_of(trend)
+        freedom, moved = fit.freedom_of(trend), float(mounted.weights[:, 1] @ shared)
+    error = math.hypot(error, moved)
     half = float(student_t.ppf((1 + level) / 2, freedom)) * error
     p_value = float(2 * student_t.sf(abs(slope) / error, freedom)) if half < math.inf else math.nan
     return MachineDrift(

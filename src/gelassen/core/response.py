@@ -62,6 +62,7 @@ def response_curve(
     repeatability: tuple[float, float] | None = None,
     mount: Sequence[str | None] | None = None,
     usual_spread: tuple[float, float] | None = None,
+    shared_error: SeriesLike | None = None,
 ) -> Response:
     """Find how a value falls along a scale, and where the next step stops paying.
 
@@ -79,6 +80,8 @@ def response_curve(
         The mounting of each run: the same word, not remounted between.
     usual_spread : (float, float), optional
         What runs of rigs in general scatter by, where runs share mountings.
+    shared_error : array_like, shape (n,), optional
+        What one standard deviation of an error that all runs share moves each of them by.
 
     Raises
     ------
@@ -100,7 +103,10 @@ def response_curve(
     if len(mounts) != good.size:
         raise InputError(f"mount has {len(mounts)} entries, x has {good.size}")
     mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
-    places, values = places[good], values[good]
+    shared = np.zeros(good.size)
+    if shared_error is not None:
+        shared = as_series("shared_error", shared_error, like=places)
+    places, values, shared = places[good], values[good], shared[good]
     marks = np.unique(places)
     if marks.size < 2:
         raise InputError("a course along a scale needs at least two levels")
@@ -124,9 +130,11 @@ def response_curve(
         values, np.equal.outer(places, marks).astype(float), mounts, repeatability=repeatability,
         usual_spread=usual_spread,
     )  # fmt: skip
+    moved = np.array([shared[places == mark].mean() for mark in marks])
     if mounted is not None:
-        fit = SetupFit.of_mountings(mounted)
+        fit, moved = SetupFit.of_mountings(mounted), mounted.weights.T @ shared
         means, freedom = fit.means, mounted.within_freedom
+    fit = fit.with_shared(moved)
     half = fit.halves(np.eye(marks.size), level)
     levels = pd.DataFrame(
         {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}

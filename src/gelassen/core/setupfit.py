@@ -1,6 +1,6 @@
 """Fitted means of setups, and how sure any contrast of them is."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -30,6 +30,10 @@ class SetupFit:
             spread=float(np.sqrt(fit.within + fit.mounting)),
             mounted=fit,
         )
+
+    def with_shared(self, moved: Floats) -> "SetupFit":
+        """Return the same with an error that all runs share: what one standard deviation of it moves."""
+        return replace(self, covariance=self.covariance + np.outer(moved, moved))
 
     @property
     def spread_known(self) -> bool:

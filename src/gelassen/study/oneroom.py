@@ -13,6 +13,7 @@ ROOM_EFFECT = (-0.05, 0.13)
 _WORTH_A_WORD_K = 0.1
 # What a rise is wrong by for each kelvin to another room, where the runs do not tell.
 _DOUBT = 0.2
+_SIGMAS_95 = 1.96
 # Setups whose power differs by more than this were not meant to draw the same.
 NEAR_POWER = 0.2
 
@@ -39,7 +40,7 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
 def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
     """Return the table with all rises brought to the mean room, and what to say of it.
 
-    What is in doubt of that does not widen what is made of the table; it is said instead.
+    What is in doubt of that is an error that all runs share: its column says what it moves each by.
     """
     free = table[~table["at_limit"].astype(bool)]
     if free.empty or set(free["unit"]) != {"K"} or free["reference_c"].isna().any():
@@ -54,12 +55,9 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
         return table, []
     moved = table.copy()
     moved.loc[free.index, "value"] = free["value"] - effect[0] * away
-    means = away.groupby(compared["setup"]).mean()
-    open_k = (effect[2] - effect[1]) / 2 * float(means.max() - means.min())
-    said = room_words(free["reference_c"], found)
-    if open_k > _WORTH_A_WORD_K:
-        said += f". That leaves up to {open_k:.1f} K open, which these intervals do not hold"
-    return moved, [said]
+    spread = (effect[2] - effect[1]) / 2 / _SIGMAS_95
+    moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
+    return moved, [room_words(free["reference_c"], found)]
 
 
 def room_words(rooms_c: "pd.Series[float]", found: Comparison) -> str:

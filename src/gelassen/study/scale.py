@@ -56,6 +56,7 @@ def along_scale(
     found = response_curve(
         x[values.index], values, worth=worth, confidence=confidence, repeatability=repeatability,
         mount=mounts_of(free.loc[values.index]), usual_spread=USUAL_SPREAD_K if in_k else None,
+        shared_error=free.loc[values.index, "shared_error"] if "shared_error" in free.columns else None,
     )  # fmt: skip
     return replace(found, cautions=(*found.cautions, *cautions))
 

@@ -517,7 +517,10 @@ class Study:
                 f'there is no run of "{name}".' + nearest(name, table["setup"].unique())
             )
         days = [started_days(row) for row in runs.to_dict("records")]
-        found = machine_drift(days, runs["value"], mount=mounts_of(runs), confidence=confidence)
+        found = machine_drift(
+            days, runs["value"], mount=mounts_of(runs), confidence=confidence,
+            shared_error=runs["shared_error"] if "shared_error" in runs.columns else None,
+        )  # fmt: skip
         return replace(found, cautions=(*found.cautions, *brought, *left_out))
 
     def loads(
