@@ -3,6 +3,7 @@ import pytest
 from gelassen import open_study
 from gelassen.core import FileError
 from gelassen.study.durations import seconds
+from gelassen.study.levels import expected_quantities
 
 GOOD = """\
 format = 1
@@ -37,6 +38,16 @@ def test_a_good_file_is_taken(tmp_path):
     assert study.file.protocol.soak == 1200
     assert study.file.machine.limit_c == 95
     assert study.run_folders() == []
+
+
+def test_what_a_factor_is_meant_to_change_is_known_by_its_name(tmp_path):
+    for factor, quantity in (("curve", "fan_rpm"), ("room", "reference_c"), ("cores", "power_w")):
+        (tmp_path / "study.toml").write_text(
+            GOOD.replace("factors.curve", f"factors.{factor}").replace("\ncurve", f"\n{factor}")
+        )
+        expected = expected_quantities(open_study(tmp_path).file)
+        assert quantity in expected
+        assert (factor == "room") == ("reference_c" in expected)
 
 
 @pytest.mark.parametrize(

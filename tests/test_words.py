@@ -75,7 +75,7 @@ def summary(
     )  # fmt: skip
 
 
-def compared(values, *, baseline=None, asked_c=None, **options):
+def compared(values, *, baseline=None, asked_c=None, expected=(), **options):
     nothing = Recording(frame=pd.DataFrame())
     rows = [
         run_row(nothing, summary(name, value, run=f"{name}-{k}", **options.get(name, {})))
@@ -83,8 +83,9 @@ def compared(values, *, baseline=None, asked_c=None, **options):
         for k, value in enumerate(runs)
     ]
     return compare_runs(
-        rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True, room_c=asked_c
-    )
+        rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True, room_c=asked_c,
+        expected=expected,
+    )  # fmt: skip
 
 
 def test_rises_over_coolant_and_over_the_room_are_not_mixed():
@@ -176,6 +177,11 @@ def test_rooms_that_differed_are_said_with_what_they_leave_open():
     warm = compared(values, a={"room_c": 27.0}, b={"room_c": 20.0}, asked_c=33.5)
     moved = warm.setups["temperature_c"] - warm.setups["rise_k"] - 33.5
     assert moved.to_numpy() == pytest.approx(10 * warm.room_effect[0])
+    # Where rooms are what is tested, they are not taken out.
+    rooms = {"a": {"room_c": 27.0}, "b": {"room_c": 20.0}}
+    tested = compared(values, expected=["reference_c"], **rooms)
+    assert tested.room_effect is None
+    assert tested.differences["distinguishable"].all()
 
 
 def test_without_repeats_the_words_stay_careful():

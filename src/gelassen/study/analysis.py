@@ -138,6 +138,7 @@ def compare_runs(
     base = free if not free.empty else table
     against = baseline if baseline in set(base["setup"]) else None
     compared, highest_w = to_compare(base), highest_power(base)
+    by_room = None if "reference_c" in expected else ROOM_EFFECT
     usual = USUAL_SPREAD_K if units == {"K"} else None
     comparison = compare_setups(
         compared,
@@ -145,13 +146,13 @@ def compare_runs(
         confidence=confidence,
         repeatability=repeatability,
         usual_spread=usual,
-        room_effect=ROOM_EFFECT,
+        room_effect=by_room,
     )
     cautions += comparison.cautions
     # Which setups share a rank is a question of all pairs, whatever the baseline.
     ranks = comparison if against is None else compare_setups(
         compared, confidence=confidence, repeatability=repeatability, usual_spread=usual,
-        room_effect=ROOM_EFFECT,
+        room_effect=by_room,
     )  # fmt: skip
     setups = _setup_table(table, ranks, limited)
     setups = _at_equal_power(setups, baseline)

@@ -48,6 +48,8 @@ def expected_quantities(file: StudyFile) -> list[str]:
         expected += ["fan_rpm", "duty_pct"]
     if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
         expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
+    if any(stem in words for stem in ("room", "ambient")):
+        expected.append("reference_c")
     return expected
 
 

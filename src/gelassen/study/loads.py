@@ -12,7 +12,7 @@ from gelassen.core.errors import InputError
 from gelassen.core.result import Result
 from gelassen.study.analysis import StudyComparison, compare_runs
 from gelassen.study.capacities import without_power
-from gelassen.study.levels import level_text, setups_without_power
+from gelassen.study.levels import expected_quantities, level_text, setups_without_power
 from gelassen.study.partsview import parts_table
 from gelassen.study.powersteps import power_rungs
 from gelassen.study.rows import Row
@@ -89,7 +89,7 @@ def compare_loads(
         against = of_baseline if any(row["setup"] == of_baseline for row in own) else None
         found = compare_runs(
             own, left_out, title=f"{file.title}, {load}", baseline=against, confidence=confidence,
-            made_up=made_up, repeatability=repeatability,
+            made_up=made_up, repeatability=repeatability, expected=expected_quantities(file),
         )  # fmt: skip
         comparisons[load] = found
         cautions += [f"{load}: {text}" for text in found.cautions]

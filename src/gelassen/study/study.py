@@ -291,7 +291,7 @@ class Study:
         """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
         table, left_out = self._table(confidence, leave_out)
         table["day"] = table["started"].astype(object).map(lambda s: str(s)[:10] if s else "")
-        table, brought = in_one_room(table)
+        table, brought = self._in_one_room(table)
         free = table[~table["at_limit"].astype(bool)]
         if free.empty:
             raise InputError("every run was at its limit: repeats there show no scatter")
@@ -354,6 +354,12 @@ class Study:
         said = [level] if level else []
         return table, (*said, *(f"left out: {run}: {why}" for run, why in left_out))
 
+    def _in_one_room(self, table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+        """Return the table with rises brought to one room, unless rooms are what is tested."""
+        if "reference_c" in expected_quantities(self.file):
+            return table, []
+        return in_one_room(table)
+
     def effects(
         self,
         factors: Sequence[str] | None = None,
@@ -383,7 +389,7 @@ class Study:
             raise InputError("no factor of this study has two levels with runs")
         brought: list[str] = []
         if value == "value":
-            table, brought = in_one_room(table)
+            table, brought = self._in_one_room(table)
         free = table[~table["at_limit"].astype(bool)] if value == "value" else table
         found = factor_effects(
             free,
@@ -426,7 +432,7 @@ class Study:
             confidence, leave_out, every_level=factor not in self.file.factors
         )
         # At one fan speed a room does next to nothing.
-        table, brought = (table, []) if factor in _OF_FANS else in_one_room(table)
+        table, brought = (table, []) if factor in _OF_FANS else self._in_one_room(table)
         found = along_scale(
             table, self.file, factor, where=where or {}, worth=worth, confidence=confidence,
             repeatability=self.known_repeatability(table),
@@ -509,7 +515,7 @@ class Study:
     ) -> MachineDrift:
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
         table, left_out = self._table(confidence, leave_out)
-        table, brought = in_one_room(table)
+        table, brought = self._in_one_room(table)
         name = setup or self.file.baseline or str(table["setup"].mode().iloc[0])
         runs = table[table["setup"] == name]
         if runs.empty:
