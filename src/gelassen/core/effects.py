@@ -148,7 +148,13 @@ def factor_effects(
         cautions.append("no combination was run twice: how sure an effect is cannot be told")
     estimate, covariance = _solve(design, weight, means)
     spread = float(np.sqrt(variance)) if freedom >= 1 else float("nan")
-    fit = SetupFit(means=estimate, covariance=covariance * variance, degrees=freedom, spread=spread)
+    fit = SetupFit(
+        means=estimate,
+        covariance=covariance * variance,
+        degrees=freedom,
+        spread=spread,
+        spread_degrees=freedom,
+    )
     shared = table["shared_error"].to_numpy(dtype=float)
     of_cells = {
         _key(k): float(v) for k, v in table.groupby(list(factors))["shared_error"].mean().items()

@@ -123,7 +123,7 @@ def response_curve(
     if freedom < 1:
         cautions.append("no level was run twice: how sure a step is cannot be told")
     fit = SetupFit(
-        means=means, covariance=np.diag(variance / counts), degrees=freedom,
+        means=means, covariance=np.diag(variance / counts), degrees=freedom, spread_degrees=freedom,
         spread=math.sqrt(variance) if freedom >= 1 else math.nan,
     )  # fmt: skip
     mounted = fit_shared_mountings(

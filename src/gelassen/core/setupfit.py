@@ -9,24 +9,36 @@ from gelassen.core.mounting import MountedFit
 from gelassen.core.multiplicity import quantile
 from gelassen.core.spread import between_variance, estimate, with_known
 
+# On rigs in general the spreads of setups differ by a sixth or so (standard deviation of the logarithm).
+# Beside one common spread, that makes the variance of a difference as little known as this many degrees of
+# freedom would: twice its squared mean over its variance (Satterthwaite, as in `core/mounting.py`).
+_SPREADS_DIFFER = 30.0
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SetupFit:
-    """Fitted coefficients, and how sure contrasts of them are; `spread` is NaN if that is unknown."""
+    """Fitted coefficients, and how sure contrasts of them are.
+
+    `spread` is NaN if it is unknown; it is known with `spread_degrees` degrees of freedom, contrasts with
+    `degrees`.
+    """
 
     means: Floats
     covariance: Floats
     degrees: float
     spread: float
+    spread_degrees: float
     mounted: MountedFit | None = None
 
     @classmethod
     def of_mountings(cls, fit: MountedFit) -> "SetupFit":
         """Return the fit of runs of which some share a mounting."""
+        degrees = max(fit.within_freedom, fit.mounting_freedom)
         return cls(
             means=fit.estimate,
             covariance=fit.covariance,
-            degrees=max(fit.within_freedom, fit.mounting_freedom),
+            degrees=degrees,
+            spread_degrees=degrees,
             spread=float(np.sqrt(fit.within + fit.mounting)),
             mounted=fit,
         )
@@ -99,4 +111,8 @@ def plain_fit(
     variance = np.maximum(variance, 1e-12 * float(variance.max()))
     means, covariance = estimate(values, design, variance)
     spread = float(np.sqrt(between)) if known and between is not None else float("nan")
-    return SetupFit(means=means, covariance=covariance, degrees=degrees, spread=spread), said
+    alike = np.inf if usual_spread is None else _SPREADS_DIFFER
+    return SetupFit(
+        means=means, covariance=covariance, degrees=1 / (1 / degrees + 1 / alike) if degrees else 0.0,
+        spread=spread, spread_degrees=degrees,
+    ), said  # fmt: skip
