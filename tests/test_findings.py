@@ -79,7 +79,7 @@ def test_spreads_of_setups_that_may_differ_widen_what_rests_on_a_common_one():
     error = found.repeatability * np.sqrt(2 / 3)
     assert found.repeatability_freedom == 8
     assert row["high"] - row["difference"] == pytest.approx(
-        student_t.ppf(0.975, 1 / (1 / 8 + 1 / 30)) * error
+        student_t.ppf(0.975, 1 / (1 / 8 + 1 / 40)) * error
     )
     claims = 0
     for seed in range(150):

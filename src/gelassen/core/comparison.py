@@ -110,7 +110,7 @@ def compare_setups(
         to the scatter of these runs where something was.
     usual_spread : (float, float), optional
         The same for rigs of this kind in general. It steadies the estimate of few repeats, and never
-        stands in for them. With it goes that spreads of setups differ by a sixth or so.
+        stands in for them. With it goes that spreads of setups differ by a seventh or so.
     room_effect : (float, float), optional
         By how much a value usually changes with each kelvin of the room, and the standard deviation
         of that: setups are then compared at the mean of all rooms, by what the runs say of it and what

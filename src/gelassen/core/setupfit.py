@@ -9,10 +9,10 @@ from gelassen.core.mounting import MountedFit
 from gelassen.core.multiplicity import quantile
 from gelassen.core.spread import between_variance, estimate, with_known
 
-# On rigs in general the spreads of setups differ by a sixth or so (standard deviation of the logarithm).
+# On rigs in general the spreads of setups differ by a seventh or so (standard deviation of the logarithm).
 # Beside one common spread, that makes the variance of a difference as little known as this many degrees of
 # freedom would: twice its squared mean over its variance (Satterthwaite, as in `core/mounting.py`).
-_SPREADS_DIFFER = 30.0
+_SPREADS_DIFFER = 40.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
