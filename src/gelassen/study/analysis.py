@@ -16,6 +16,7 @@ from gelassen.core.spelling import nearest
 from gelassen.study.oneroom import (
     NEAR_POWER,
     ROOM_EFFECT,
+    USUAL_SPREAD_K,
     brought_to,
     highest_power,
     room_cautions,
@@ -91,11 +92,6 @@ class StudyComparison(Result):
                 f"{row['setup']}: {row['rise_k']:.1f} {self.unit} ({span}), {row['runs']} run{plural}"
             )
         return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
-
-
-# What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
-# has: it steadies the estimate of few repeats and never stands in for them.
-USUAL_SPREAD_K = (0.5, 4.0)
 
 
 def compare_runs(

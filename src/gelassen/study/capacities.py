@@ -12,7 +12,7 @@ from gelassen.core.capacity import Capacity, sustainable_power
 from gelassen.core.comparison import compare_setups
 from gelassen.core.errors import InputError
 from gelassen.core.result import Result
-from gelassen.study.analysis import USUAL_SPREAD_K
+from gelassen.study.oneroom import USUAL_SPREAD_K
 from gelassen.study.powersteps import power_rungs
 from gelassen.study.rows import Row, too_short
 

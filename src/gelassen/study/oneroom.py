@@ -5,6 +5,9 @@ import pandas as pd
 
 from gelassen.core.comparison import Comparison, compare_setups
 
+# What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
+# has: it steadies the estimate of few repeats and never stands in for them.
+USUAL_SPREAD_K = (0.5, 4.0)
 # By how much a rise changes with each kelvin of the room, and the standard deviation of that: on the
 # simulated bench -0.3 to -0.15 by fans on curves, -0.1 without fans, hardly at one fan speed; leakage that
 # no power limit holds back adds 0.1 to 0.2.
@@ -47,7 +50,8 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
         return table, []
     level = free["level"].astype(str) if "level" in free.columns else ""
     compared = to_compare(free).assign(setup=free["setup"].astype(str) + level)
-    effect = (found := compare_setups(compared, room_effect=ROOM_EFFECT)).room_effect
+    found = compare_setups(compared, usual_spread=USUAL_SPREAD_K, room_effect=ROOM_EFFECT)
+    effect = found.room_effect
     if effect is None or not np.isfinite(effect).all():
         return table, []
     away = (free["reference_c"] - found.room_c) * compared["scale"]
@@ -55,7 +59,8 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
         return table, []
     moved = table.copy()
     moved.loc[free.index, "value"] = free["value"] - effect[0] * away
-    spread = (effect[2] - effect[1]) / 2 / _SIGMAS_95
+    # Few runs widen an interval more than what is usual leaves in doubt.
+    spread = min((effect[2] - effect[1]) / 2 / _SIGMAS_95, ROOM_EFFECT[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
     return moved, [room_words(free["reference_c"], found)]
 

@@ -9,8 +9,8 @@ from gelassen.core.errors import InputError
 from gelassen.core.mounting import mounts_of
 from gelassen.core.response import Response, response_curve
 from gelassen.core.spelling import nearest
-from gelassen.study.analysis import USUAL_SPREAD_K
 from gelassen.study.levels import level_text
+from gelassen.study.oneroom import USUAL_SPREAD_K
 from gelassen.study.studyfile import StudyFile
 
 # Setups nearer to each other than this share stand at one place.

@@ -23,13 +23,13 @@ from gelassen.core.spelling import nearest
 from gelassen.core.summary import RunSummary, summarise_run
 from gelassen.core.tabular import series_of
 from gelassen.core.tradeoff import Tradeoff
-from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison, compare_runs, run_table
+from gelassen.study.analysis import StudyComparison, compare_runs, run_table
 from gelassen.study.archive import read_run
 from gelassen.study.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.capacities import StudyCapacity, find_capacities
 from gelassen.study.levels import expected_quantities, mounted_as, setups_without_power
 from gelassen.study.loads import StudyLoads, compare_loads
-from gelassen.study.oneroom import in_one_room
+from gelassen.study.oneroom import USUAL_SPREAD_K, in_one_room
 from gelassen.study.partsview import parts_table
 from gelassen.study.powersteps import at_one_power, power_rungs
 from gelassen.study.rows import Row, run_row, started_days

@@ -11,7 +11,7 @@ from gelassen.core.equalpoint import at_equal_point
 from gelassen.core.errors import InputError
 from gelassen.core.spelling import nearest
 from gelassen.core.tradeoff import Tradeoff, tradeoff
-from gelassen.study.analysis import USUAL_SPREAD_K, StudyComparison
+from gelassen.study.analysis import StudyComparison
 from gelassen.study.capacities import StudyCapacity, without_power
 from gelassen.study.levels import (
     FAN_WORDS,
@@ -20,6 +20,7 @@ from gelassen.study.levels import (
     power_factors,
     setups_without_power,
 )
+from gelassen.study.oneroom import USUAL_SPREAD_K
 from gelassen.study.studyfile import StudyFile
 
 _MORE = ("work_per_s", "clock_mhz", "capacity")  # of these, more is better
