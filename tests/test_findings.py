@@ -269,7 +269,7 @@ def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_h
     assert row["corrected_low"] < 0 < row["corrected_high"]
     assert row["may_be_that_alone"]
     assert not row["may_hide"]
-    assert "fan speed" in row["words"]
+    assert "fan speed" in row["what"]
     # Where power was not logged, the work that was done tells of heat.
     lazy = runs.assign(power_w=np.nan, work_per_s=[50.0] * 3 + [52.0] * 3)
     row = without_pushes(found.differences, comparability(lazy)).iloc[0]

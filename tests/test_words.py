@@ -160,6 +160,29 @@ def test_what_other_conditions_may_have_made_is_not_called_a_win():
     assert "so they may well differ." in said
 
 
+def test_a_win_that_rests_on_an_odd_run_is_said_to_rest_on_it():
+    nothing = Recording(frame=pd.DataFrame())
+    runs = {
+        "flat": [(50, 900), (50.3, 905), (47, 1300)],
+        "upright": [(51, 900), (51.2, 902), (51, 898)],
+    }
+    rows = [
+        run_row(nothing, summary(name, value, run=f"{name}-{k}", fan_rpm=float(rpm)))
+        for name, values in runs.items()
+        for k, (value, rpm) in enumerate(values)
+    ]
+    found = compare_runs(
+        rows, [], title="coolers", baseline="flat", confidence=0.8, made_up=True,
+    )  # fmt: skip
+    assert found.differences["distinguishable"].all()
+    said = " ".join(sentences(found))
+    assert (
+        "But without the runs that were not like the others of their setup, upright would be"
+        in said
+    )
+    assert "0.9 K warmer than flat: too little to tell." in said
+
+
 def test_rooms_that_differed_are_said_with_what_they_leave_open():
     values = {"a": [50, 50.4, 49.8], "b": [51.2, 51.5, 51.0]}
     alike = compared(values)
@@ -177,6 +200,9 @@ def test_rooms_that_differed_are_said_with_what_they_leave_open():
     warm = compared(values, a={"room_c": 27.0}, b={"room_c": 20.0}, asked_c=33.5)
     moved = warm.setups["temperature_c"] - warm.setups["rise_k"] - 33.5
     assert moved.to_numpy() == pytest.approx(10 * warm.room_effect[0])
+    hot = compared(values, asked_c=50.0, a={"room_c": 27.0}, b={"room_c": 20.0})
+    assert "in 50 °C" in comparison_text(hot)
+    assert comparison_text(hot).count("at limit") == 2
     # Where rooms are what is tested, they are not taken out.
     rooms = {"a": {"room_c": 27.0}, "b": {"room_c": 20.0}}
     tested = compared(values, expected=["reference_c"], **rooms)

@@ -40,9 +40,9 @@ class Comparability(Result):
         other runs of their own setup. `pushes_k`: about how much warmer that made it, K; NaN where
         no simple rule says.
     pairs : DataFrame
-        setup, versus, quantity, value, versus_value, difference, expected, pushes_k, words: what
-        differs between two setups beyond the scatter of their runs. `expected` where a factor of the
-        study is meant to change it.
+        setup, versus, quantity, value, versus_value, difference, expected, pushes_k, words, what: what
+        differs between two setups beyond the scatter of their runs, in words with and without what that
+        does. `expected` where a factor of the study is meant to change it.
     corrected : DataFrame
         setup, mean, corrected_mean, runs, runs_left: the mean as it is and at equal power, and how many
         runs are left without the odd ones, with their mean in `without_odd`.
@@ -99,11 +99,11 @@ def comparability(
     for quantity in _QUANTITIES:
         among = every if quantity in _CONDITIONS else table
         if quantity in among.columns and among[quantity].notna().any():
-            found = [_odd_runs(among, quantity), _pairs(table, quantity, expected)]
-            if quantity in allowed_for:
-                found = [[_allowed_for(row) for row in rows] for rows in found]
-            odd += found[0]
-            pairs += found[1]
+            known = quantity in allowed_for
+            odd += [_with_push(row, allowed_for=known) for row in _odd_runs(among, quantity)]
+            pairs += [
+                _with_push(row, allowed_for=known) for row in _pairs(table, quantity, expected)
+            ]
     odd += _odd_flags(table) + _odd_changes(every)
     pairs += _pair_texts(table)
     odd_frame = pd.DataFrame(
@@ -122,6 +122,7 @@ def comparability(
             "expected",
             "pushes_k",
             "words",
+            "what",
         ],
     )
     pair_frame["expected"] = pair_frame["expected"].astype(bool)
@@ -130,9 +131,11 @@ def comparability(
     )
 
 
-def _allowed_for(row: dict[str, object]) -> dict[str, object]:
-    words = str(row["words"]).split("; that made it look")[0]
-    return {**row, "pushes_k": float("nan"), "words": f"{words}; that is allowed for"}
+def _with_push(row: dict[str, object], *, allowed_for: bool) -> dict[str, object]:
+    """Add what a difference does to the rise to the words that tell it."""
+    if allowed_for:
+        return {**row, "pushes_k": float("nan"), "words": f"{row['what']}; that is allowed for"}
+    return {**row, "words": f"{row['what']}{_push_words(float(str(row['pushes_k'])))}"}
 
 
 def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
@@ -166,10 +169,9 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
             {
                 "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": quantity,
                 "value": float(values[k]), "usual": usual, "difference": difference, "pushes_k": pushes,
-                "words": f"{table.loc[k, 'run']}: {name} {_told(values[k], 4)} {unit}, "
+                "what": f"{table.loc[k, 'run']}: {name} {_told(values[k], 4)} {unit}, "
                 f"{_told(abs(difference))} {'more' if difference > 0 else 'less'} than in the other runs "
-                f"of {table.loc[k, 'setup']}"
-                + _push_words(pushes),
+                f"of {table.loc[k, 'setup']}",
             }
         )  # fmt: skip
     return found
@@ -258,7 +260,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
                     "versus_value": middle[b], "difference": difference,
                     "expected": quantity in expected,
                     "pushes_k": pushes,
-                    "words": _pair_words(a, b, quantity, difference) + _push_words(pushes),
+                    "what": _pair_words(a, b, quantity, difference),
                 }
             )  # fmt: skip
     return found

@@ -12,7 +12,7 @@ _DOUBT = 1.0
 _SAME_PUSH = {"duty_pct": "fan_rpm", "load_pct": "work_per_s"}
 _COLUMNS = (
     "setup", "versus", "difference", "low", "high", "pushed_k", "corrected", "corrected_low",
-    "corrected_high", "without_odd", "may_be_that_alone", "may_hide", "words",
+    "corrected_high", "without_odd", "may_be_that_alone", "may_hide", "by_odd_runs", "what",
 )  # fmt: skip
 
 
@@ -34,7 +34,8 @@ def without_pushes(differences: pd.DataFrame, found: Comparability) -> pd.DataFr
         interval allows for a push of anything from nothing to twice its size; without_odd, the difference
         without the runs that differ from others of their setup;
         may_be_that_alone, true where a difference that was told apart is not any more; may_hide, true where
-        one that was not might be; words, what differed.
+        one that was not might be; by_odd_runs, true where only leaving out odd runs makes it so; what, what
+        differed between the setups.
     """
     means = found.corrected.set_index("setup")
     rows = []
@@ -48,20 +49,20 @@ def without_pushes(differences: pd.DataFrame, found: Comparability) -> pd.DataFr
         if not words and odd == difference:
             continue
         corrected, wider = difference - pushed, float(np.hypot(half, _DOUBT * pushed))
-        told = bool(row["distinguishable"])
-        others = [corrected, *([odd] if odd != difference else [])]
-        lost = told and (
-            abs(corrected) < wider
-            or any(abs(other) < half for other in others)
-            or corrected * difference < 0
-        )
-        shown = not told and any(abs(x) > max(half, abs(difference)) for x in others)
+        if row["distinguishable"]:
+            by_push = abs(corrected) < wider or corrected * difference < 0
+            by_odd = odd != difference and abs(odd) < half
+        else:
+            clear = max(half, abs(difference))
+            by_push, by_odd = abs(corrected) > clear, abs(odd) > clear
+        moved, told = by_push or by_odd, bool(row["distinguishable"])
         rows.append(
             (a, b, difference, row["low"], row["high"], pushed, corrected, corrected - wider,
-             corrected + wider, odd, lost, shown, "; ".join(words))
+             corrected + wider, odd, moved and told, moved and not told, by_odd and not by_push,
+             " and ".join(words))
         )  # fmt: skip
     table = pd.DataFrame(rows, columns=list(_COLUMNS))
-    return table.astype({"may_be_that_alone": bool, "may_hide": bool})
+    return table.astype({"may_be_that_alone": bool, "may_hide": bool, "by_odd_runs": bool})
 
 
 def _pushed(pairs: pd.DataFrame, a: object, b: object) -> tuple[float, list[str]]:
@@ -79,7 +80,7 @@ def _pushed(pairs: pd.DataFrame, a: object, b: object) -> tuple[float, list[str]
         if _SAME_PUSH.get(quantity) in mine:
             continue
         total += ways[row["setup"], row["versus"]] * float(row["pushes_k"])
-        words.append(str(row["words"]))
+        words.append(str(row["what"]))
     return total, words
 
 

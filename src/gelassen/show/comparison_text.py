@@ -114,7 +114,9 @@ def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]
         if equal:
             cells.append(fixed(row["equal_power_k"]))
         if comparison.room_c is not None:
-            cells.append(fixed(row["temperature_c"]) + ("*" if row["at_limit"] else ""))
+            held = comparison.limit_c is not None and row["temperature_c"] >= comparison.limit_c
+            star = "*" if row["at_limit"] else ""
+            cells.append("at limit" if held else fixed(row["temperature_c"]) + star)
         rows.append(cells)
     return header, rows
 
@@ -148,7 +150,7 @@ def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]
     without = {
         frozenset((row["setup"], row["versus"])): row
         for row in comparison.unlike.to_dict("records")
-        if row["words"]
+        if row["what"]
     }
     told: list[tuple[bool, list[str]]] = []
     for (a, b), rows in pairs.groupby(["setup", "versus"], sort=False):
@@ -190,7 +192,7 @@ def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[st
     ]
     # What was told and may not be so comes first.
     for row in sorted(rows, key=lambda row: (row["may_hide"], -abs(row["corrected"]))):
-        if not row["words"]:
+        if row["by_odd_runs"]:
             tell = "too little to tell" if row["may_be_that_alone"] else "they may well differ"
             return [
                 f"But without the runs that were not like the others of their setup, {row['setup']} would "
@@ -201,7 +203,7 @@ def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[st
             if row["may_be_that_alone"]
             else "they may well differ"
         )
-        return [f"But {row['words'].split('; that made')[0]}: {_without(row)}, so {end}."]
+        return [f"But {row['what']}: {_without(row)}, so {end}."]
     return []
 
 

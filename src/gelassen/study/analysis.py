@@ -34,9 +34,8 @@ class StudyComparison(Result):
     setups : DataFrame
         One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit,
         thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, equal_power_k (the rise at
-        the baseline's power, where powers are near), temperature_c (in the room that was asked for),
-        and against the baseline
-        difference_k, difference_low_k, difference_high_k, distinguishable, runs_needed. Infinite
+        the baseline's power, where powers are near), temperature_c (in the room that was asked for,
+        were it not held back), and against the baseline difference_k, difference_low_k, difference_high_k, distinguishable, runs_needed. Infinite
         ends mean "cannot tell": a setup at its temperature limit would be warmer than it shows.
     differences : DataFrame
         As in `core.Comparison`, with bounds where a setup was at its limit.
@@ -171,7 +170,7 @@ def compare_runs(
     if len(units) > 1:
         cautions.append("some runs have no room temperature: their values are not rises")
     cautions += _power_cautions(setups, baseline)
-    cautions += room_cautions(table["reference_c"], comparison, room_c)
+    cautions += room_cautions(table["reference_c"], comparison, room_c, highest_w)
     fair = comparability(
         table.assign(at_limit=table["setup"].isin(list(limited))),
         expected=expected,

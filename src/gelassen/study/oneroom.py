@@ -62,21 +62,22 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
     # Few runs widen an interval more than what is usual leaves in doubt.
     spread = min((effect[2] - effect[1]) / 2 / _SIGMAS_95, ROOM_EFFECT[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
-    return moved, [room_words(free["reference_c"], found)]
+    return moved, [room_words(free["reference_c"], found, highest_power(free))]
 
 
-def room_words(rooms_c: "pd.Series[float]", found: Comparison) -> str:
+def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> str:
     """Say which rooms were allowed for, and how."""
     value, low, high = found.room_effect or (np.nan, np.nan, np.nan)
+    at_power = f" at {at_w:.0f} W, in proportion to power" if np.isfinite(at_w) else ""
     return (
         f"rooms of {rooms_c.min():.1f} to {rooms_c.max():.1f} °C are allowed for: rises are those in "
-        f"{found.room_c:.1f} °C. For each kelvin of the room they change by {value:+.2f} K "
-        f"({low:+.2f} to {high:+.2f} K; fans, radiation and leakage together)"
+        f"{found.room_c:.1f} °C. For each kelvin of the room they change by {value:+.2f} K"
+        f"{at_power} ({low:+.2f} to {high:+.2f} K; fans, radiation and leakage together)"
     )
 
 
 def room_cautions(
-    rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None
+    rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None, at_w: float
 ) -> list[str]:
     """Say what was allowed for, and what error bringing runs to one room leaves."""
     rooms = rooms_c.dropna()
@@ -85,7 +86,7 @@ def room_cautions(
     said, effect = [], found.room_effect
     if effect is not None:
         most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
-        said += [room_words(rooms, found)] if most > _WORTH_A_WORD_K else []
+        said += [room_words(rooms, found, at_w)] if most > _WORTH_A_WORD_K else []
     if asked_c is not None and effect is not None:
         error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
         said.append(f"brought to a room of {asked_c:g} °C in the same way, right to {error:.1f} K")
