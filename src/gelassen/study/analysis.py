@@ -35,8 +35,9 @@ class StudyComparison(Result):
         One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit,
         thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, equal_power_k (the rise at
         the baseline's power, where powers are near), temperature_c (in the room that was asked for,
-        were it not held back), and against the baseline difference_k, difference_low_k, difference_high_k, distinguishable, runs_needed. Infinite
-        ends mean "cannot tell": a setup at its temperature limit would be warmer than it shows.
+        were it not held back), and against the baseline difference_k, difference_low_k,
+        difference_high_k, distinguishable, runs_needed. Infinite ends mean "cannot tell":
+        a setup at its temperature limit would be warmer than it shows.
     differences : DataFrame
         As in `core.Comparison`, with bounds where a setup was at its limit.
     runs : DataFrame
