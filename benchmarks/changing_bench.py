@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
+from furnished import furnished
 
 from gelassen.bench.simulated import CASES, COOLERS, CURVES, FanCurve, SimulatedBench
 from gelassen.core import Recording, summarise_run
@@ -41,7 +42,7 @@ def changed_bench(kind: str, cooler: str, seed: int) -> ChangedRun:
         cooler=COOLERS[cooler],
         curve=steady if fans_move else CURVES["on-air"],
         power_limit_w=limit_w,
-        case=CASES["open" if kind == "door closed" else "closed"],
+        case=furnished(CASES["open" if kind == "door closed" else "closed"], seed),
         seed=seed,
     )
     end_s = rng.uniform(1800, 3600)
@@ -62,7 +63,8 @@ def changed_bench(kind: str, cooler: str, seed: int) -> ChangedRun:
     log_until(change_s)
     change_s, before = bench.now(), bench.truth()
     if kind.startswith("door"):
-        bench.change(case=CASES[kind.removeprefix("door ").replace("opened", "open")])
+        door = kind.removeprefix("door ").replace("opened", "open")
+        bench.change(case=furnished(CASES[door], seed))
     elif kind.startswith("fan"):
         slower = duty * rng.uniform(0.4, 0.8) if kind == "fan slowed down" else 0.0
         bench.change(curve=replace(steady, duties_pct=(slower,) * 4))

@@ -3,12 +3,12 @@
 Equations
 ---------
 Every body has ``C dT/dt = sum(G (T_neighbour - T)) + P``. Cores hang on the spreader one by one; from
-there a chain leads over the cooler's body (and coolant) to the case air and the room. Conductances
-from fins to air depend on fan speed and on their own rise (see `parts.Cooler`), power on clock,
-voltage and temperature (see `parts.Processor`). One implicit Euler step per second is stable for
-any constants, and its resting point is that of the equations themselves; the shortest time
-constant, a core's (2 s), is smeared by about half a step. Constants are textbook orders of magnitude
-for aluminium, copper and water, not any product's.
+there a chain leads over the cooler's body (and coolant) to the case air and the room; walls that
+warm late may hang on the case air. Conductances from fins to air depend on fan speed and on their
+own rise (see `parts.Cooler`), power on clock, voltage and temperature (see `parts.Processor`). One
+implicit Euler step per second is stable for any constants, and its resting point is that of the
+equations themselves; the shortest time constant, a core's (2 s), is smeared by about half a step.
+Constants are textbook orders of magnitude for aluminium, copper and water, not any product's.
 """
 
 import math
@@ -50,6 +50,7 @@ class Heat:
             capacities.append(cooler.coolant_j_per_k)
         self._capacities = [*capacities, case.air_j_per_k]
         self.chain_c = [room_c] * len(self._capacities)  # spreader, body, (coolant,) case air
+        self.walls_c = room_c
         self.fan_rpm = self.duty_pct() / 100 * cooler.top_rpm
 
     @property
@@ -117,6 +118,11 @@ class Heat:
         diagonal[0] += through
         right[0] += float(given.sum()) + self.processor.uncore_w
         right[-1] += self.case.other_heat_w + links[-1] * room_c
+        # Walls hang on the case air alone: solved for beforehand, they are one more term of its line.
+        walls, onto = self.case.walls_j_per_k / seconds, self.case.walls_w_per_k
+        kept = walls / (walls + onto)  # 0 where there are none
+        diagonal[-1] += onto * kept
+        right[-1] += onto * kept * self.walls_c
         for k in range(1, size):
             diagonal[k] += links[k - 1]
         for k in range(1, size):
@@ -128,6 +134,7 @@ class Heat:
         for k in range(size - 2, -1, -1):
             chain[k] = (right[k] + links[k] * chain[k + 1]) / diagonal[k]
         self.chain_c = chain
+        self.walls_c = kept * self.walls_c + (1 - kept) * chain[-1]
         self.cores_c = (core_c * self.cores_c + core_w + self._core_out * chain[0]) / (
             core_c + self._core_out
         )
