@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pandas as pd
+from furnished import another, furnished
 
 from gelassen.bench.simulated import (
     CASES,
@@ -58,9 +59,9 @@ def bench_of(scenario: Scenario, seed: int, power_w: float) -> SimulatedBench:
     """Return a machine of this kind, in a room of its own."""
     rng = np.random.default_rng(seed)
     return SimulatedBench(
-        cooler=COOLERS[scenario.cooler],
+        cooler=another(COOLERS[scenario.cooler], seed),
         curve=FIXED_FAN if scenario.fixed_fan else CURVES["on-air"],
-        case=CASES["open" if seed % 2 else "closed"],
+        case=furnished(CASES["open" if seed % 2 else "closed"], seed),
         power_limit_w=power_w,
         processor=Processor(limit_c=95.0),
         room=Room(

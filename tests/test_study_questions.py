@@ -230,7 +230,9 @@ def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
     study = open_study(folder)
     first = study.compare().setups
     assert study.unanalysed() == 0
-    monkeypatch.setattr("gelassen.study.study.summarise_run", None)  # would fail if it were asked
+    monkeypatch.setattr(
+        "gelassen.study.studyruns.summarise_run", None
+    )  # would fail if it were asked
     pd.testing.assert_frame_equal(study.compare().setups, first)
     monkeypatch.undo()
     with (study.run_folders()[0] / "notes.jsonl").open("a") as stream:
