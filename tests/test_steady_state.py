@@ -89,14 +89,20 @@ def test_what_rises_by_more_than_a_kelvin_a_watt_has_no_fan_whose_curve_could_en
     assert widths[1.6] < 0.85 * widths[0.3]
 
 
-def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for():
+@pytest.mark.parametrize(
+    ("begins_s", "shares"), [(0, (0.004, 0.014)), (360, (0.008, 0.02))], ids=["rest", "in the load"]
+)
+def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for(begins_s, shares):
     """One per cent of the rise comes in half an hour: too little to fit, too much to leave out."""
     covered = []
     for seed in range(20):
         log = heating_log("tower", seed, minutes=20, step_k=0.5)
-        share, tau = np.random.default_rng(seed).uniform((0.004, 800), (0.014, 2500))
+        share, tau = np.random.default_rng(seed).uniform((shares[0], 800), (shares[1], 2500))
         late = -share * log.rise_k * np.exp(-np.maximum(log.time_s - 120, 0) / tau)
-        answer = steady_state(log.time_s, log.temperature_c + late, reference_c=log.room_c)
+        seen = log.time_s >= begins_s
+        answer = steady_state(
+            log.time_s[seen], (log.temperature_c + late)[seen], reference_c=log.room_c[seen]
+        )
         covered.append(answer.low <= log.rise_k <= answer.high)
     assert np.mean(covered) >= 0.8
 
@@ -223,6 +229,20 @@ def test_a_sensor_stuck_on_one_degree_is_not_exact():
     answer = steady_state(np.arange(1800), np.full(1800, 49.0), reference_c=np.full(1800, 21.3))
     assert answer.value == pytest.approx(27.7, abs=0.05)
     assert answer.high - answer.low > 0.9
+
+
+def test_what_whole_degrees_hide_does_not_depend_on_when_they_were_read():
+    """Averages over uneven readings look finer than the sensor is."""
+    rng = np.random.default_rng(3)
+    even = np.arange(0, 1500.0)
+    uneven = np.sort(even + rng.uniform(-0.4, 0.4, even.size))
+    widths = []
+    for times in (even, uneven):
+        rise = 4 + 40.3 * (1 - np.exp(-np.maximum(times - 120, 0) / 90))
+        read = np.round(22 + rise + 0.1 * rng.standard_normal(times.size))
+        answer = steady_state(times, read, reference_c=np.full(times.size, 22.0))
+        widths.append(answer.high - answer.low)
+    assert widths[1] == pytest.approx(widths[0], rel=0.15)
 
 
 @settings(max_examples=6, deadline=None)

@@ -11,10 +11,7 @@ from gelassen.core.grid import Grid, lagged
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadbins import LoadBins
 from gelassen.core.loadspan import LoadSpan
-from gelassen.core.noise import (
-    noise_density,
-    quantisation_error,
-)
+from gelassen.core.noise import noise_density
 from gelassen.core.powereffect import power_effect, settled_power
 from gelassen.core.reference import BESIDE, ROOM, Place, places
 from gelassen.core.relaxation import Relaxation
@@ -30,6 +27,8 @@ _WANDER_IN_DOUBT = 0.35
 _SURER_FANLESS = 0.6
 # Share of the settled rise at rest, where no reference tells it.
 _USUAL_START = 0.12
+# Where a log begins under load, the load is taken to have begun so long before.
+_UNSEEN_S, _FIRST_S = 300.0, 5.0
 # Suppositions that count less than this are left out of the drawn course.
 _NO_PART = 0.01
 
@@ -86,6 +85,7 @@ def fit_heating(
     room: Floats | None,
     watts: Floats | None,
     span: LoadSpan,
+    hidden_k: float,
     slowest: tuple[float, float] = USUAL_SLOWEST,
     coolant: bool | None = None,
     before: Sequence[tuple[float, float]] = (),
@@ -100,6 +100,8 @@ def fit_heating(
         Temperature (NaN where not read), reference and power (filled; None if not logged).
     span : LoadSpan
         When the load ran.
+    hidden_k : float
+        What the steps of the sensors hide, as a standard error: seen in readings that are not averaged.
     slowest : tuple of float
         What is known of the slowest time constant before: see `fit_relaxation`.
     coolant : bool, optional
@@ -109,12 +111,7 @@ def fit_heating(
     """
     begin_s = span.start_s + _boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
-    latter = curve[used][int(used.sum()) // 2 :]
-    hidden_k = float(
-        np.hypot(
-            quantisation_error(latter), 0.0 if room is None else quantisation_error(room[used])
-        )
-    )
+    before = before or _before_the_log(grid, curve, room, span)
     bins = LoadBins.of(
         grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None, before
     )
@@ -277,6 +274,23 @@ class _Load:
         mean_w = float(self.watts[self.used].mean())
         settled = relaxation.quantile(relaxation.settled, 0.5)
         return fanless_chance(settled / mean_w) if mean_w > 0 else 0.0
+
+
+def _before_the_log(
+    grid: Grid, curve: Floats, room: Floats | None, span: LoadSpan
+) -> Sequence[tuple[float, float]]:
+    """Return what a load had done when its log began: slow bodies still follow that, too.
+
+    Rest and the quickest parts belong to the rise of the first readings as well. They are about half of
+    what is seen where the log begins with the load, and little where it begins long after it.
+    """
+    first = grid.times_s <= grid.times_s[0] + _FIRST_S
+    if room is None or span.start_s > grid.times_s[0] + _FIRST_S:
+        return ()
+    rise = curve - room
+    start_k, end_k = _mean(rise[first]), _mean(rise[grid.times_s >= span.end_s - _FIRST_S])
+    done_k = start_k - 0.5 * abs(end_k - start_k)
+    return ((done_k, _UNSEEN_S),) if done_k > 0 else ()
 
 
 def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:

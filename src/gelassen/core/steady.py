@@ -18,6 +18,7 @@ from gelassen.core.inputs import (
     need_readings,
 )
 from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
+from gelassen.core.noise import quantisation_error
 from gelassen.core.notread import without_not_read
 from gelassen.core.onethread import one_thread
 from gelassen.core.relaxationfit import USUAL_SLOWEST
@@ -241,7 +242,10 @@ def steady_state(
     room = None if reference is None else grid.filled(times, reference)
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
-    fit = fit_heating(grid, curve, room, watts, span, slowest, reference_is_coolant, changes_before)
+    hidden_k = _hidden_by_steps(times, temperature, reference, span)
+    fit = fit_heating(
+        grid, curve, room, watts, span, hidden_k, slowest, reference_is_coolant, changes_before
+    )
     answer = _answer(fit, grid.times_s, span, band_k, confidence, unit)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
@@ -254,6 +258,16 @@ def steady_state(
             "this the wrong reference?"
         )
     return replace(answer, cautions=(*cautions, *answer.cautions))
+
+
+def _hidden_by_steps(
+    times: Floats, temperature: Floats, reference: Floats | None, span: LoadSpan
+) -> float:
+    """Return what the steps of both sensors hide where it settles, as a standard error in K."""
+    loaded = (times >= span.start_s) & (times <= span.end_s)
+    late = loaded & (times >= (span.start_s + span.end_s) / 2)
+    room_k = 0.0 if reference is None else quantisation_error(reference[loaded])
+    return float(np.hypot(quantisation_error(temperature[late]), room_k))
 
 
 def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
