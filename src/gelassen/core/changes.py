@@ -14,6 +14,7 @@ from gelassen.core.noise import step_size
 from gelassen.core.pauses import Pause, load_pauses
 from gelassen.core.powerchange import power_change_near, power_changes
 from gelassen.core.reference import BESIDE, likeliest_place
+from gelassen.core.renewal import without_repeats
 from gelassen.core.steps import Step, find_steps
 from gelassen.core.throttling import Throttling
 from gelassen.core.unstepped import unstepped
@@ -56,7 +57,7 @@ def find_changes(
     found = [
         *find_steps(
             times,
-            temperature - base,
+            without_repeats(times, temperature) - base,
             load_s=span,
             told_s=told_s,
             power_known=known,

@@ -26,7 +26,7 @@ def unanswered(values: Floats) -> Bools:
     nothing = np.zeros(values.size, dtype=bool)
     good = np.flatnonzero(np.isfinite(values) & ~odd)
     which = np.flatnonzero(odd)
-    if which.size == 0 or good.size < 2 or which.size > _MOST * values.size:
+    if which.size == 0 or good.size < 2 or which.size > _MOST * np.isfinite(values).sum():
         return nothing
     place = np.searchsorted(good, which)
     before = values[good[np.maximum(place - 1, 0)]]

@@ -233,7 +233,8 @@ def steady_state(
         nothing = _no_answer(times, temperature, reference, span, confidence, cautions)
         return replace(nothing, took_notice=False)
 
-    grid = make_grid(times[times <= span.end_s], span.end_s)
+    # No finer than the temperature was read: what lies between its readings says nothing of its noise.
+    grid = make_grid(times[np.isfinite(temperature)], span.end_s)
     curve = grid.averaged(times, temperature)
     late = grid.times_s >= (span.start_s + span.end_s) / 2
     if np.isfinite(curve).sum() < _FEWEST_READINGS or not np.isfinite(curve[late]).any():

@@ -35,6 +35,7 @@ from gelassen.core.outlook import widened_for_looking
 from gelassen.core.partseries import part_level, part_series
 from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
+from gelassen.core.renewal import renewed_every_s
 from gelassen.core.result import Result
 from gelassen.core.steady import SteadyState
 from gelassen.core.steps import Step
@@ -207,6 +208,12 @@ def summarise_run(
                 power_flag=part.power_flag,
             )
             cautions += throttling.cautions
+        every_s = renewed_every_s(times, temperature)
+        if every_s is not None:
+            cautions.append(
+                f"the temperature is renewed every {every_s:.0f} s only, and was logged more often: "
+                "moments are no surer than that"
+            )
         if climbs:
             climb, said = _climb(times, temperature, room, power, span, limit, confidence)
             cautions += said
