@@ -23,6 +23,8 @@ from gelassen.core.unstepped import unstepped
 _BOOST_S = 60.0
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
+# Walls of a case hold some of a change of the room back, for so long.
+_ROOM_HELD, _HELD_S = 0.1, 1500.0
 # Without a fan there is none that could turn faster in a warmer room: so much of that doubt goes.
 _SURER_FANLESS = 0.6
 # Share of the settled rise at rest, where no reference tells it.
@@ -236,6 +238,8 @@ class _Load:
             gain = look.place.gain_in_doubt * (1 - _SURER_FANLESS * fanless)
             doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
+            if look.place is ROOM:
+                doubts.append(_ROOM_HELD * (felt - lagged(felt, grid.step_s, _HELD_S)))
         if self.watts is not None and look.place is ROOM:
             rise = self.curve - conditions
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)

@@ -107,6 +107,8 @@ class StepSearch:
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
+        if last_s <= elapsed[0] + _EARLIEST_S:
+            return []
         moments = np.linspace(float(elapsed[0]) + _EARLIEST_S, last_s, _MOMENTS)
         pitch = float(moments[1] - moments[0])
         taken = np.array([change.moment_s for change in found.changes])
