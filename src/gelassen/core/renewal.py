@@ -1,4 +1,7 @@
-"""Sensors that renew their reading more rarely than it is logged: what only repeats is no reading."""
+"""Channels that are renewed, or read, more rarely than samples are logged.
+
+What only repeats is no reading; what lies between two readings of a slow logger is known from both.
+"""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +14,8 @@ _RARE_S, _REPEATS = 4.0, 3.0
 # So many changes tell how rarely. Some must be larger than the sensor's own step: a coarse sensor
 # that climbs slowly stands still by itself.
 _FEWEST, _LARGER, _STEPS = 12, 3, 1.5
+# Straight lines bridge what is usual between readings of a channel, and no pause of it.
+_USUAL, _PAUSE_S = 2.5, 30.0
 
 
 def renewed_every_s(times: Floats, values: Floats) -> float | None:
@@ -46,3 +51,16 @@ def without_repeats(times: Floats, values: Floats) -> Floats:
 
 def _changes(series: Floats) -> NDArray[np.int64]:
     return np.flatnonzero(np.diff(series) != 0) + 1
+
+
+def bridged(times: Floats, values: Floats) -> Floats:
+    """Return a channel with straight lines between readings that are no farther apart than usual."""
+    known = np.flatnonzero(np.isfinite(values))
+    if known.size in (0, values.size) or known.size < _FEWEST:
+        return values
+    apart_s = np.diff(times[known])
+    usual_s = min(_USUAL * float(np.median(apart_s)), _PAUSE_S)
+    after = np.searchsorted(known, np.arange(values.size)).clip(1, known.size - 1)
+    between = (np.arange(values.size) > known[0]) & (np.arange(values.size) < known[-1])
+    near = between & (apart_s[after - 1] <= usual_s)
+    return np.where(near, np.interp(times, times[known], values[known]), values)

@@ -10,6 +10,7 @@ from gelassen.core.heldby import Chip, from_clock, from_power
 from gelassen.core.inputs import Bools, Floats, SeriesLike, as_series, as_time, need_readings
 from gelassen.core.noise import step_size
 from gelassen.core.powerlimit import on_limit
+from gelassen.core.renewal import bridged
 from gelassen.core.result import Result
 from gelassen.core.underload import under_load, without_pauses
 
@@ -129,6 +130,10 @@ def find_throttling(
     if clock is not None:  # no clock stands still: a reading of zero is none
         clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
     power = _optional("power_w", power_w, times)
+    # Several loggers laid together: each read at moments of its own.
+    temperature = bridged(times, temperature)
+    clock = None if clock is None else bridged(times, clock)
+    power = None if power is None else bridged(times, power)
     load = _optional("load_pct", load_pct, times)
     count = _optional("throttle_count", throttle_count, times)
     allowed = _allowed(power_limit_w, times)
