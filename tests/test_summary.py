@@ -293,6 +293,13 @@ def test_another_part_at_its_limit_and_a_hold_that_began_too_early_are_named():
     assert below == pytest.approx(early.steady.value - begun, abs=1.5)
 
 
+@pytest.mark.parametrize(("from_s", "said"), [(0, False), (122, False), (400, True)])
+def test_a_log_that_begins_in_the_midst_of_its_load_is_told_as_such(from_s, said):
+    run = recording_of(heating_log("tower", 1, minutes=20))
+    late = replace(run, frame=run.frame[run.frame.index >= from_s])
+    assert ("the log begins under load" in cautions_of(late)) == said
+
+
 def test_what_cannot_be_is_named_and_nothing_is_concluded_from_it():
     log = heating_log("tower", 1)
     run = recording_of(log, limit_c=95.0)

@@ -20,6 +20,8 @@ _NEAR_LIMIT_K = 2.0
 _BAND_K = 0.5
 # A room read by hand is read every few minutes.
 _UNREAD_S = 600.0
+# A log shows no rest if its load begins this soon; most of what a load does is there from this share on.
+_FIRST_S, _MOSTLY_THERE = 5.0, 0.5
 
 
 def drift_cautions(
@@ -185,6 +187,25 @@ def hold_cautions(
     return [
         f"hold began {abs(short):.1f} K {'below' if short > 0 else 'above'} the steady value: its mean and "
         "its peak say less than the steady value does. Soak longer"
+    ]
+
+
+def begun_cautions(
+    times: Floats,
+    rise: Floats,
+    span: tuple[float, float],
+    settled_k: float,
+) -> list[str]:
+    """Say if the log shows no rest, and most of the rise was there when it began."""
+    first = rise[(times <= times[0] + _FIRST_S) & np.isfinite(rise)]
+    if span[0] > times[0] + _FIRST_S or not first.size:
+        return []
+    share = float(np.median(first)) / settled_k if settled_k > 0 else 0.0
+    if share < _MOSTLY_THERE:
+        return []
+    return [
+        f"the log begins under load, with {100 * min(share, 1.0):.0f} % of the rise: what warms up slowly "
+        "may still follow what came before, which widens the interval. Begin the log at rest"
     ]
 
 

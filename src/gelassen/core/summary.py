@@ -7,6 +7,7 @@ import pandas as pd
 
 from gelassen.core.cautions import (
     background_cautions,
+    begun_cautions,
     bridged_caution,
     drift_cautions,
     hold_cautions,
@@ -245,6 +246,8 @@ def summarise_run(
     if steady is not None:
         cautions += steady.cautions
         cautions += hold_cautions(recording, steady, hold)
+    if steady is not None and temperature is not None and room is not None:
+        cautions += begun_cautions(times, temperature - room, span, steady.value)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)
         paused = all(step.what == "pause" for step in steps)
