@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from changing_bench import KINDS, changed_bench_row
+from comparing import difference_table, mountings_table, rooms_table, spreads_table
 from furnished import another, furnished
 from governed_chip import governed
 from random_machines import IDLE_S as MACHINE_IDLE_S
@@ -27,14 +28,12 @@ from gelassen.bench.simulated import (
 )
 from gelassen.core import (
     Recording,
-    compare_setups,
     find_steps,
     find_throttling,
     steady_state,
     summarise_run,
     sustainable_power,
 )
-from gelassen.study.oneroom import ROOM_EFFECT
 from gelassen.study.parallel import process_pool
 
 FIXED = FanCurve(name="fixed", temperatures_c=(20.0, 100.0), duties_pct=(55.0, 55.0))
@@ -410,175 +409,6 @@ def throttling_table(seeds: int) -> None:
         print(f"| {name} | {scores[0]:.3f} | {scores[1]:.3f} | {100 * wrong:.2f} % |")
 
 
-def difference_table(seeds: int) -> None:
-    """Print how often differences between setups are found, and how often where there are none."""
-    print("\n## Differences between setups\n")
-    print(
-        "Two to six setups, three runs each, spread 0.3 to 0.8 K; true levels all alike, or anywhere "
-        f"within 6 K; {4 * seeds} studies of each kind.\n"
-    )
-    print(
-        "| what is known of the spread | studies that claim any where none is | that part alike "
-        "setups where others differ | found: 1 K and more | 2 K and more | just 1 K, two setups | "
-        "intervals cover |"
-    )
-    print("|:---|---:|---:|---:|---:|---:|---:|")
-    kinds: dict[str, dict[str, tuple[float, float]]] = {
-        "these runs alone": {},
-        "and what rigs usually scatter by": {"usual_spread": (0.5, 4.0)},
-        "and 20 earlier repeats of this rig": {"repeatability": (0.0, 20.0)},
-    }
-    for words, known in kinds.items():
-        rng = np.random.default_rng(2)
-        claims, parted, covered, one = [], [], [], []
-        found: dict[float, list[bool]] = {1.0: [], 2.0: []}
-        for _ in range(4 * seeds):
-            count = int(rng.integers(2, 7))
-            spread = float(rng.uniform(0.3, 0.8))
-            given = {
-                name: (
-                    spread * np.sqrt(rng.chisquare(20) / 20) if not value[0] else value[0],
-                    value[1],
-                )
-                for name, value in known.items()
-            }
-            for kind in ("alike", "in groups", "apart", "just one"):
-                n = 2 if kind == "just one" else count
-                true = {
-                    "alike": np.zeros(n),
-                    "in groups": rng.choice([0.0, 3.0, 6.0], n),
-                    "apart": rng.uniform(0, 6, n),
-                }.get(kind, np.array([0.0, 1.0]))
-                names = [f"setup {k}" for k in range(n)]
-                runs = pd.DataFrame(
-                    {
-                        "setup": np.repeat(names, 3),
-                        "value": 50 + np.repeat(true, 3) + rng.normal(0, spread, 3 * n),
-                        "standard_error": 0.05,
-                    }
-                )
-                rows = compare_setups(runs, **given).differences
-                level = dict(zip(names, true, strict=True))
-                truth = rows["setup"].map(level) - rows["versus"].map(level)
-                told = rows["distinguishable"].to_numpy(dtype=bool)
-                if kind == "alike":
-                    claims.append(told.any())
-                elif kind == "in groups":
-                    if (truth == 0).any():
-                        parted.append(told[truth == 0].any())
-                elif kind == "apart":
-                    covered += list((rows["low"] <= truth) & (truth <= rows["high"]))
-                    for size, hits in found.items():
-                        hits += list(told[truth.abs() >= size])
-                else:
-                    one.append(told[0])
-        print(
-            f"| {words} | {100 * np.mean(claims):.1f} % | {100 * np.mean(parted):.1f} % | "
-            f"{100 * np.mean(found[1.0]):.0f} % | {100 * np.mean(found[2.0]):.0f} % | "
-            f"{100 * np.mean(one):.0f} % | {100 * np.mean(covered):.1f} % |"
-        )
-
-
-# Design -> setups that share their mountings, mountings of each, runs of each setup on each.
-DESIGNS = {
-    "one mounting a setup, three runs": (1, 1, 3),
-    "three mountings a setup, two runs each": (1, 3, 2),
-    "two fan curves a cooler, once on each of its three mountings": (2, 3, 1),
-    "every setup once on each of three mountings": (4, 3, 1),
-}
-
-
-def mountings_table(seeds: int) -> None:
-    """Print what runs that share mountings claim and find, with the mountings noted and without."""
-    print("\n## Differences between setups whose runs share mountings\n")
-    print(
-        "Four setups; another mounting moves a rise by 0.3 to 0.8 K, runs of one scatter by 0.1 to 0.25 K; "
-        "what rigs usually scatter by is told; true levels all alike, or anywhere within 6 K; "
-        f"{seeds} studies.\n"
-    )
-    print(
-        "| runs | mountings noted: claim any where none is | intervals cover | found: 1 K and more | "
-        "not noted: claim any where none is |\n|:---|---:|---:|---:|---:|"
-    )
-    for words, (sharing, mountings, repeats) in DESIGNS.items():
-        rng = np.random.default_rng(2)
-        claims, blind, covered, found = [], [], [], []
-        for _ in range(seeds):
-            spread, within = rng.uniform(0.3, 0.8), rng.uniform(0.1, 0.25)
-            rows = []
-            for setup in range(4):
-                for mounting in range(mountings):
-                    rows += [(setup, f"{setup // sharing} {mounting}")] * repeats
-            table = pd.DataFrame(rows, columns=["setup", "mount"])
-            moved = {name: rng.normal(0, spread) for name in table["mount"].unique()}
-            scatter = table["mount"].map(moved) + rng.normal(0, within, len(table))
-            alike = table.assign(value=50 + scatter, standard_error=0.05)
-            claims.append(_told(alike).any())
-            blind.append(_told(alike.drop(columns="mount")).any())
-            true = rng.uniform(0, 6, 4)
-            apart = alike.assign(value=alike["value"] + true[table["setup"]])
-            pairs = compare_setups(apart, usual_spread=(0.5, 4.0)).differences
-            truth = true[pairs["setup"].astype(int)] - true[pairs["versus"].astype(int)]
-            covered += list((pairs["low"] <= truth) & (truth <= pairs["high"]))
-            found += list(pairs["distinguishable"][np.abs(truth) >= 1])
-        print(
-            f"| {words} | {100 * np.mean(claims):.1f} % | {100 * np.mean(covered):.1f} % | "
-            f"{100 * np.mean(found):.0f} % | {100 * np.mean(blind):.0f} % |"
-        )
-
-
-def _told(runs: pd.DataFrame) -> "pd.Series[bool]":
-    return compare_setups(runs, usual_spread=(0.5, 4.0)).differences["distinguishable"]
-
-
-def rooms_table(seeds: int) -> None:
-    """Print what rooms of different warmth do to verdicts, allowed for and not."""
-    print("\n## Differences between setups in rooms of different warmth\n")
-    print(
-        "Two to six setups, three runs each, spread 0.3 to 0.8 K; a rise changes by so much with each "
-        "kelvin of the room; rooms lie within 4 K of 22 °C, or each setup has a day of its own within 2 K "
-        "of it; "
-        f"true levels all alike, or anywhere within 6 K; {2 * seeds} studies of each kind.\n"
-    )
-    print(
-        "| rooms | for each K of the room | claim any where none is | intervals cover | found: 1 K and "
-        "more | as if rooms were alike: claim any | cover | found |\n"
-        "|:---|:---|---:|---:|---:|---:|---:|---:|"
-    )
-    for words, day in (("of every run", False), ("of every setup", True)):
-        for name, slopes in (
-            ("nothing", (0.0,)), ("-0.22 K", (-0.22,)), ("-0.22 to +0.15 K", (-0.22, -0.1, 0.0, 0.15)),
-        ):  # fmt: skip
-            cells = []
-            for effect in (ROOM_EFFECT, None):
-                rng = np.random.default_rng(2)
-                claims, covered, found = [], [], []
-                for number in range(4 * seeds):
-                    count, spread = int(rng.integers(2, 7)), rng.uniform(0.3, 0.8)
-                    alike = number % 2 == 0
-                    true = np.zeros(count) if alike else rng.uniform(0, 6, count)
-                    setup = np.repeat(np.arange(count), 3)
-                    room = rng.uniform(-4, 4, setup.size)
-                    if day:
-                        room = rng.uniform(-2, 2, count)[setup] + rng.uniform(-0.7, 0.7, setup.size)
-                    value = 50 + true[setup] + rng.choice(slopes) * room
-                    value += rng.normal(0, spread, setup.size)
-                    runs = pd.DataFrame({"setup": setup, "value": value, "room_c": 22 + room})
-                    pairs = compare_setups(
-                        runs.assign(standard_error=0.1), usual_spread=(0.5, 4.0), room_effect=effect
-                    ).differences
-                    truth = true[pairs["setup"].astype(int)] - true[pairs["versus"].astype(int)]
-                    if alike:
-                        claims.append(pairs["distinguishable"].any())
-                    covered += list((pairs["low"] <= truth) & (truth <= pairs["high"]))
-                    found += list(pairs["distinguishable"][np.abs(truth) >= 1])
-                cells.append(
-                    f"{100 * np.mean(claims):.1f} % | {100 * np.mean(covered):.1f} % | "
-                    f"{100 * np.mean(found):.0f} %"
-                )
-            print(f"| {words} | {name} | {' | '.join(cells)} |")
-
-
 def made_levels(seed: int) -> list[Levels]:
     """Return the levels of 250 random coolers: as many take hardly longer than a few."""
     return levels(seed, 250)
@@ -686,6 +516,7 @@ TABLES = {
     "bench-steps": bench_steps_table,
     "throttling": throttling_table,
     "differences": difference_table,
+    "spreads": spreads_table,
     "mountings": mountings_table,
     "rooms": rooms_table,
     "coolers": random_capacity_table,
