@@ -154,9 +154,7 @@ def test_the_chips_own_word_counts_for_more():
     assert not answer.power.any()
 
 
-@pytest.mark.parametrize(
-    "every", [1, 10], ids=["one logger", "temperature and power of a slow one"]
-)
+@pytest.mark.parametrize("every", [1, 10], ids=["one logger", "all but the clock of a slow one"])
 def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat(every):
     log, _ = held_back()
     t = log["time_s"]
@@ -166,7 +164,7 @@ def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat(ev
     log["temperature_c"] = np.select([cut, given_back], [87 + 8 * np.exp(-since / 4), 95.0], 60.0)
     log["clock_mhz"] = np.where(cut, 3300.0, np.where(log["load_pct"] > 50, 4700.0, 1600.0))
     log["power_w"] = np.where(cut, 110.0, np.where(log["load_pct"] > 50, 200.0, 15.0))
-    for name in ("temperature_c", "power_w"):
+    for name in ("temperature_c", "power_w", "load_pct"):
         log[name] = np.where(np.arange(t.size) % every == 0, log[name], np.nan)
     answer = find_throttling(**log)
     assert f1(answer.thermal, cut) > 0.97

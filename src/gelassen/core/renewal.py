@@ -15,7 +15,7 @@ _RARE_S, _REPEATS = 4.0, 3.0
 # that climbs slowly stands still by itself.
 _FEWEST, _LARGER, _STEPS = 12, 3, 1.5
 # Straight lines bridge what is usual between readings of a channel, and no pause of it.
-_USUAL, _PAUSE_S = 2.5, 30.0
+_USUAL, _MISSED_S, _PAUSE_S = 2.5, 10.0, 30.0
 
 
 def renewed_every_s(times: Floats, values: Floats) -> float | None:
@@ -59,7 +59,7 @@ def bridged(times: Floats, values: Floats) -> Floats:
     if known.size in (0, values.size) or known.size < _FEWEST:
         return values
     apart_s = np.diff(times[known])
-    usual_s = min(_USUAL * float(np.median(apart_s)), _PAUSE_S)
+    usual_s = float(np.clip(_USUAL * np.median(apart_s), _MISSED_S, _PAUSE_S))
     after = np.searchsorted(known, np.arange(values.size)).clip(1, known.size - 1)
     between = (np.arange(values.size) > known[0]) & (np.arange(values.size) < known[-1])
     near = between & (apart_s[after - 1] <= usual_s)

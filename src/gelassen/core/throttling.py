@@ -135,6 +135,8 @@ def find_throttling(
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
     load = _optional("load_pct", load_pct, times)
+    # A load that was not read has not stopped for that.
+    load = None if load is None else forward(load)
     count = _optional("throttle_count", throttle_count, times)
     allowed = _allowed(power_limit_w, times)
     cautions: list[str] = []
@@ -232,7 +234,8 @@ def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats 
         if not limit > 0:
             raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
         return np.full(times.size, limit)
-    return as_series("power_limit_w", power_limit_w, like=times)
+    limits = _optional("power_limit_w", power_limit_w, times)
+    return None if limits is None else forward(limits)
 
 
 def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
