@@ -81,14 +81,6 @@ def test_spreads_of_setups_that_may_differ_widen_what_rests_on_a_common_one():
     assert row["high"] - row["difference"] == pytest.approx(
         student_t.ppf(0.975, 1 / (1 / 8 + 1 / 40)) * error
     )
-    claims = 0
-    for seed in range(150):
-        rng = np.random.default_rng(seed)
-        spreads = rng.uniform(0.3, 0.8, 5)
-        alike = {f"s{k}": rng.normal(50, spread, 3) for k, spread in enumerate(spreads)}
-        pairs = compare_setups(runs_of(alike), usual_spread=(0.5, 4)).differences
-        claims += pairs["distinguishable"].any()
-    assert claims <= 12
 
 
 def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():
