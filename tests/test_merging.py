@@ -56,6 +56,19 @@ def test_logs_are_laid_together_by_their_changes_and_nothing_is_made_up(two_logs
     assert told.frame["cpu.package.temp_c"].first_valid_index() == 40
 
 
+def test_one_of_the_logs_of_a_run_holds_its_temperatures(two_logs):
+    pd.read_csv(METER).drop(columns="Room [°C]").to_csv(METER, index=False)
+    run = ["import", SENSORS, METER, "--study", "study", "--setup", "tower", "--limit", "95"]
+    done = CliRunner().invoke(cli, [*run, "--new-setup"])
+    assert done.exit_code == 0, done.output
+    (folder,) = (two_logs / "study" / "runs").iterdir()
+    frame = gelassen.read_run(folder).frame
+    assert {"wall.supply.power_w", "cpu.package.temp_c"} <= set(frame.columns)
+    for alone in ([METER], [SENSORS, METER, "--each"]):
+        refused = CliRunner().invoke(cli, ["import", *alone, "--dry-run"])
+        assert "meter.csv: no column is known to be a temperature" in str(refused.exception)
+
+
 def test_an_offset_that_cannot_be_told_is_asked_for(two_logs):
     logs = [gelassen.read_log(name) for name in (SENSORS, METER)]
     with pytest.raises(InputError, match="do not overlap.*--offset meter=SECONDS"):

@@ -11,13 +11,13 @@ from gelassen.core.renewal import renewed_every_s, without_repeats
 from logs import heating_log
 
 
-def held(values, samples):
+def held(times, values, samples):
     return np.repeat(values[::samples], samples)[: values.size]
 
 
 def test_a_sensor_that_is_renewed_every_quarter_minute_is_told_from_one_that_stands_still():
     log = heating_log("tower", 1, minutes=20, step_k=0.1)
-    rare = held(log.temperature_c, 15)
+    rare = held(log.time_s, log.temperature_c, 15)
     fresh = without_repeats(log.time_s, rare)
     assert renewed_every_s(log.time_s, rare) == pytest.approx(15, abs=0.2)
     assert np.isfinite(fresh).sum() == pytest.approx(rare.size / 15, rel=0.05)
@@ -28,12 +28,17 @@ def test_a_sensor_that_is_renewed_every_quarter_minute_is_told_from_one_that_sta
         assert without_repeats(log.time_s, plain) is plain
 
 
-def test_its_stairs_are_no_changes_of_the_conditions():
+def filled(times, values, samples):
+    return np.interp(times, times[::samples], values[::samples])
+
+
+@pytest.mark.parametrize("seldom", [held, filled], ids=["held", "filled in by straight lines"])
+def test_its_stairs_are_no_changes_of_the_conditions(seldom):
     found = 0
     for seed in range(8):
         log = heating_log("liquid", seed, minutes=15, step_k=0.1)
         channels = {
-            "cpu.package.temp_c": held(log.temperature_c, 15),
+            "cpu.package.temp_c": seldom(log.time_s, log.temperature_c, 15),
             "room.air.temp_c": log.room_c,
         }
         summary = summarise_run(

@@ -111,6 +111,7 @@ def import_logs(
         dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
         hold_s=hold or None,
         draft=write_columns is not None and (dry_run or study is None),
+        beside=len(files) > 1 and merge is not False,
     )  # fmt: skip
     columns = _columns(pairs, mapping)
     # A long log is not read in vain.
@@ -124,6 +125,8 @@ def import_logs(
     as_one = _as_one_run(understood, merge, bool(offsets) or match)
     jobs: list[tuple[Recording, list[Path]]] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
+    if told.beside and not told.draft and not columns:
+        _need_temperatures(understood, as_one=as_one)
     if as_one:
         merged, joined = _merge(understood, offsets, match, told)
         jobs = [(merged, list(files))]
@@ -245,6 +248,22 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
         if not text.startswith(("columns left alone", *((PAUSED,) if every_load else ())))
     ]
     return "\n".join(lines)
+
+
+def _need_temperatures(understood: "list[tuple[Path, Understanding]]", *, as_one: bool) -> None:
+    """Refuse logs without a temperature: each by itself, or all of one run together."""
+    from gelassen.core.errors import FileError
+    from gelassen.intake.table import no_temperature
+
+    without = [
+        (path, one)
+        for path, one in understood
+        if not any(str(name).endswith("_c") for name in one.recording.frame.columns)
+    ]
+    if without and (not as_one or len(without) == len(understood)):
+        path, one = without[0]
+        unclear = [word.header for word in one.columns if word.channel is None]
+        raise FileError(no_temperature(path.name, unclear))
 
 
 def _as_one_run(

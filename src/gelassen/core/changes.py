@@ -116,7 +116,7 @@ def _in_case_air(
     found: list[Step] = []
     for name in frame.columns.tolist():
         if name.startswith("case.") and name.endswith(".temp_c"):
-            air = frame[name].to_numpy(dtype=float) - base
+            air = without_repeats(times, frame[name].to_numpy(dtype=float)) - base
             within = air[(times >= span[0]) & (times <= span[1])]
             if not np.isfinite(within).any():
                 continue

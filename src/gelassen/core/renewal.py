@@ -14,6 +14,8 @@ _RARE_S, _REPEATS = 4.0, 3.0
 # So many changes tell how rarely. Some must be larger than the sensor's own step: a coarse sensor
 # that climbs slowly stands still by itself.
 _FEWEST, _LARGER, _STEPS = 12, 3, 1.5
+# Where something was filled in by straight lines, so few of the samples on the move are kinks.
+_KINKS = 0.4
 # Straight lines bridge what is usual between readings of a channel, and no pause of it.
 _USUAL, _MISSED_S, _PAUSE_S = 2.5, 10.0, 30.0
 
@@ -21,25 +23,17 @@ _USUAL, _MISSED_S, _PAUSE_S = 2.5, 10.0, 30.0
 def renewed_every_s(times: Floats, values: Floats) -> float | None:
     """Return how often a channel is renewed, in s; None if that is as often as it is logged."""
     present = np.isfinite(values)
-    moment, series = times[present], values[present]
-    changed = _changes(series)
-    if changed.size < _FEWEST:
-        return None
-    every_s = float(np.percentile(np.diff(moment[changed]), 5))
-    if every_s < max(_RARE_S, _REPEATS * float(np.median(np.diff(moment)))):
-        return None
-    jumps = np.abs(np.diff(series))[changed - 1]
-    return every_s if np.sum(jumps > _STEPS * step_size(series)) >= _LARGER else None
+    return _renewed(times[present], values[present])[0]
 
 
 def without_repeats(times: Floats, values: Floats) -> Floats:
-    """Return a channel with what only repeats its last reading taken as missing."""
-    every_s = renewed_every_s(times, values)
+    """Return a channel with what only repeats its last reading, or fills in, taken as missing."""
+    present = np.flatnonzero(np.isfinite(values))
+    moment = times[present]
+    every_s, renewed = _renewed(moment, values[present])
     if every_s is None:
         return values
-    present = np.flatnonzero(np.isfinite(values))
-    starts = np.concatenate([[0], _changes(values[present])])
-    moment = times[present]
+    starts = np.concatenate([[0], renewed])
     since = moment - moment[starts[np.searchsorted(starts, np.arange(present.size), "right") - 1]]
     # A reading that stayed was renewed all the same: once in each of these times.
     turn = np.floor(since / every_s + 1e-6)
@@ -49,8 +43,24 @@ def without_repeats(times: Floats, values: Floats) -> Floats:
     return fresh
 
 
-def _changes(series: Floats) -> NDArray[np.int64]:
-    return np.flatnonzero(np.diff(series) != 0) + 1
+def _renewed(moment: Floats, series: Floats) -> tuple[float | None, NDArray[np.int64]]:
+    """Return how often a series is renewed (None: all the time), and which readings surely are new."""
+    jumps = np.diff(series)
+    renewed, filled = np.flatnonzero(jumps != 0) + 1, False
+    if renewed.size < _FEWEST:
+        return None, renewed
+    # Straight lines drawn between the readings of a slow logger have no kinks between them.
+    slopes = jumps / np.diff(moment).clip(min=1e-9)
+    kinked = np.abs(np.diff(slopes)) > 1e-6 * np.abs(slopes).max()
+    if np.mean(kinked[slopes[:-1] != 0]) < _KINKS:
+        renewed, filled = np.flatnonzero(kinked) + 1, True
+    if renewed.size < _FEWEST:
+        return None, renewed
+    every_s = float(np.percentile(np.diff(moment[renewed]), 5))
+    if every_s < max(_RARE_S, _REPEATS * float(np.median(np.diff(moment)))):
+        return None, renewed
+    larger = np.abs(jumps)[renewed - 1] > _STEPS * step_size(series)
+    return (every_s if filled or larger.sum() >= _LARGER else None), renewed
 
 
 def bridged(times: Floats, values: Floats) -> Floats:

@@ -212,8 +212,7 @@ def summarise_run(
         every_s = renewed_every_s(times, temperature)
         if every_s is not None:
             cautions.append(
-                f"the temperature is renewed every {every_s:.0f} s only, and was logged more often: "
-                "moments are no surer than that"
+                f"the temperature is renewed every {every_s:.0f} s only: moments are no surer than that"
             )
         if climbs:
             climb, said = _climb(times, temperature, room, power, span, limit, confidence)

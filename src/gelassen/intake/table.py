@@ -89,7 +89,7 @@ def _understand(
         keys, headers, samples, assigned, time.columns, stamped, decimals, main
     )
     if not told.draft:
-        _need_channels(name, words, told=bool(targets))
+        _need_channels(name, words, told=bool(targets) or told.beside)
     rows = read_rows(
         decoded.data, start, layout.data_line + 1, layout, plans, main,
         path=path if isinstance(decoded.data, mmap) else None,
@@ -248,6 +248,15 @@ def _named(headers: Sequence[str]) -> str:
     return shown + (f" and {len(headers) - _SHOWN} more" if len(headers) > _SHOWN else "")
 
 
+def no_temperature(name: str, unclear: Sequence[str]) -> str:
+    """Return what to say of a log in which no column is known to be a temperature."""
+    return (
+        f"{name}: no column is known to be a temperature (columns that are not clear: "
+        f"{_named(unclear) or 'none'}). "
+        'Say which is: --column "HEADER=cpu.package.temp_c"'
+    )
+
+
 def _need_channels(name: str, words: Sequence[ColumnWords], *, told: bool) -> None:
     headers = [w.header for w in words if w.channel is None and w.confidence != "time"]
     if not any(w.channel for w in words):
@@ -256,11 +265,7 @@ def _need_channels(name: str, words: Sequence[ColumnWords], *, told: bool) -> No
             'Say which is which: --column "HEADER=cpu.package.temp_c"'
         )
     if not told and not any(w.channel and w.channel.endswith("_c") for w in words):
-        raise FileError(
-            f"{name}: no column is known to be a temperature (columns that are not clear: "
-            f"{_named(headers) or 'none'}). "
-            'Say which is: --column "HEADER=cpu.package.temp_c"'
-        )
+        raise FileError(no_temperature(name, headers))
 
 
 def _seconds(rows: Rows, time: TimeColumn) -> Floats:

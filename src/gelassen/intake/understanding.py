@@ -21,6 +21,7 @@ class Told:
     load_end_s: float | None = None
     hold_s: tuple[float, float] | None = None
     draft: bool = False  # only looked at: columns need not be known yet
+    beside: bool = False  # one of several logs of a run: another may hold the temperatures
 
 
 @dataclass(frozen=True, slots=True)
