@@ -55,7 +55,7 @@ def test_short_logs_of_anything(values):
         assert str(answer) or answer == ()
 
 
-@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(size=st.integers(30, 900), seed=st.integers(0, 10**6), gaps=st.sampled_from([0.0, 0.1, 0.7]))
 @example(size=30, seed=1372, gaps=0.1)  # what rises only with the last samples
 @example(size=195, seed=110, gaps=0.7)  # nothing read after the load
@@ -79,7 +79,7 @@ def test_longer_logs_of_anything(size, seed, gaps):
     assert not (held.thermal & held.power).any()
 
 
-@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(size=st.integers(1, 600), seed=st.integers(0, 10**6), gaps=st.sampled_from([0.0, 0.3, 0.7]))
 @example(size=300, seed=14, gaps=0.3)  # a fan that changes over a gap
 @example(size=116, seed=173, gaps=0.0)  # a load shorter than what is too early for a change
