@@ -171,6 +171,15 @@ def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat(ev
     assert not answer.power.any()
 
 
+def test_a_load_whose_sensor_fell_silent_is_not_taken_to_go_on_at_rest():
+    log = warming(leak=0.002)
+    rests = log["time_s"] > log["time_s"][-1] - 200
+    log["clock_mhz"][rests] = 1200.0
+    log["load_pct"] = np.where(log["time_s"] > log["time_s"][-1] - 250, np.nan, log["load_pct"])
+    answer = find_throttling(**{**log, "power_w": None})
+    assert not (answer.thermal | answer.power)[rests].any()
+
+
 def test_a_boost_of_some_seconds_ends_on_a_power_limit():
     log = warming(limit_w=100.0, leak=0.0)
     boost = (log["time_s"] >= 100) & (log["time_s"] < 112)

@@ -53,15 +53,15 @@ def find_changes(
     told_s = [moment for moment, _ in told] + [one.to_s for one in conditions]
     if power is not None:
         told_s += power_changes(times, power, span)
-    known = power is not None
+    known, fresh = power is not None, without_repeats(times, temperature)
     found = [
         *find_steps(
             times,
-            without_repeats(times, temperature) - base,
+            fresh - base,
             load_s=span,
             told_s=told_s,
             power_known=known,
-            reads_in=step_size(temperature) or None,
+            reads_in=step_size(fresh) or None,
         ),
         *_in_case_air(frame, times, span, base),
     ]

@@ -63,13 +63,16 @@ def _renewed(moment: Floats, series: Floats) -> tuple[float | None, NDArray[np.i
     return (every_s if filled or larger.sum() >= _LARGER else None), renewed
 
 
-def bridged(times: Floats, values: Floats) -> Floats:
-    """Return a channel with straight lines between readings that are no farther apart than usual."""
+def bridged(times: Floats, values: Floats, missed_s: float = _MISSED_S) -> Floats:
+    """Return a channel with straight lines between readings that are no farther apart than usual.
+
+    Readings that are `missed_s` apart or less are bridged whatever is usual.
+    """
     known = np.flatnonzero(np.isfinite(values))
     if known.size in (0, values.size) or known.size < _FEWEST:
         return values
     apart_s = np.diff(times[known])
-    usual_s = float(np.clip(_USUAL * np.median(apart_s), _MISSED_S, _PAUSE_S))
+    usual_s = max(missed_s, min(_USUAL * float(np.median(apart_s)), _PAUSE_S))
     after = np.searchsorted(known, np.arange(values.size)).clip(1, known.size - 1)
     between = (np.arange(values.size) > known[0]) & (np.arange(values.size) < known[-1])
     near = between & (apart_s[after - 1] <= usual_s)

@@ -245,7 +245,7 @@ def summarise_run(
     if steady is not None:
         cautions += steady.cautions
         cautions += hold_cautions(recording, steady, hold)
-    if steady is not None and temperature is not None and room is not None:
+    if steady is not None and temperature is not None and room is not None and not is_coolant(over):
         cautions += begun_cautions(times, temperature - room, span, steady.value)
     if steps:
         moments = ", ".join(f"{step.at_s:.0f} s" for step in steps)

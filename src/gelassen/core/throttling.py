@@ -16,6 +16,8 @@ from gelassen.core.underload import under_load, without_pauses
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
 _NEAR_K = 2.5
+# A load that was not read for so long went on; what it did in a longer gap nobody knows.
+_LOAD_UNREAD_S = 60.0
 # Held back by heat for more than this share of the last third of the load: at the limit.
 _CUTS_SHARE = 0.1
 # No governor lets a chip stay so far above its limit.
@@ -135,8 +137,8 @@ def find_throttling(
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
     load = _optional("load_pct", load_pct, times)
-    # A load that was not read has not stopped for that.
-    load = None if load is None else forward(load)
+    # A load that was not read for a while has not stopped for that.
+    load = None if load is None else bridged(times, load, _LOAD_UNREAD_S)
     count = _optional("throttle_count", throttle_count, times)
     allowed = _allowed(power_limit_w, times)
     cautions: list[str] = []
