@@ -36,7 +36,7 @@ def read_log(
         file that says so. Other columns are recognised by their headers, units and values.
     told : Told, optional
         What else is known about the log: encoding, delimiter, decimal mark, order of dates, zone, part,
-        and where the load is.
+        where the load is, and whether another log of the same run holds the temperatures (`beside`).
 
     Returns
     -------

@@ -253,7 +253,8 @@ def no_temperature(name: str, unclear: Sequence[str]) -> str:
     return (
         f"{name}: no column is known to be a temperature (columns that are not clear: "
         f"{_named(unclear) or 'none'}). "
-        'Say which is: --column "HEADER=cpu.package.temp_c"'
+        'Say which is: --column "HEADER=cpu.package.temp_c", or import it together with the log of the '
+        "same run that holds one"
     )
 
 
