@@ -13,6 +13,7 @@ from changing_bench import KINDS, changed_bench_row
 from comparing import difference_table, mountings_table, rooms_table, spreads_table
 from furnished import another, furnished
 from governed_chip import governed
+from late_fans import late_fans_table
 from random_machines import IDLE_S as MACHINE_IDLE_S
 from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
@@ -512,6 +513,7 @@ def capacity_table(seeds: int) -> None:
 TABLES = {
     "steady": steady_table,
     "random": random_table,
+    "late-fans": late_fans_table,
     "steps": steps_table,
     "bench-steps": bench_steps_table,
     "throttling": throttling_table,

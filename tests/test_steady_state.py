@@ -175,6 +175,28 @@ def test_what_overshoots_a_little_does_not_fall_for_ever(seed):
     assert answer.value == pytest.approx(41.5, abs=1.5)
 
 
+@pytest.mark.parametrize("minutes", [15, 30])
+@pytest.mark.parametrize("starts_at_k", [35, 45])
+def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, starts_at_k):
+    rng = np.random.default_rng(minutes)
+    seconds = np.arange(120 + 60 * minutes)
+    power = np.where(seconds < 120, 10.0, 100.0)
+    chip, fins, fan = np.empty(seconds.size), 3.0, 0.3
+    for k in seconds:
+        fins += (power[k] - 3.5 * fan**0.7 * fins) / 500
+        chip[k] = fins + 0.12 * power[k]
+        fan = min(fan + 0.004 * (chip[k] > starts_at_k), 1.0)  # never slows down again
+    settled_k = 100 / 3.5 + 12
+    assert chip.max() > settled_k + 1
+    answer = steady_state(
+        seconds, np.round(22 + chip + rng.normal(0, 0.3, seconds.size)),
+        reference_c=np.full(seconds.size, 22.0), power_w=power,
+    )  # fmt: skip
+    assert answer.low < settled_k < answer.high
+    assert abs(answer.value - settled_k) < 0.5
+    assert any("fan or a governor is late" in text for text in answer.cautions)
+
+
 def test_how_slow_the_machine_is_may_be_known_from_another_load():
     slow, quick = (heating_log("liquid", 3, minutes=12), heating_log("tower", 3, minutes=5))
     for log, told, untrue in ((slow, (600, 1000), (100, 150)), (quick, (120, 200), (1500, 2500))):

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gelassen.core.errors import InputError
-from gelassen.core.grid import make_grid
+from gelassen.core.grid import Grid, make_grid
 from gelassen.core.heatingfit import HeatingFit, fit_heating
 from gelassen.core.inputs import (
     Floats,
@@ -21,6 +21,7 @@ from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_fr
 from gelassen.core.noise import quantisation_error
 from gelassen.core.notread import without_not_read
 from gelassen.core.onethread import one_thread
+from gelassen.core.overshoot import Overshoot, find_overshoot
 from gelassen.core.relaxationfit import USUAL_SLOWEST
 from gelassen.core.result import Result
 
@@ -32,6 +33,10 @@ _SHORTEST_S = 60.0
 # Where no fan is at work there is less that could.
 _BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.1, 0.8, 0.25
 _BEYOND_FANLESS = 0.03
+# A fan or a governor that catches up makes a fall, and stops it: where, nothing measured so far shows.
+_FALL_IN_DOUBT = 0.5
+# What room and power did to the rise is known within this share, where a fall is told from it.
+_CONDITIONS_IN_DOUBT = 0.5
 _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
@@ -247,7 +252,30 @@ def steady_state(
     fit = fit_heating(
         grid, curve, room, watts, span, hidden_k, slowest, reference_is_coolant, changes_before
     )
-    answer = _answer(fit, grid.times_s, span, band_k, confidence, unit)
+    over, fitted = _overshoot(grid, curve, fit, span, changes_before), span
+    if over is not None:
+        cautions.append(over.told(span.start_s))
+        fitted = replace(span, start_s=over.turn_s)
+        if span.end_s - over.turn_s < _SHORTEST_S:
+            cautions.append("cannot tell: it still falls when the load ends. Load longer")
+            return _no_answer(times, temperature, reference, span, confidence, cautions)
+        if reference is not None:
+            changes_before = [
+                *((k, s + over.turn_s - span.start_s) for k, s in changes_before),
+                (over.peak_k, over.turn_s - span.start_s),
+            ]
+        fit = fit_heating(
+            grid,
+            curve,
+            room,
+            watts,
+            fitted,
+            hidden_k,
+            slowest,
+            reference_is_coolant,
+            changes_before,
+        )
+    answer = _answer(fit, grid.times_s, fitted, band_k, confidence, unit, over is not None)
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
             f"coarse readings with little noise hide about {fit.hidden_k:.1f} K: a finer sensor would "
@@ -258,7 +286,8 @@ def steady_state(
             f"it lies {-answer.value:.1f} K below its reference: is one of the two sensors wrong, or is "
             "this the wrong reference?"
         )
-    return replace(answer, cautions=(*cautions, *answer.cautions))
+    window_s = (span.start_s, span.end_s)
+    return replace(answer, cautions=(*cautions, *answer.cautions), window_s=window_s)
 
 
 def _hidden_by_steps(
@@ -269,6 +298,23 @@ def _hidden_by_steps(
     late = loaded & (times >= (span.start_s + span.end_s) / 2)
     room_k = 0.0 if reference is None else quantisation_error(reference[loaded])
     return float(np.hypot(quantisation_error(temperature[late]), room_k))
+
+
+def _overshoot(
+    grid: Grid,
+    curve: Floats,
+    fit: HeatingFit,
+    span: LoadSpan,
+    changes_before: Sequence[tuple[float, float]],
+) -> Overshoot | None:
+    """Return the overshoot that neither room nor power nor coarse steps account for."""
+    loaded = (grid.times_s >= fit.begin_s) & (grid.times_s <= span.end_s)
+    moved_k = float(np.ptp(fit.conditions_c[loaded]))
+    told_s = [span.start_s - ago_s for _, ago_s in changes_before]
+    return find_overshoot(
+        grid.times_s, curve - fit.conditions_c, fit.begin_s, span.end_s, [*told_s, span.start_s],
+        _CONDITIONS_IN_DOUBT * moved_k + 2 * fit.hidden_k,
+    )  # fmt: skip
 
 
 def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
@@ -328,7 +374,13 @@ def _reference_cautions(reference: Floats) -> list[str]:
 
 
 def _answer(
-    fit: HeatingFit, times_s: Floats, span: LoadSpan, band_k: float, confidence: float, unit: str
+    fit: HeatingFit,
+    times_s: Floats,
+    span: LoadSpan,
+    band_k: float,
+    confidence: float,
+    unit: str,
+    falls: bool,
 ) -> SteadyState:
     relaxation, length = fit.relaxation, span.end_s - span.start_s
     missing = relaxation.missing_at(length)
@@ -337,6 +389,8 @@ def _answer(
         + fit.fanless * (_BEYOND_FANLESS - _BEYOND_IN_DOUBT)
         + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
     )
+    if falls:
+        beyond = beyond.clip(min=_FALL_IN_DOUBT)
     doubt_k = np.hypot(fit.hidden_k, beyond * missing)
     noise = np.random.default_rng(2).standard_normal((2, missing.size))
     settled = relaxation.settled + doubt_k * noise[0]
