@@ -36,12 +36,10 @@ class Overshoot:
     fell_k: float
     turn_s: float  # from here on it approaches its end
 
-    def told(self, start_s: float) -> str:
-        """Say so, of a load that began then."""
-        minutes = (self.peak_s - start_s) / 60
+    def __str__(self) -> str:
         return (
-            f"it peaked {minutes:.0f} min into the load and fell by {self.fell_k:.1f} K since, as where a "
-            "fan or a governor is late: only what follows the peak tells where it settles"
+            f"it peaked at {self.peak_s:.0f} s and fell by {self.fell_k:.1f} K since, as where a fan or a "
+            "governor is late: only what follows the peak tells where it settles"
         )
 
 

@@ -254,7 +254,7 @@ def steady_state(
     )
     over, fitted = _overshoot(grid, curve, fit, span, changes_before), span
     if over is not None:
-        cautions.append(over.told(span.start_s))
+        cautions.append(str(over))
         fitted = replace(span, start_s=over.turn_s)
         if span.end_s - over.turn_s < _SHORTEST_S:
             cautions.append("cannot tell: it still falls when the load ends. Load longer")
