@@ -194,6 +194,9 @@ def test_rooms_that_differed_are_said_with_what_they_leave_open():
     text = comparison_text(apart)
     assert "the reference of b was 7 °C cooler than that of a; that is allowed for" in text
     assert "runs of all setups in one room temperature" in text
+    # Of what the rooms leave open, more runs in them take nothing away.
+    assert apart.differences["runs_needed"].isna().all()
+    assert "more run" not in text.replace("50 more runs in these rooms", "")
     assert (apart.setups["temperature_c"] - apart.setups["rise_k"]).to_numpy() == pytest.approx(
         23.5
     )

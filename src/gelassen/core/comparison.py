@@ -174,6 +174,7 @@ def compare_setups(
         runs=[int(counts[name]) for name in names],
         mountings=[int(mountings[name]) for name in names],
         confidence=confidence,
+        by_room=by_room,
     )
     cautions += _mounting_cautions(model, usual_spread) if repeatability is None else []
     setups = _setup_rows(model)
@@ -328,11 +329,19 @@ class _Model:
     runs: list[int]
     mountings: list[int]
     confidence: float
+    by_room: bool  # whether the last coefficient is the room's
 
     def contrast(self, a: str, b: str) -> Floats:
         """Return the contrast of setup `a` minus setup `b`."""
         first, second = self.names.index(a), self.names.index(b)
         return np.asarray(self.contrasts[first] - self.contrasts[second])
+
+    def room_errors(self, vectors: Floats) -> Floats:
+        """Return how much of each contrast's standard error is the room's: more runs leave it as it is."""
+        if not self.by_room:
+            return np.zeros(len(vectors))
+        covariance = self.fit.covariance
+        return np.asarray(np.abs(vectors @ covariance[:, -1]) / np.sqrt(covariance[-1, -1]))
 
     def repeats(self, name: str, *, between: bool) -> int:
         """Return how often a setup was repeated: remounted, or just run."""
@@ -399,6 +408,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
         remounted = model.fit.mounted.between(vectors) > 0.5
     # How much more a difference needs for being one of many; it hardly changes with the runs.
     more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
+    of_rooms = model.room_errors(vectors)
     rows["runs_needed"] = [
         0.0
         if row.distinguishable
@@ -411,6 +421,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
             ),
             float(freedom[k]),
             model.confidence,
+            float(of_rooms[k]),
         )
         if known[k]
         else np.nan
@@ -431,12 +442,20 @@ def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | floa
 
 
 def _runs_needed(
-    difference: float, error: float, runs: tuple[int, int], freedom: float, confidence: float
+    difference: float,
+    error: float,
+    runs: tuple[int, int],
+    freedom: float,
+    confidence: float,
+    stays: float,
 ) -> float:
-    """Return how many further runs of each of the two would settle the difference 4 times in 5."""
-    per_run = error / np.sqrt(1 / runs[0] + 1 / runs[1])
+    """Return how many further runs of each of the two would settle the difference 4 times in 5.
+
+    `stays` is the part of the error that further runs in the same rooms do not shrink.
+    """
+    per_run = np.sqrt(max(error**2 - stays**2, 0.0) / (1 / runs[0] + 1 / runs[1]))
     further = np.arange(1, _MOST_RUNS + 1)
-    then = per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further))
+    then = np.hypot(per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further)), stays)
     degrees = freedom + 2 * further
     critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
     # No number of runs reaches the rest: most pairs need no integral.

@@ -226,7 +226,8 @@ def next_steps(comparison: StudyComparison) -> list[str]:
             f"longer soaks: each run leaves ±{1.96 * free.median():.1f} K open by itself, more than "
             "repeats scatter by. That asks for longer runs before more of them"
         )
-    if len(open_pairs) and _in_doubt_by_room(comparison) > comparison.repeatability_k:
+    rooms = _rooms_matter(comparison)
+    if len(open_pairs) and rooms:
         steps.append(
             "runs of all setups in one room temperature: that the rooms differed leaves up to "
             f"±{_in_doubt_by_room(comparison):.1f} K of a difference open"
@@ -241,7 +242,7 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     if close:
         steps.append(
             f"nothing for {close} pair{'s' * (close != 1)} of setups: they are nearer to each other "
-            "than 50 more runs could tell"
+            f"than 50 more runs {'in these rooms ' * rooms}could tell"
         )
     smallest = comparison.differences["smallest"].dropna()
     if len(smallest):
@@ -262,6 +263,11 @@ def _in_doubt_by_room(comparison: StudyComparison) -> float:
     rooms = comparison.runs.groupby("setup")["reference_c"].mean()
     _, low, high = comparison.room_effect
     return float((high - low) / 2 * (rooms.max() - rooms.min()))
+
+
+def _rooms_matter(comparison: StudyComparison) -> bool:
+    """Say whether rooms leave more open than repeats do: then more runs in them tell little."""
+    return _in_doubt_by_room(comparison) > comparison.repeatability_k
 
 
 def _quantity(comparison: StudyComparison) -> str:
@@ -439,7 +445,8 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
             "without repeats it cannot be told whether that means anything."
         )
     more = row["runs_needed"]
-    advice = "many more runs would be needed to settle it"
+    needed = "runs in one room" if _rooms_matter(comparison) else "many more runs"
+    advice = f"{needed} would be needed to settle it"
     if math.isfinite(more):
         advice = f"{more:.0f} more run{'s' * (more != 1)} of each would probably settle it"
     return (
