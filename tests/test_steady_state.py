@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gelassen.core import InputError, steady_state
+from gelassen.core import InputError, Recording, steady_state, summarise_run
 from gelassen.core.grid import lagged
 from logs import heating_log
 
@@ -195,6 +195,49 @@ def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, 
     assert answer.low < settled_k < answer.high
     assert abs(answer.value - settled_k) < 0.5
     assert any("fan or a governor is late" in text for text in answer.cautions)
+
+
+def _fan_that_switches(minutes, off_at_k, seed=3):
+    """A fan that starts at 40 K and stops again: readings, and the mean of the last whole swings."""
+    rng, seconds = np.random.default_rng(seed), np.arange(120 + 60 * minutes)
+    power = np.where(seconds < 120, 5.0, 50.0)
+    chip, fins, on = np.empty(seconds.size), 3.0, False
+    for k in seconds:
+        chip[k] = fins + 0.2 * power[k]
+        on = chip[k] > (off_at_k if on else 40)
+        fins += (power[k] - (2.2 if on else 0.5) * fins) / 350
+    peaks = np.flatnonzero((chip[1:] < chip[:-1]) & (chip[:-1] > 40)) + 1
+    starts = peaks[np.diff(peaks, prepend=0) > 30]
+    noisy = np.round(22 + chip + rng.normal(0, 0.3, seconds.size))
+    log = {"reference_c": np.full(seconds.size, 22.0), "power_w": power}
+    return seconds, noisy, log, float(chip[starts[0] : starts[-1]].mean()), chip[starts[0] :]
+
+
+def test_what_swings_because_its_fan_switches_is_answered_with_the_mean_over_whole_swings():
+    seconds, noisy, log, mean_k, swinging = _fan_that_switches(30, off_at_k=33)
+    answer = steady_state(seconds, noisy, **log)
+    assert answer.low < mean_k < answer.high
+    assert answer.high - answer.low < 2.5
+    assert answer.reached
+    assert answer.power_w == pytest.approx(50)
+    assert "every" in str(answer.cautions)
+    # A run says so, too, and takes no stroke of it for a change of conditions.
+    frame = pd.DataFrame(
+        {
+            "cpu.package.temp_c": noisy,
+            "room.air.temp_c": 22.0,
+            "cpu.package.power_w": log["power_w"],
+        },
+        index=pd.Index(seconds.astype(float), name="t_s"),
+    )
+    run = summarise_run(Recording(frame=frame))
+    assert run.steps == ()
+    assert abs(run.steady.value - mean_k) < 0.3
+    # Cut within its second stroke, no more is told than between what it swings.
+    first = seconds < seconds[-1] - swinging.size + 230
+    cut = steady_state(seconds[first], noisy[first], **{k: v[first] for k, v in log.items()})
+    assert cut.low < mean_k < cut.high
+    assert not cut.reached
 
 
 def test_how_slow_the_machine_is_may_be_known_from_another_load():

@@ -51,7 +51,7 @@ def summary(
     fan_rpm=900.0,
     room_c=22.0,
 ):
-    from gelassen.core.steady import SteadyState
+    from gelassen.core.steadyresult import SteadyState
     from gelassen.core.throttling import Throttling
 
     steady = SteadyState(

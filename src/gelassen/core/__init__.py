@@ -10,7 +10,8 @@ if TYPE_CHECKING:
     from gelassen.core.comparison import Comparison, compare_setups
     from gelassen.core.errors import BenchError, FileError, GelassenError, InputError
     from gelassen.core.recording import Recording
-    from gelassen.core.steady import SteadyState, steady_state
+    from gelassen.core.steady import steady_state
+    from gelassen.core.steadyresult import SteadyState
     from gelassen.core.steps import Step, find_steps
     from gelassen.core.summary import RunSummary, summarise_run
     from gelassen.core.throttling import Throttling, find_throttling
@@ -44,7 +45,8 @@ __getattr__ = loader(
         "comparison": ("Comparison", "compare_setups"),
         "errors": ("BenchError", "FileError", "GelassenError", "InputError"),
         "recording": ("Recording",),
-        "steady": ("SteadyState", "steady_state"),
+        "steady": ("steady_state",),
+        "steadyresult": ("SteadyState",),
         "steps": ("Step", "find_steps"),
         "summary": ("RunSummary", "summarise_run"),
         "throttling": ("Throttling", "find_throttling"),

@@ -7,7 +7,7 @@ import pandas as pd
 
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.recording import Recording
-from gelassen.core.steady import SteadyState
+from gelassen.core.steadyresult import SteadyState
 from gelassen.core.tabular import columns_of, mean_where
 
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02

@@ -10,7 +10,7 @@ from scipy.stats import norm
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import noise_density, quantisation_error
 from gelassen.core.result import Result
-from gelassen.core.steady import SteadyState
+from gelassen.core.steadyresult import SteadyState
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

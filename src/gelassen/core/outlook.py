@@ -15,7 +15,8 @@ from gelassen.core.judging import (
 )
 from gelassen.core.partseries import part_series
 from gelassen.core.result import Result
-from gelassen.core.steady import SteadyState, steady_state
+from gelassen.core.steady import steady_state
+from gelassen.core.steadyresult import SteadyState
 from gelassen.core.tabular import series_of
 
 # A chip that spends its last minutes this near to its limit is held there: power tells, not temperature.

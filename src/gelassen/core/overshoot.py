@@ -34,6 +34,7 @@ class Overshoot:
     peak_s: float
     peak_k: float
     fell_k: float
+    ended_k: float
     turn_s: float  # from here on it approaches its end
 
     def __str__(self) -> str:
@@ -83,7 +84,8 @@ def find_overshoot(
     means = median_filter(means, 3, mode="nearest")
     middle = begin_s + (np.flatnonzero(full) + 0.5) * width_s
     peak = int(np.argmax(means))
-    fell = float(means[peak] - means[-_LAST:].mean())
+    ended = float(means[-_LAST:].mean())
+    fell = float(means[peak]) - ended
     climbed = float(means[peak] - means[: peak + 1].min())
     near_s = max(_NEAR_S, 1.5 * width_s)
     if any(abs(middle[peak] - change) < near_s for change in told):
@@ -95,4 +97,4 @@ def find_overshoot(
     slopes = (means[peak + _LAST :] - means[peak:-_LAST]) / _LAST
     steep = np.flatnonzero(slopes <= _NEARLY * slopes.min()) if slopes.size else np.array([0])
     turn_s = max(float(middle[peak + int(steep[-1])]), own_s)
-    return Overshoot(float(middle[peak]), float(means[peak]), fell, turn_s)
+    return Overshoot(float(middle[peak]), float(means[peak]), fell, ended, turn_s)

@@ -1,7 +1,7 @@
 """Where a temperature settles under constant load, also when the log ends before it is there."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -23,7 +23,8 @@ from gelassen.core.notread import without_not_read
 from gelassen.core.onethread import one_thread
 from gelassen.core.overshoot import Overshoot, find_overshoot
 from gelassen.core.relaxationfit import USUAL_SLOWEST
-from gelassen.core.result import Result
+from gelassen.core.steadyresult import FittedCurve, SteadyState
+from gelassen.core.swings import find_swings, mean_of
 
 _FEWEST_READINGS = 10
 # Seconds of load that can say where minutes lead; below, nothing is answered.
@@ -37,6 +38,8 @@ _BEYOND_FANLESS = 0.03
 _FALL_IN_DOUBT = 0.5
 # What room and power did to the rise is known within this share, where a fall is told from it.
 _CONDITIONS_IN_DOUBT = 0.5
+# A fall that is taken to go on by more than this may be a swing.
+_FALLS_ON_K = 1.0
 _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
@@ -44,92 +47,6 @@ _OTHER_CONDITIONS = 0.3
 _SURE_REACHED = 0.65
 # A log shows rest if it begins so long before the load.
 _REST_S = 10.0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FittedCurve(Result):
-    """The fitted approach and its interval, from where the fit begins to a while beyond the log.
-
-    `value`, `low` and `high` are in the unit of the steady value, at the mean reference and mean power of
-    the load. With `conditions_c`, what reference and power added at each moment, they are °C beside the
-    readings; beyond the log these go to what they are taken to be where it has settled.
-    """
-
-    time_s: Floats
-    value: Floats
-    low: Floats
-    high: Floats
-    conditions_c: Floats
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SteadyState(Result):
-    """Where the temperature settles; infinite ends of the interval mean "cannot tell".
-
-    Attributes
-    ----------
-    value, low, high
-        The steady value and its confidence interval: K of rise if a reference was given, else °C.
-    standard_error
-        Standard uncertainty of `value`, in K. Says what this one log leaves open, not what
-        remounting the cooler would change.
-    reached, reached_at_s
-        Whether the log ends within `band_k` of the value (said only if likely to be so), and from
-        when on it stays there, in s.
-    time_constants_s
-        The time constants that explain most of the curve, ascending, in s.
-    time_constant_intervals_s
-        The interval of each of them.
-    curve
-        The fitted approach; None where nothing could be fitted.
-    trend_k_per_h
-        How fast the temperature still moved at the end of the load, in K/h.
-    window_s
-        The stretch that was taken as the load, start and end in s.
-    extrapolated
-        True if the value lies beyond what was measured.
-    power_w
-        The power that belongs to the value, in W; NaN where it was not logged.
-    took_notice
-        False if the temperature read the same at rest and under load: then nothing can be told.
-    cautions
-        What weakens the answer, and what to do about it.
-    """
-
-    value: float
-    low: float
-    high: float
-    standard_error: float
-    reached: bool
-    reached_at_s: float | None
-    time_constants_s: tuple[float, ...]
-    trend_k_per_h: float
-    window_s: tuple[float, float]
-    extrapolated: bool
-    unit: str
-    confidence: float
-    cautions: tuple[str, ...] = ()
-    time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
-    curve: FittedCurve | None = None
-    power_w: float = float("nan")
-    took_notice: bool = True
-
-    def __str__(self) -> str:
-        percent = f"{100 * self.confidence:g} %"
-        answer = f"settles at {self.value:.1f} {self.unit}"
-        if np.isfinite(self.low) and np.isfinite(self.high):
-            answer += f" ({percent}: {self.low:.1f} to {self.high:.1f})"
-        elif np.isfinite(self.low):
-            answer += f"; cannot tell how far above {self.low:.1f} {self.unit}"
-        elif np.isfinite(self.high):
-            answer += f"; cannot tell how far below {self.high:.1f} {self.unit}"
-        else:
-            answer += "; cannot tell how exactly"
-        if self.reached and self.reached_at_s is not None:
-            answer += f", reached after {(self.reached_at_s - self.window_s[0]) / 60:.0f} min"
-        else:
-            answer += ", not reached: extrapolated"
-        return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
 
 
 @one_thread
@@ -249,6 +166,11 @@ def steady_state(
     watts = None if power is None else grid.filled(times, power)
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
     hidden_k = _hidden_by_steps(times, temperature, reference, span)
+    rise = curve if room is None else curve - room
+    swings = find_swings(grid.times_s, rise, watts, span.start_s, span.end_s)
+    if swings is not None:
+        answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence)
+        return replace(answer, unit=unit, cautions=(*cautions, *answer.cautions))
     fit = fit_heating(
         grid, curve, room, watts, span, hidden_k, slowest, reference_is_coolant, changes_before
     )
@@ -276,6 +198,9 @@ def steady_state(
             changes_before,
         )
     answer = _answer(fit, grid.times_s, fitted, band_k, confidence, unit, over is not None)
+    if over is not None and answer.extrapolated and over.ended_k - answer.value > _FALLS_ON_K:
+        # What makes it fall may let go again.
+        answer = replace(answer, high=max(answer.high, over.peak_k))
     if fit.hidden_k > 0.1 and answer.reached:
         cautions.append(
             f"coarse readings with little noise hide about {fit.hidden_k:.1f} K: a finer sensor would "

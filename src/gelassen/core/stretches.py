@@ -8,7 +8,8 @@ import numpy as np
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.loadspan import in_bursts
 from gelassen.core.result import Result
-from gelassen.core.steady import SteadyState, steady_state
+from gelassen.core.steady import steady_state
+from gelassen.core.steadyresult import SteadyState
 from gelassen.core.steps import Step
 
 
@@ -141,8 +142,12 @@ def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:
 
 def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | None:
     """Return after how long the fitted course came within 1 K of its end for good."""
-    if steady.curve is None or not np.isfinite([steady.low, steady.high]).all():
-        return None  # an end that cannot be told is not come near to
+    if (
+        steady.curve is None
+        or steady.swings_between is not None
+        or not np.isfinite([steady.low, steady.high]).all()
+    ):
+        return None  # what cannot be told is not come near to, nor is what swings
     logged = steady.curve.time_s <= end_s
     away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
     if away.size == 0:  # by the time the fit begins at the latest

@@ -38,9 +38,10 @@ from gelassen.core.recording import Recording
 from gelassen.core.recovery import Recovery, recovery
 from gelassen.core.renewal import renewed_every_s
 from gelassen.core.result import Result
-from gelassen.core.steady import SteadyState
+from gelassen.core.steadyresult import SteadyState
 from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch, answer_stretches, steps_between, within_1k_s
+from gelassen.core.swings import find_swings
 from gelassen.core.tabular import mean_of, mean_where, means_and_peaks, series_of
 from gelassen.core.throttling import Throttling, find_throttling
 from gelassen.core.transients import Transients, transients
@@ -218,8 +219,10 @@ def summarise_run(
             climb, said = _climb(times, temperature, room, power, span, limit, confidence)
             cautions += said
         bursts = power is not None and in_bursts(power[loaded])
-        if look_for_steps and not climbs and not bursts:
-            told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
+        told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
+        # A fan that switches on and off changes nothing for good; what the tester noted does.
+        swings = not told and _swing(times, temperature, room, power, span)
+        if look_for_steps and not climbs and not bursts and not swings:
             steps = find_changes(
                 frame, times, span, temperature, room, throttling, told, is_coolant(over), power
             )
@@ -280,7 +283,7 @@ def summarise_run(
         )  # fmt: skip
     if temperature is not None and steady is not None and not deaf:
         risen = temperature - (0.0 if room is None else _bridged(times, room))
-        settled = steady.value if not steps else None
+        settled = steady.value if not steps and steady.swings_between is None else None
         course = transients(times, risen, span, steady_k=settled)
         if settled is not None and steady.curve is not None:
             # The fitted course knows what single readings do not.
@@ -337,6 +340,19 @@ def _alike(
         if held[inside].any():
             alike |= inside
     return alike
+
+
+def _swing(
+    times: Floats,
+    temperature: Floats,
+    room: Floats | None,
+    power: Floats | None,
+    span: tuple[float, float],
+) -> bool:
+    """Say whether the temperature swings by itself for good."""
+    rise = temperature - (0.0 if room is None else _bridged(times, room))
+    swings = find_swings(times, rise, power, *span)
+    return swings is not None and swings.for_good
 
 
 def _climb(

@@ -204,7 +204,7 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
             [at], [base[drawn][-1] + steady.value],
             yerr=[[steady.value - steady.low], [steady.high - steady.value]],
             color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
-            label="settles at" if last else None,
+            label=None if not last else "settles at" if steady.swings_between is None else "mean",
         )  # fmt: skip
 
 

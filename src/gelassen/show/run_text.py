@@ -6,7 +6,7 @@ import numpy as np
 
 from gelassen.core.channels import parse_channel
 from gelassen.core.recording import Recording
-from gelassen.core.steady import SteadyState
+from gelassen.core.steadyresult import SteadyState
 from gelassen.core.steps import Step
 from gelassen.core.stretches import Stretch
 from gelassen.core.summary import RunSummary
@@ -260,6 +260,12 @@ def _steady_words(steady: SteadyState, summary: RunSummary, at_limit: bool) -> s
         return (
             f"{summary.channel_words} reads the same at rest and under load: where it settles cannot be "
             "told."
+        )
+    if steady.swings_between is not None:
+        low, high = (fixed(one, 1, steady.unit) for one in steady.swings_between)
+        return (
+            f"{summary.channel_words} swings about {fixed(steady.value, 1, steady.unit)}{over} ({sure}), "
+            f"from {low} to {high}."
         )
     text = (
         f"{summary.channel_words} settles at {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
