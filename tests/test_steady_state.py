@@ -197,6 +197,23 @@ def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, 
     assert any("fan or a governor is late" in text for text in answer.cautions)
 
 
+@pytest.mark.parametrize("logged", [True, False])
+def test_a_boost_that_takes_half_of_the_load_is_a_load_of_its_own(logged):
+    rng, seconds = np.random.default_rng(5), np.arange(120 + 720)
+    power = np.where(seconds < 120, 10.0, np.where(seconds < 420, 140.0, 100.0))
+    chip, fins = np.empty(seconds.size), 3.5
+    for k in seconds:
+        chip[k] = fins + 0.12 * power[k]
+        fins += (power[k] - 3.0 * fins) / 400
+    answer = steady_state(
+        seconds, np.round(22 + chip + rng.normal(0, 0.3, seconds.size)),
+        reference_c=np.full(seconds.size, 22.0), power_w=power if logged else None,
+    )  # fmt: skip
+    assert answer.low < 100 / 3 + 12 < answer.high
+    assert abs(answer.value - (100 / 3 + 12)) < 0.6
+    assert any("for the first 30" in text or "peaked" in text for text in answer.cautions)
+
+
 def _fan_that_switches(minutes, off_at_k, seed=3):
     """A fan that starts at 40 K and stops again: readings, and the mean of the last whole swings."""
     rng, seconds = np.random.default_rng(seed), np.arange(120 + 60 * minutes)

@@ -21,6 +21,8 @@ from gelassen.core.unstepped import unstepped
 
 # A boost of the clock lasts up to about a minute and is not the steady state.
 _BOOST_S = 60.0
+# Of a load at least so much is left to be fitted.
+_LONGEST_BOOST = 0.7
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35
 # Walls of a case hold some of a change of the room back, for so long.
@@ -111,7 +113,7 @@ def fit_heating(
     before : sequence of tuples
         Changes of the rise before this load, in K, and how long before each was, in s.
     """
-    begin_s = span.start_s + _boost_length(grid, watts, span)
+    begin_s = span.start_s + boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
     before = before or _before_the_log(grid, curve, room, span)
     bins = LoadBins.of(
@@ -297,8 +299,8 @@ def _before_the_log(
     return ((done_k, _UNSEEN_S),) if done_k > 0 else ()
 
 
-def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
-    """Return how many seconds at the start of the load are left out."""
+def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
+    """Return how many seconds at the start of a load are left out: power's boost, or up to a minute."""
     length = span.end_s - span.start_s
     usual = min(_BOOST_S, 0.05 * length)
     if watts is None:
@@ -308,7 +310,7 @@ def _boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     # The first reading may still be ramping up; a boost is what lies above the usual from then on.
     ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
     boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
-    return max(min(boost, length / 3), usual)
+    return max(min(boost, _LONGEST_BOOST * length), usual)
 
 
 def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:

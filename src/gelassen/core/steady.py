@@ -7,7 +7,7 @@ import numpy as np
 
 from gelassen.core.errors import InputError
 from gelassen.core.grid import Grid, make_grid
-from gelassen.core.heatingfit import HeatingFit, fit_heating
+from gelassen.core.heatingfit import HeatingFit, boost_length, fit_heating
 from gelassen.core.inputs import (
     Floats,
     SeriesLike,
@@ -38,6 +38,8 @@ _BEYOND_FANLESS = 0.03
 _FALL_IN_DOUBT = 0.5
 # What room and power did to the rise is known within this share, where a fall is told from it.
 _CONDITIONS_IN_DOUBT = 0.5
+# A boost that takes more of the load is a load of its own.
+_LONG_BOOST = 1 / 3
 # A fall that is taken to go on by more than this may be a swing.
 _FALLS_ON_K = 1.0
 _CURVE_POINTS = 60
@@ -171,32 +173,32 @@ def steady_state(
     if swings is not None:
         answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence)
         return replace(answer, unit=unit, cautions=(*cautions, *answer.cautions))
-    fit = fit_heating(
-        grid, curve, room, watts, span, hidden_k, slowest, reference_is_coolant, changes_before
-    )
-    over, fitted = _overshoot(grid, curve, fit, span, changes_before), span
-    if over is not None:
+    before: Sequence[tuple[float, float]] = changes_before
+    fitted = span
+    boost_s = boost_length(grid, watts, span)
+    length_s = span.end_s - span.start_s
+    if boost_s > _LONG_BOOST * length_s and length_s - boost_s > _SHORTEST_S:
+        cautions.append(
+            f"power was higher for the first {boost_s:.0f} s: the answer is where it settles at what "
+            "followed"
+        )
+        fitted, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, rise)
+    over = None
+    while True:
+        known = before if room is not None else ()
+        fit = fit_heating(
+            grid, curve, room, watts, fitted, hidden_k, slowest, reference_is_coolant, known
+        )
+        if over is not None:
+            break
+        over = _overshoot(grid, curve, fit, fitted, before)
+        if over is None:
+            break
         cautions.append(str(over))
-        fitted = replace(span, start_s=over.turn_s)
         if span.end_s - over.turn_s < _SHORTEST_S:
             cautions.append("cannot tell: it still falls when the load ends. Load longer")
             return _no_answer(times, temperature, reference, span, confidence, cautions)
-        if reference is not None:
-            changes_before = [
-                *((k, s + over.turn_s - span.start_s) for k, s in changes_before),
-                (over.peak_k, over.turn_s - span.start_s),
-            ]
-        fit = fit_heating(
-            grid,
-            curve,
-            room,
-            watts,
-            fitted,
-            hidden_k,
-            slowest,
-            reference_is_coolant,
-            changes_before,
-        )
+        fitted, before = _from_then_on(fitted, before, over.turn_s, grid.times_s, rise)
     answer = _answer(fit, grid.times_s, fitted, band_k, confidence, unit, over is not None)
     if over is not None and answer.extrapolated and over.ended_k - answer.value > _FALLS_ON_K:
         # What makes it fall may let go again.
@@ -223,6 +225,21 @@ def _hidden_by_steps(
     late = loaded & (times >= (span.start_s + span.end_s) / 2)
     room_k = 0.0 if reference is None else quantisation_error(reference[loaded])
     return float(np.hypot(quantisation_error(temperature[late]), room_k))
+
+
+def _from_then_on(
+    span: LoadSpan,
+    before: Sequence[tuple[float, float]],
+    from_s: float,
+    times_s: Floats,
+    rise_k: Floats,
+) -> tuple[LoadSpan, list[tuple[float, float]]]:
+    """Return the rest of a load, and what changed before it: slow bodies still follow that."""
+    gone_s = from_s - span.start_s
+    last = (times_s > from_s - _SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
+    came_to = float(rise_k[last].mean()) if last.any() else 0.0
+    changes = [*((change_k, ago_s + gone_s) for change_k, ago_s in before), (came_to, gone_s)]
+    return replace(span, start_s=from_s), changes
 
 
 def _overshoot(
