@@ -173,33 +173,31 @@ def steady_state(
     if swings is not None:
         answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence)
         return replace(answer, unit=unit, cautions=(*cautions, *answer.cautions))
-    before: Sequence[tuple[float, float]] = changes_before
-    fitted = span
-    boost_s = boost_length(grid, watts, span)
-    length_s = span.end_s - span.start_s
+
+    def fitted(part: LoadSpan, before: Sequence[tuple[float, float]]) -> HeatingFit:
+        known = before if room is not None else ()
+        return fit_heating(
+            grid, curve, room, watts, part, hidden_k, slowest, reference_is_coolant, known
+        )
+
+    part, before = span, list(changes_before)
+    boost_s, length_s = boost_length(grid, watts, span), span.end_s - span.start_s
     if boost_s > _LONG_BOOST * length_s and length_s - boost_s > _SHORTEST_S:
         cautions.append(
             f"power was higher for the first {boost_s:.0f} s: the answer is where it settles at what "
             "followed"
         )
-        fitted, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, rise)
-    over = None
-    while True:
-        known = before if room is not None else ()
-        fit = fit_heating(
-            grid, curve, room, watts, fitted, hidden_k, slowest, reference_is_coolant, known
-        )
-        if over is not None:
-            break
-        over = _overshoot(grid, curve, fit, fitted, before)
-        if over is None:
-            break
+        part, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, rise)
+    fit = fitted(part, before)
+    over = _overshoot(grid, curve, fit, part, before)
+    if over is not None:
         cautions.append(str(over))
         if span.end_s - over.turn_s < _SHORTEST_S:
             cautions.append("cannot tell: it still falls when the load ends. Load longer")
             return _no_answer(times, temperature, reference, span, confidence, cautions)
-        fitted, before = _from_then_on(fitted, before, over.turn_s, grid.times_s, rise)
-    answer = _answer(fit, grid.times_s, fitted, band_k, confidence, unit, over is not None)
+        part, before = _from_then_on(part, before, over.turn_s, grid.times_s, rise)
+        fit = fitted(part, before)
+    answer = _answer(fit, grid.times_s, part, band_k, confidence, unit, over is not None)
     if over is not None and answer.extrapolated and over.ended_k - answer.value > _FALLS_ON_K:
         # What makes it fall may let go again.
         answer = replace(answer, high=max(answer.high, over.peak_k))

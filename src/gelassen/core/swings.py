@@ -25,6 +25,8 @@ _ONCE_K, _ONCE_SHARE = 3.0, 0.1
 _ALIKE, _FEWEST, _GOES_ON = 0.35, 2, 1.5
 # Their means go nowhere, against their height: else they ride on what still settles, as noise does.
 _RIDES = 0.2
+# The end of a boost is no swing.
+_BOOST_S = 90.0
 # What takes longer may be the tester, who puts something on and takes it off.
 _LONGEST_S = 600.0
 # Whole swings differ by this share of their height, known as well as by so many of them.
@@ -75,7 +77,7 @@ def find_swings(
     start_s, end_s : float
         The load.
     """
-    used = np.isfinite(rise_k) & (times_s >= start_s) & (times_s <= end_s)
+    used = np.isfinite(rise_k) & (times_s >= start_s + _BOOST_S) & (times_s <= end_s)
     if not used.any():
         return None
     times, rise = times_s[used], rise_k[used]
