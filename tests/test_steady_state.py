@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from gelassen.core import InputError, Recording, steady_state, summarise_run
 from gelassen.core.grid import lagged
+from gelassen.show.run_text import run_text
 from logs import heating_log
 
 
@@ -197,6 +198,23 @@ def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, 
     assert any("fan or a governor is late" in text for text in answer.cautions)
 
 
+@pytest.mark.parametrize("swing_k", [2.0, 3.5])
+def test_a_part_that_follows_a_room_whose_cooling_comes_and_goes_is_not_said_to_swing(swing_k):
+    rng, seconds = np.random.default_rng(8), np.arange(120 + 2400)
+    power = np.where(seconds < 120, 10.0, 120.0)
+    room = 23 + swing_k * (np.abs((seconds / 500) % 1 - 0.5) - 0.25) * 2
+    chip, fins = np.empty(seconds.size), 26.0
+    for k in seconds:
+        chip[k] = fins + 0.1 * power[k]
+        fins += (power[k] - 3.5 * (fins - room[k])) / 900
+    answer = steady_state(
+        seconds, np.round(chip + rng.normal(0, 0.3, seconds.size)),
+        reference_c=np.round(room, 1), power_w=power,
+    )  # fmt: skip
+    assert answer.swings_between is None
+    assert answer.low < 120 / 3.5 + 12 < answer.high
+
+
 @pytest.mark.parametrize("logged", [True, False])
 def test_a_boost_that_takes_half_of_the_load_is_a_load_of_its_own(logged):
     rng, seconds = np.random.default_rng(5), np.arange(120 + 720)
@@ -249,6 +267,7 @@ def test_what_swings_because_its_fan_switches_is_answered_with_the_mean_over_who
     )
     run = summarise_run(Recording(frame=frame))
     assert run.steps == ()
+    assert "swings about" in run_text(run, Recording(frame=frame))
     assert abs(run.steady.value - mean_k) < 0.3
     # Cut within its second stroke, no more is told than between what it swings.
     first = seconds < seconds[-1] - swinging.size + 230

@@ -21,7 +21,7 @@ from gelassen.core.unstepped import unstepped
 
 # A boost of the clock lasts up to about a minute and is not the steady state.
 _BOOST_S = 60.0
-# Of a load at least so much is left to be fitted.
+# It takes so much of a load at most: the rest is to be fitted.
 _LONGEST_BOOST = 0.7
 # What power that wandered did to the temperature is inferred too.
 _WANDER_IN_DOUBT = 0.35

@@ -169,17 +169,18 @@ def steady_state(
     slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
     hidden_k = _hidden_by_steps(times, temperature, reference, span)
     rise = curve if room is None else curve - room
-    swings = find_swings(grid.times_s, rise, watts, span.start_s, span.end_s)
+    swings = find_swings(grid.times_s, rise, room, watts, span.start_s, span.end_s)
     if swings is not None:
         answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence)
-        return replace(answer, unit=unit, cautions=(*cautions, *answer.cautions))
+        return replace(answer, cautions=(*cautions, *answer.cautions))
 
     def fitted(part: LoadSpan, before: Sequence[tuple[float, float]]) -> HeatingFit:
-        known = before if room is not None else ()
         return fit_heating(
-            grid, curve, room, watts, part, hidden_k, slowest, reference_is_coolant, known
+            grid, curve, room, watts, part, hidden_k, slowest, reference_is_coolant, before
         )
 
+    # How far a part had come is known over a reference only.
+    known = np.full_like(rise, np.nan) if room is None else rise
     part, before = span, list(changes_before)
     boost_s, length_s = boost_length(grid, watts, span), span.end_s - span.start_s
     if boost_s > _LONG_BOOST * length_s and length_s - boost_s > _SHORTEST_S:
@@ -187,7 +188,7 @@ def steady_state(
             f"power was higher for the first {boost_s:.0f} s: the answer is where it settles at what "
             "followed"
         )
-        part, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, rise)
+        part, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, known)
     fit = fitted(part, before)
     over = _overshoot(grid, curve, fit, part, before)
     if over is not None:
@@ -195,7 +196,7 @@ def steady_state(
         if span.end_s - over.turn_s < _SHORTEST_S:
             cautions.append("cannot tell: it still falls when the load ends. Load longer")
             return _no_answer(times, temperature, reference, span, confidence, cautions)
-        part, before = _from_then_on(part, before, over.turn_s, grid.times_s, rise)
+        part, before = _from_then_on(part, before, over.turn_s, grid.times_s, known)
         fit = fitted(part, before)
     answer = _answer(fit, grid.times_s, part, band_k, confidence, unit, over is not None)
     if over is not None and answer.extrapolated and over.ended_k - answer.value > _FALLS_ON_K:
@@ -235,8 +236,9 @@ def _from_then_on(
     """Return the rest of a load, and what changed before it: slow bodies still follow that."""
     gone_s = from_s - span.start_s
     last = (times_s > from_s - _SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
-    came_to = float(rise_k[last].mean()) if last.any() else 0.0
-    changes = [*((change_k, ago_s + gone_s) for change_k, ago_s in before), (came_to, gone_s)]
+    changes = [(change_k, ago_s + gone_s) for change_k, ago_s in before]
+    if last.any():
+        changes.append((float(rise_k[last].mean()), gone_s))
     return replace(span, start_s=from_s), changes
 
 

@@ -48,6 +48,8 @@ from gelassen.core.transients import Transients, transients
 
 # A load that differs by more does something else.
 _OTHER_LOAD_PCT = 10.0
+# A load that moves by this share is what a temperature follows that swings.
+_LOAD_SWINGS = 0.25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -221,7 +223,7 @@ def summarise_run(
         bursts = power is not None and in_bursts(power[loaded])
         told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
         # A fan that switches on and off changes nothing for good; what the tester noted does.
-        swings = not told and _swing(times, temperature, room, power, span)
+        swings = not told and _swings(times, temperature, room, power, part.load_pct, span)
         if look_for_steps and not climbs and not bursts and not swings:
             steps = find_changes(
                 frame, times, span, temperature, room, throttling, told, is_coolant(over), power
@@ -342,16 +344,23 @@ def _alike(
     return alike
 
 
-def _swing(
+def _swings(
     times: Floats,
     temperature: Floats,
     room: Floats | None,
     power: Floats | None,
+    load_pct: Floats | None,
     span: tuple[float, float],
 ) -> bool:
-    """Say whether the temperature swings by itself for good."""
-    rise = temperature - (0.0 if room is None else _bridged(times, room))
-    swings = find_swings(times, rise, power, *span)
+    """Say whether the temperature swings for good, and the load does not."""
+    loaded = (times >= span[0]) & (times <= span[1])
+    if load_pct is not None and np.isfinite(load_pct[loaded]).any():
+        low, high = np.nanpercentile(load_pct[loaded], [5, 95])
+        if high - low > _LOAD_SWINGS * high:
+            return False
+    known = None if room is None else _bridged(times, room)
+    rise = temperature - (0.0 if known is None else known)
+    swings = find_swings(times, rise, known, power, *span)
     return swings is not None and swings.for_good
 
 

@@ -31,8 +31,8 @@ _BOOST_S = 90.0
 _LONGEST_S = 600.0
 # Whole swings differ by this share of their height, known as well as by so many of them.
 _DIFFER, _USUAL_FREEDOM = 0.03, 2
-# What power does by so much, power explains.
-_POWER_SWINGS = 0.1
+# Where power swings by so much, as a share, or the room against the height, that is what the part follows.
+_POWER_SWINGS, _ROOM_SWINGS = 0.1, 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,10 +51,11 @@ class Swings:
         """Whether it swung often enough, and alike."""
         return self.means.size > 0
 
-    def __str__(self) -> str:
+    def told(self, unit: str) -> str:
+        """Say so; the unit is that of the temperatures."""
         text = (
-            f"it swings between {self.low:.1f} and {self.high:.1f} every {self.period_s:.0f} s, as where "
-            "a fan switches on and off: "
+            f"it swings between {self.low:.1f} and {self.high:.1f} {unit} every {self.period_s:.0f} s, as "
+            "where a fan switches on and off: "
         )
         if self.for_good:
             text += "the answer is the mean over whole swings. Its hottest moments lie above that; "
@@ -64,7 +65,12 @@ class Swings:
 
 
 def find_swings(
-    times_s: Floats, rise_k: Floats, power_w: Floats | None, start_s: float, end_s: float
+    times_s: Floats,
+    rise_k: Floats,
+    room_c: Floats | None,
+    power_w: Floats | None,
+    start_s: float,
+    end_s: float,
 ) -> Swings | None:
     """Return the swings of a load, or None where it does not swing by itself.
 
@@ -72,8 +78,8 @@ def find_swings(
     ----------
     times_s, rise_k : array, one value a step
         Rise over its reference, or temperature; NaN where not read.
-    power_w : array, optional
-        Power: a part whose power swings follows that.
+    room_c, power_w : array, optional
+        Reference and power: a part follows what these do.
     start_s, end_s : float
         The load.
     """
@@ -99,7 +105,7 @@ def find_swings(
     within = (times >= at_s[0]) & (times <= middle[turns[-1]])
     power = np.empty(0) if power_w is None else power_w[used][within]
     power = power[np.isfinite(power)]
-    if power.size and np.ptp(np.percentile(power, [5, 95])) > _POWER_SWINGS * np.median(power):
+    if power.size and _spread(power) > _POWER_SWINGS * np.median(power):
         return None
     heights = means[peaks[: troughs.size]] - means[troughs[: peaks.size]]
     unlike = max(np.std(periods) / period_s, np.std(heights) / np.mean(heights))
@@ -109,6 +115,8 @@ def find_swings(
         which = np.searchsorted(at_s, times[whole], side="right").clip(1, at_s.size - 1) - 1
         each = np.bincount(which, rise[whole]) / np.bincount(which)
     low, high = float(means[troughs].mean()), float(means[peaks].mean())
+    if room_c is not None and _spread(room_c[used][within]) > _ROOM_SWINGS * (high - low):
+        return None
     if each.size and np.ptp(each) > _RIDES * (high - low):
         return None
     if not each.size and high - low < max(_ONCE_K, _ONCE_SHARE * float(np.ptp(means))):
@@ -121,6 +129,12 @@ def find_swings(
         np.asarray(each),
         float(power.mean()) if power.size else float("nan"),
     )
+
+
+def _spread(values: Floats) -> float:
+    """Return how far values lie apart, without the outermost."""
+    present = values[np.isfinite(values)]
+    return float(np.ptp(np.percentile(present, [5, 95]))) if present.size else 0.0
 
 
 def _turns(series: Floats, least: float) -> NDArray[np.int64]:
@@ -177,6 +191,7 @@ def mean_of(
         value = float(swings.means.mean())
     else:
         value, half, error = (swings.low + swings.high) / 2, height / 2, height / 4
+    unit = "°C" if room is None else "K"
     reached = swings.for_good and float(np.ptp(swings.means)) <= 2 * band_k
     shown = (grid.times_s >= swings.since_s) & (grid.times_s <= span.end_s)
     drawn_s = grid.times_s[shown]
@@ -192,7 +207,7 @@ def mean_of(
         trend_k_per_h=float("nan"),
         window_s=(span.start_s, span.end_s),
         extrapolated=not reached,
-        unit="°C" if room is None else "K",
+        unit=unit,
         confidence=confidence,
         curve=FittedCurve(
             time_s=drawn_s,
@@ -203,5 +218,5 @@ def mean_of(
         ),
         power_w=swings.power_w,
         swings_between=(swings.low, swings.high),
-        cautions=(str(swings),),
+        cautions=(swings.told(unit),),
     )
