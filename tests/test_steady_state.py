@@ -276,6 +276,29 @@ def test_what_swings_because_its_fan_switches_is_answered_with_the_mean_over_who
     assert not cut.reached
 
 
+@pytest.mark.parametrize("logged", ["power", "load"])
+def test_a_part_that_follows_pauses_of_its_load_is_not_said_to_swing_by_itself(logged):
+    rng, seconds = np.random.default_rng(3), np.arange(120 + 1800)
+    loaded = (seconds >= 120) & ((seconds - 120) % 300 < 220)
+    power = np.where(loaded, 95.0, 15.0)
+    rise = 0.25 * lagged(power, 1.0, 25.0) + 0.2 * lagged(power, 1.0, 200.0)
+    channels = {"cpu.package.temp_c": np.round(23 + rise + rng.normal(0, 0.3, seconds.size))}
+    channels |= {"room.air.temp_c": np.full(seconds.size, 23.0)}
+    if logged == "power":
+        channels["cpu.package.power_w"] = power
+    else:
+        channels["cpu.all.load_pct"] = np.where(loaded, 100.0, 3.0)
+    frame = pd.DataFrame(channels, index=pd.Index(seconds.astype(float), name="t_s"))
+    run = summarise_run(Recording(frame=frame))
+    cautions = " ".join(run.cautions)
+    assert "in bursts" in cautions
+    assert "with its load" in cautions
+    assert "fan" not in cautions
+    assert run.steps == ()
+    assert run.steady.low < rise[-300:].mean() < run.steady.high
+    assert np.isfinite(run.power_w) == (logged == "power")
+
+
 def test_how_slow_the_machine_is_may_be_known_from_another_load():
     slow, quick = (heating_log("liquid", 3, minutes=12), heating_log("tower", 3, minutes=5))
     for log, told, untrue in ((slow, (600, 1000), (100, 150)), (quick, (120, 200), (1500, 2500))):

@@ -33,6 +33,8 @@ _SURER_FANLESS = 0.6
 _USUAL_START = 0.12
 # Where a log begins under load, the load is taken to have begun so long before.
 _UNSEEN_S, _FIRST_S = 300.0, 5.0
+# Noise is estimated from so many independent stretches, however short or long the load.
+_FREEDOM = (5.0, 60.0)
 # Suppositions that count less than this are left out of the drawn course.
 _NO_PART = 0.01
 
@@ -250,11 +252,13 @@ class _Load:
                 doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
         rise = self.curve - conditions
         tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
-        accounts = self.bins.accounts(tails, rise, doubts, self._noise(look.rise - approach))
+        noise = self._noise(look.rise - approach)
+        accounts = self.bins.accounts(tails, rise, doubts, noise)
         found = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(grid.step_s), slowest=look.slowest,
             fanless=fanless, among=relaxation.sets if last else None,
             start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
+            freedom=self._freedom(*noise),
         )  # fmt: skip
         return replace(
             look, rise=rise, conditions_c=conditions, tails=tails, accounts=accounts,
@@ -268,6 +272,10 @@ class _Load:
     def _noise(self, left: Floats) -> tuple[float, float]:
         density = max(noise_density(left[self.used], self.grid.step_s), 1e-4)
         return density, max(float(np.nanstd(left[self.used])), 1e-3)
+
+    def _freedom(self, density: float, std: float) -> float:
+        """Return by how many independent stretches the noise is known."""
+        return float(np.clip(self.length_s * std**2 / density, *_FREEDOM))
 
     def _approach(self, look: _Look) -> Floats:
         course = look.relaxation.mean_course(self.length_s)

@@ -50,8 +50,8 @@ _WRONG_SIZE, _NEVER = 0.1, 1e-60
 # Sets that count less than this, against the best, are left out.
 _NO_WEIGHT = 1e-4
 _FEW = 4.0
-# Scatter is estimated from few independent stretches: tails are those of Student's t.
-_FREEDOM = 20
+# Noise is estimated from few independent stretches, by default so many: tails are those of Student's t.
+_FREEDOM = 20.0
 # Quick parts whose best set counts less than this (in log) are not tried again.
 _HOPELESS = 10.0
 # A bent part stands beside one quick one at most: two more add nothing, and take half of the time.
@@ -86,6 +86,7 @@ def fit_relaxation(
     fanless: float = 0.0,
     draft: bool = False,
     draws: int = 4000,
+    freedom: float = _FREEDOM,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
@@ -111,6 +112,8 @@ def fit_relaxation(
         Try only every second entry of the list for the slowest: enough to see which quick ones matter.
     draws : int
         How many draws to return: quantiles far out need thousands, a mean course needs few.
+    freedom : float
+        Degrees of freedom of the noise: by how many independent stretches its size is known.
     """
     series = accounts[0].series
     change = float(np.ptp(series)) or 1.0
@@ -159,7 +162,7 @@ def fit_relaxation(
     weight /= weight.sum()
 
     settled, amplitudes, constants, bent, picked = _draw(
-        tried, weight, time_constants_s, np.array(bends), draws
+        tried, weight, time_constants_s, np.array(bends), draws, freedom
     )
     # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
     expected = np.concatenate([model.expected for model in tried])
@@ -367,6 +370,7 @@ def _draw(
     time_constants_s: Floats,
     bend_list: Floats,
     draws: int,
+    freedom: float,
 ) -> tuple[Floats, Floats, Floats, Floats, NDArray[np.int64]]:
     """Draw curves from the mixture; the same readings give the same draws."""
     rng = np.random.default_rng(1)
@@ -377,7 +381,7 @@ def _draw(
     amplitudes = np.zeros((draws, 3))
     constants = np.full((draws, 3), np.inf)
     bends = np.zeros(draws)
-    scale = np.sqrt(_FREEDOM / rng.chisquare(_FREEDOM, size=draws))
+    scale = np.sqrt(freedom / rng.chisquare(freedom, size=draws))
     first = 0
     for model in models:
         size = model.log_weight.size

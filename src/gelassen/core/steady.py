@@ -32,7 +32,7 @@ _SHORTEST_S = 60.0
 # Share of what is extrapolated that stays in doubt: no model of three bodies is the machine. Strong
 # bends tell of a fan on a curve, and curves have kinks: by the bend beyond free convection, more is.
 # Where no fan is at work there is less that could.
-_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.1, 0.8, 0.25
+_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.1, 0.4, 0.25
 _BEYOND_FANLESS = 0.03
 # A fan or a governor that catches up makes a fall, and stops it: where, nothing measured so far shows.
 _FALL_IN_DOUBT = 0.5
@@ -137,10 +137,11 @@ def steady_state(
     span = _load_span(times, temperature, power, load_start_s, load_end_s)
     inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
     unit = "°C" if reference is None else "K"
-    if power is not None and in_bursts(power[inside]):
+    bursts = power is not None and in_bursts(power[inside])
+    if bursts:
         power = None
         cautions.append(
-            "power came in bursts: the answer is the mean over them; the hottest moments lie above it"
+            "the load came in bursts: the answer is the mean over them; the hottest moments lie above it"
         )
     if span.found_end and times[-1] - span.end_s > max(5.0, 0.01 * (span.end_s - span.start_s)):
         cautions.append(
@@ -171,7 +172,7 @@ def steady_state(
     rise = curve if room is None else curve - room
     swings = find_swings(grid.times_s, rise, room, watts, span.start_s, span.end_s)
     if swings is not None:
-        answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence)
+        answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence, bursts)
         return replace(answer, cautions=(*cautions, *answer.cautions))
 
     def fitted(part: LoadSpan, before: Sequence[tuple[float, float]]) -> HeatingFit:

@@ -45,6 +45,7 @@ def answer_stretches(
     temperature: Floats,
     room: Floats | None,
     power: Floats | None,
+    load_pct: Floats | None,
     span: tuple[float, float],
     steps: tuple[Step, ...],
     confidence: float,
@@ -53,12 +54,14 @@ def answer_stretches(
 ) -> tuple[Stretch, ...]:
     """Answer each stretch of the load between these changes.
 
-    The first shows the whole heating: how slow the machine is, it tells for the others.
+    The first shows the whole heating: how slow the machine is, it tells for the others. Where no power
+    was logged, the share of time that the chip was busy tells whether the load came in bursts.
     `causes` are where heat and where a power limit held the chip back; None if that is not known.
     """
     borders = [span[0], *(step.at_s for step in steps), span[1]]
     parts: list[Stretch] = []
-    bursts = power is not None and in_bursts(power[times >= span[0]])
+    bursts = comes_in_bursts(power, load_pct, times >= span[0])
+    level = load_pct if bursts and power is None else power
     for start, end in pairwise(borders):
         until = times <= end
         if not np.isfinite(temperature[until & (times >= start)]).any():
@@ -67,7 +70,7 @@ def answer_stretches(
             times[until],
             temperature[until],
             reference_c=None if room is None else room[until],
-            power_w=None if power is None else power[until],
+            power_w=None if level is None else level[until],
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
             # Else power tells when it ended: a load may have died before its phase was over.
             load_end_s=float(times[until][-1]) if bursts else None,
@@ -76,6 +79,8 @@ def answer_stretches(
             reference_is_coolant=coolant,
             changes_before=_changes_before(parts, start) if room is not None else (),
         )
+        if power is None:
+            steady = replace(steady, power_w=float("nan"))
         inside = np.flatnonzero(until & (times >= start))
         shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
         parts.append(
@@ -90,6 +95,12 @@ def answer_stretches(
             )
         )
     return tuple(parts)
+
+
+def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools) -> bool:
+    """Say whether the load comes and goes, by its power, or else by the time that the chip is busy."""
+    level = load_pct if power is None else power
+    return level is not None and in_bursts(level[loaded])
 
 
 def steps_between(steps: tuple[Step, ...], stretches: tuple[Stretch, ...]) -> tuple[Step, ...]:

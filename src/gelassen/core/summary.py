@@ -30,7 +30,7 @@ from gelassen.core.judging import (
     with_mean_of_cores,
 )
 from gelassen.core.levels import Level, power_levels
-from gelassen.core.loadspan import LoadSpan, in_bursts, span_from_level, span_from_temperature
+from gelassen.core.loadspan import LoadSpan, span_from_level, span_from_temperature
 from gelassen.core.onethread import one_thread
 from gelassen.core.outlook import widened_for_looking
 from gelassen.core.partseries import part_level, part_series
@@ -40,7 +40,13 @@ from gelassen.core.renewal import renewed_every_s
 from gelassen.core.result import Result
 from gelassen.core.steadyresult import SteadyState
 from gelassen.core.steps import Step
-from gelassen.core.stretches import Stretch, answer_stretches, steps_between, within_1k_s
+from gelassen.core.stretches import (
+    Stretch,
+    answer_stretches,
+    comes_in_bursts,
+    steps_between,
+    within_1k_s,
+)
 from gelassen.core.swings import find_swings
 from gelassen.core.tabular import mean_of, mean_where, means_and_peaks, series_of
 from gelassen.core.throttling import Throttling, find_throttling
@@ -220,7 +226,7 @@ def summarise_run(
         if climbs:
             climb, said = _climb(times, temperature, room, power, span, limit, confidence)
             cautions += said
-        bursts = power is not None and in_bursts(power[loaded])
+        bursts = comes_in_bursts(power, part.load_pct, loaded)
         told = [(e.at_s, e.text) for e in recording.events if span[0] < e.at_s < span[1]]
         # A fan that switches on and off changes nothing for good; what the tester noted does.
         swings = not told and _swings(times, temperature, room, power, part.load_pct, span)
@@ -232,7 +238,8 @@ def summarise_run(
         stretches = () if climbs else answer_stretches(
             times[under], temperature[under],
             None if room is None else _known(times, room)[under],
-            None if power is None else power[under], span, steps, confidence,
+            None if power is None else power[under],
+            None if part.load_pct is None else part.load_pct[under], span, steps, confidence,
             None if throttling is None else (throttling.thermal, throttling.power), is_coolant(over),
         )  # fmt: skip
         steps = steps_between(steps, stretches)

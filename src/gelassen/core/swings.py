@@ -51,17 +51,21 @@ class Swings:
         """Whether it swung often enough, and alike."""
         return self.means.size > 0
 
-    def told(self, unit: str) -> str:
+    def told(self, unit: str, with_load: bool) -> str:
         """Say so; the unit is that of the temperatures."""
+        why = "with its load" if with_load else "as where a fan switches on and off"
         text = (
-            f"it swings between {self.low:.1f} and {self.high:.1f} {unit} every {self.period_s:.0f} s, as "
-            "where a fan switches on and off: "
+            f"it swings between {self.low:.1f} and {self.high:.1f} {unit} every {self.period_s:.0f} s, "
+            f"{why}: "
         )
-        if self.for_good:
-            text += "the answer is the mean over whole swings. Its hottest moments lie above that; "
-        else:
+        if not self.for_good:
             text += "it settles between these, if it does. Load longer; "
-        return text + "fix the fan's duty to compare coolers"
+        elif with_load:  # that what it does in between is hotter is said with the bursts
+            text += "the answer is the mean over whole swings; "
+        else:
+            text += "the answer is the mean over whole swings. Its hottest moments lie above that; "
+        instead = "load without pauses" if with_load else "fix the fan's duty"
+        return f"{text}{instead} to compare coolers"
 
 
 def find_swings(
@@ -164,6 +168,7 @@ def mean_of(
     hidden_k: float,
     band_k: float,
     confidence: float,
+    with_load: bool,
 ) -> SteadyState:
     """Answer with the mean over whole swings, or with what it swings between.
 
@@ -179,6 +184,8 @@ def mean_of(
         What the steps of the sensors hide, as a standard error.
     band_k, confidence : float
         As for `steady_state`.
+    with_load : bool
+        Whether it follows a load that comes and goes.
     """
     count, height = swings.means.size, swings.high - swings.low
     if swings.for_good:
@@ -218,5 +225,5 @@ def mean_of(
         ),
         power_w=swings.power_w,
         swings_between=(swings.low, swings.high),
-        cautions=(swings.told(unit),),
+        cautions=(swings.told(unit, with_load),),
     )
