@@ -334,9 +334,11 @@ def _answer(
     )
     if falls:
         beyond = beyond.clip(min=_FALL_IN_DOUBT)
-    doubt_k = np.hypot(fit.hidden_k, beyond * missing)
-    noise = np.random.default_rng(2).standard_normal((2, missing.size))
-    settled = relaxation.settled + doubt_k * noise[0]
+    rng = np.random.default_rng(2)
+    noise = rng.standard_normal((2, missing.size))
+    # What a step hides is as likely to lie anywhere in it, and nowhere else.
+    hidden_k = fit.hidden_k * np.sqrt(3) * rng.uniform(-1, 1, missing.size)
+    settled = relaxation.settled + hidden_k + beyond * missing * noise[0]
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     tail = (1 - confidence) / 2
@@ -355,8 +357,10 @@ def _answer(
             f"{abs(relaxation.quantile(missing, 0.5)):.1f} K of the answer are extrapolated"
         )
     if not reached and high - low > 1.5 * (fit.seen_k + 2 * band_k):
+        # Open on one side, an interval can miss the truth on the other only.
         rising = relaxation.quantile(missing, 0.5) >= 0
-        low, high = (low, np.inf) if rising else (-np.inf, high)
+        within = relaxation.quantile(settled, 1 - confidence if rising else confidence)
+        low, high = (within, np.inf) if rising else (-np.inf, within)
         cautions.append(
             f"cannot tell: the slowest time constant does not show in {length / 60:.1f} min of load. "
             "Load longer"

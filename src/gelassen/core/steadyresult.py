@@ -1,6 +1,6 @@
 """What is told of where a temperature settles."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -75,7 +75,7 @@ class SteadyState(Result):
     confidence: float
     cautions: tuple[str, ...] = ()
     time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
-    curve: FittedCurve | None = None
+    curve: FittedCurve | None = field(default=None, repr=False)
     power_w: float = float("nan")
     took_notice: bool = True
     swings_between: tuple[float, float] | None = None

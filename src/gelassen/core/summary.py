@@ -129,6 +129,15 @@ class RunSummary(Result):
     climb: ClimbCapacity | None = None
     levels: tuple[Level, ...] = ()
 
+    def __str__(self) -> str:
+        over = f" over {self.reference}" if self.reference else ""
+        lines = [f"{self.name or 'run'}: {self.channel_words}{over}"]
+        # Cautions of its parts are among those of the run.
+        told = (self.climb, None if self.climb else self.steady, self.throttling)
+        lines += [str(part).splitlines()[0] for part in told if part is not None]
+        lines += [str(step) for step in self.steps]
+        return "\n  ".join([*lines, *(f"caution: {text}" for text in self.cautions)])
+
 
 @one_thread
 def summarise_run(
