@@ -17,6 +17,5 @@ with tempfile.TemporaryDirectory() as folder:
 
 summary = summarise_run(recording, limit_c=95)
 print("made-up sample data")
-print(summary.channel_words, summary.steady)
-print(summary.throttling)
+print(summary)
 print(f"truth of the simulation: {bench.truth().rise_k:.1f} K")

@@ -70,6 +70,12 @@ def test_each_stretch_between_changes_is_answered_by_itself():
     assert second.steady.value == pytest.approx(log.rise_k + 8, abs=1.2)
     assert any("conditions changed" in text for text in summary.cautions)
     assert "From 2:00 to 2" in run_text(summary, run)
+    title, settles, held, change, *cautions = str(summary).splitlines()
+    assert "hottest core" in title
+    assert "settles at" in settles
+    assert "not held back" in held
+    assert "changed at" in change
+    assert len(cautions) == len(summary.cautions)
 
 
 def without_room(frame):

@@ -131,7 +131,8 @@ class RunSummary(Result):
 
     def __str__(self) -> str:
         over = f" over {self.reference}" if self.reference else ""
-        lines = [f"{self.name or 'run'}: {self.channel_words}{over}"]
+        made_up = " (made-up data)" if self.made_up else ""
+        lines = [f"{self.name or 'run'}{made_up}: {self.channel_words}{over}"]
         # Cautions of its parts are among those of the run.
         told = (self.climb, None if self.climb else self.steady, self.throttling)
         lines += [str(part).splitlines()[0] for part in told if part is not None]
