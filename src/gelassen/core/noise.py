@@ -7,6 +7,9 @@ from gelassen.core.inputs import Floats
 # Coarse readings less a fine reference: how many jumps tell the step, how much they differ, and how much
 # the reference moves meanwhile, against the step.
 _FEWEST_JUMPS, _ALIKE, _STILL = 4, 0.5, 0.35
+# How many blocks tell a variance; what it grew by when blocks were last doubled, it grows by about half
+# as much again when they are endless.
+_FEWEST_BLOCKS, _GROWS_ON = 12, 0.5
 
 
 def step_size(values: Floats) -> float:
@@ -41,7 +44,8 @@ def noise_density(residual: Floats, interval_s: float) -> float:
 
     The variance of a mean over a span of T seconds is this number divided by T. Readings a second
     apart repeat each other, so the variance of a single reading says too little: it is estimated
-    from means of ever longer blocks, and the largest estimate is kept [1]_.
+    from means of ever longer blocks [1]_. It grows with their length until they outlast the memory of
+    the noise, and scatters more and more: a longer block counts where it grew by more than the scatter.
 
     References
     ----------
@@ -50,17 +54,22 @@ def noise_density(residual: Floats, interval_s: float) -> float:
     present = residual[np.isfinite(residual)]
     if present.size < 4:
         return 0.0
-    density, length, means = 0.0, 1, present
+    means, length = present, 1
+    density = before = last = 0.0
     while True:
         left = means - means.sum() / means.size
-        density = max(density, interval_s * length * float(left @ left) / (left.size - 1))
+        now = interval_s * length * float(left @ left) / (left.size - 1)
+        if now > density * (1 + np.sqrt(2 / (left.size - 1))):
+            density, before = now, last
+        last = now
         # Blocks twice as long are made of two each; some are needed for a variance.
         length *= 2
-        if present.size // length < 12:
+        if present.size // length < _FEWEST_BLOCKS:
             break
         pairs = means[: means.size // 2 * 2]
         means = (pairs[::2] + pairs[1::2]) / 2
-    return float(density)
+    grew = density - before if before else 0.0
+    return density + _GROWS_ON * max(grew, 0.0)
 
 
 def noise_covariance(
