@@ -60,7 +60,8 @@ def answer_stretches(
     """
     borders = [span[0], *(step.at_s for step in steps), span[1]]
     parts: list[Stretch] = []
-    bursts = comes_in_bursts(power, load_pct, times >= span[0])
+    read = np.isfinite(temperature) & (times >= span[0])
+    bursts = comes_in_bursts(power, load_pct, read)
     level = load_pct if bursts and power is None else power
     for start, end in pairwise(borders):
         until = times <= end
