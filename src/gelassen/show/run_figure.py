@@ -182,9 +182,10 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     base = steady.curve.conditions_c
     minutes, value = steady.curve.time_s / 60, base + steady.curve.value
     inside = steady.curve.time_s <= stretch.end_s
+    swings = steady.swings_between is not None
     axis.plot(
         minutes[inside], value[inside], color="black", lw=1.3,
-        label="fitted" if last else None,
+        label=None if swings or not last else "fitted",
     )  # fmt: skip
     beyond = ~inside
     beyond[max(int(inside.sum()) - 1, 0)] = True  # joined to what was measured
@@ -194,7 +195,7 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
         color="black", alpha=0.15, lw=0,
         label=f"{100 * steady.confidence:g} % interval" if last else None,
     )  # fmt: skip
-    if last and not steady.reached:
+    if last and not steady.reached and not swings:
         axis.plot(
             minutes[beyond], value[beyond], color="black", lw=1.3, ls="--", label="extrapolated"
         )
@@ -204,7 +205,7 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
             [at], [base[drawn][-1] + steady.value],
             yerr=[[steady.value - steady.low], [steady.high - steady.value]],
             color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
-            label=None if not last else "settles at" if steady.swings_between is None else "mean",
+            label=None if not last else "mean over swings" if swings else "settles at",
         )  # fmt: skip
 
 
