@@ -381,9 +381,10 @@ def bench_steps_table(seeds: int) -> None:
     for kind in (*KINDS, "all"):
         part = large if kind == "all" else large[large["kind"] == kind]
         free = part[part["free"]]
+        covered = f"{100 * free['covered'].mean():.0f} %" if len(free) else "–"
         print(
             f"| {kind} | {len(part)} | {100 * part['found'].mean():.0f} % | {part['false'].mean():.2f} | "
-            f"{100 * free['covered'].mean():.0f} % |"
+            f"{covered} |"
         )
 
 
