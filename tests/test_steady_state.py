@@ -230,6 +230,7 @@ def test_a_boost_that_takes_half_of_the_load_is_a_load_of_its_own(logged):
     assert answer.low < 100 / 3 + 12 < answer.high
     assert abs(answer.value - (100 / 3 + 12)) < 0.6
     assert any("for the first 30" in text or "peaked" in text for text in answer.cautions)
+    assert not logged or answer.reached_at_s is None or answer.reached_at_s >= 420
 
 
 def _fan_that_switches(minutes, off_at_k, seed=3):

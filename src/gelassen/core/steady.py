@@ -387,11 +387,12 @@ def _answer(
 
 
 def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
-    elapsed = np.linspace(0, span.end_s - span.start_s, 1000)
+    # Before the fit begins its course tells nothing: a boost came first.
+    elapsed = np.linspace(fit.begin_s - span.start_s, span.end_s - span.start_s, 1000)
     course = fit.course(elapsed) - fit.tails_missing(elapsed)[0]
     away = np.flatnonzero(np.abs(course - value) > band_k)
     if away.size == 0:
-        return span.start_s
+        return fit.begin_s
     return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
 
 

@@ -132,10 +132,12 @@ class RunSummary(Result):
     def __str__(self) -> str:
         over = f" over {self.reference}" if self.reference else ""
         made_up = " (made-up data)" if self.made_up else ""
-        lines = [f"{self.name or 'run'}{made_up}: {self.channel_words}{over}"]
+        lines = [f"{self.name or 'run'}{made_up}: {self.channel_words or 'no temperature'}{over}"]
         # Cautions of its parts are among those of the run.
         told = (self.climb, None if self.climb else self.steady, self.throttling)
         lines += [str(part).splitlines()[0] for part in told if part is not None]
+        if self.throttling is not None and self.throttling.at_limit:
+            lines = [line.replace("settles at", "held by its limit at") for line in lines]
         lines += [str(step) for step in self.steps]
         return "\n  ".join([*lines, *(f"caution: {text}" for text in self.cautions)])
 
