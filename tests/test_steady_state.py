@@ -230,7 +230,18 @@ def test_a_boost_that_takes_half_of_the_load_is_a_load_of_its_own(logged):
     assert answer.low < 100 / 3 + 12 < answer.high
     assert abs(answer.value - (100 / 3 + 12)) < 0.6
     assert any("for the first 30" in text or "peaked" in text for text in answer.cautions)
-    assert not logged or answer.reached_at_s is None or answer.reached_at_s >= 420
+
+
+def test_nothing_is_reached_while_a_boost_lasts():
+    rng, seconds = np.random.default_rng(6), np.arange(120 + 1800)
+    power = np.where(seconds < 120, 10.0, np.where(seconds < 480, 162.0, 100.0))
+    rise = 0.3 * lagged(power, 1.0, 400.0)  # just there when the boost ends
+    answer = steady_state(
+        seconds, np.round(22 + rise + rng.normal(0, 0.3, seconds.size)),
+        reference_c=np.full(seconds.size, 22.0), power_w=power,
+    )  # fmt: skip
+    assert answer.reached
+    assert 480 <= answer.reached_at_s < 900
 
 
 def _fan_that_switches(minutes, off_at_k, seed=3):
