@@ -21,7 +21,7 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import solve_triangular
-from scipy.special import ndtr
+from scipy.special import logsumexp, ndtr
 
 from gelassen.core.approach import log_missing, log_missing_slope
 from gelassen.core.inputs import Floats
@@ -36,6 +36,8 @@ _APART = 5
 _SHORTEST_S, _LONGEST_S = 3.0, 7200.0
 # The slowest time constant of a cooled part: six minutes, within a factor of 3 or so (log-normal).
 USUAL_SLOWEST = (360.0, 1.1)
+# Of a heatsink without a fan: thirteen minutes, within a factor of 2 or so. One in ten is as any other.
+_SLOWEST_FANLESS, _FANLESS_OTHERWISE = (800.0, 0.7), 0.1
 # How far the slowest is bent, and how often: many coolers are not, few are strongly.
 _BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
 # So are heatsinks without a fan: mostly by free convection, hardly ever by more.
@@ -107,7 +109,8 @@ def fit_relaxation(
     slowest : tuple of float
         What is known before of the slowest time constant: median in s, spread of its logarithm.
     fanless : float
-        How likely it is that no fan is at work, 0 to 1: then bends are those of free convection.
+        How likely it is that no fan is at work, 0 to 1: then bends are those of free convection, and the
+        slowest time constant is that of a block without a fan unless another was told.
     draft : bool
         Try only every second entry of the list for the slowest: enough to see which quick ones matter.
     draws : int
@@ -117,7 +120,7 @@ def fit_relaxation(
     """
     series = accounts[0].series
     change = float(np.ptp(series)) or 1.0
-    prior = _log_prior(time_constants_s, *slowest)
+    prior = _log_prior(time_constants_s, slowest, fanless)
     tenth = max(elapsed_s.size // 10, 1)
     direction = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
     least = 0.002 * change  # a trace of the wrong sign is as good as none
@@ -249,12 +252,19 @@ class _Solved:
         return float(self.log_weight.max(initial=-np.inf))
 
 
-def _log_prior(time_constants_s: Floats, usual_s: float, spread: float) -> Floats:
+def _log_prior(time_constants_s: Floats, slowest: tuple[float, float], fanless: float) -> Floats:
     """Return how likely each is to be the slowest of a cooled part, before any reading is seen.
 
-    Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not.
+    Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
+    fan they take longer; this does not count where something else is known of the slowest.
     """
-    return np.asarray(-0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2)
+    without = (1 - _FANLESS_OTHERWISE) * fanless if slowest == USUAL_SLOWEST else 0.0
+    logs = [
+        -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
+        for usual_s, spread in (slowest, _SLOWEST_FANLESS)
+    ]
+    narrower = slowest[1] / _SLOWEST_FANLESS[1]  # and so higher
+    return np.asarray(logsumexp(logs, axis=0, b=[[1 - without], [without * narrower]]))
 
 
 def _hopeful(
