@@ -68,7 +68,7 @@ def late_fan(seed: int) -> Late:
             "cpu.package.temp_c": np.round((read[:, 0] + noise) / step) * step,
             "room.air.temp_c": np.round(room + rng.normal(0, 0.05, len(read)), 1),
             "cpu.package.power_w": np.round(read[:, 1], 1),
-            "fan.cpu.rpm": np.round(1800 * read[:, 2], -1),
+            "fan.cpu.speed_rpm": np.round(1800 * read[:, 2], -1),
         },
         index=pd.Index(np.arange(0, size, every) * _STEP_S, name="t_s"),
     )
