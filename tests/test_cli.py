@@ -11,7 +11,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen import open_study
+from gelassen import open_study, summarise_run
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import main
 from gelassen.conduct import RunPlan, plan_phases, record_run
@@ -162,6 +162,9 @@ def test_show_tells_one_run(demo):
     assert summary["throttling"]["at_limit"] is True
     assert summary["reference"] == "room.air.temp_c"
     assert "channel,hold_mean" in ok("show", run, "--format", "csv", "--no-figure")
+    printed = str(summarise_run(open_study(folder).run(run.name)))
+    assert "held by its limit at" in printed
+    assert "settles at" not in printed
 
 
 @pytest.mark.parametrize(

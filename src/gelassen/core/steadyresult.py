@@ -81,8 +81,12 @@ class SteadyState(Result):
     swings_between: tuple[float, float] | None = None
 
     def __str__(self) -> str:
-        percent = f"{100 * self.confidence:g} %"
         goes = "settles at" if self.swings_between is None else "swings about"
+        return "\n".join([self.in_words(goes), *(f"  caution: {text}" for text in self.cautions)])
+
+    def in_words(self, goes: str) -> str:
+        """Return the answer in one line; `goes` says what the temperature does about the value."""
+        percent = f"{100 * self.confidence:g} %"
         answer = f"{goes} {self.value:.1f} {self.unit}"
         if np.isfinite(self.low) and np.isfinite(self.high):
             answer += f" ({percent}: {self.low:.1f} to {self.high:.1f})"
@@ -96,4 +100,4 @@ class SteadyState(Result):
             answer += f", reached after {(self.reached_at_s - self.window_s[0]) / 60:.0f} min"
         else:
             answer += ", not reached: extrapolated"
-        return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
+        return answer

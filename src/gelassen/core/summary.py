@@ -133,11 +133,16 @@ class RunSummary(Result):
         over = f" over {self.reference}" if self.reference else ""
         made_up = " (made-up data)" if self.made_up else ""
         lines = [f"{self.name or 'run'}{made_up}: {self.channel_words or 'no temperature'}{over}"]
+        held = self.throttling is not None and self.throttling.at_limit
         # Cautions of its parts are among those of the run.
-        told = (self.climb, None if self.climb else self.steady, self.throttling)
-        lines += [str(part).splitlines()[0] for part in told if part is not None]
-        if self.throttling is not None and self.throttling.at_limit:
-            lines = [line.replace("settles at", "held by its limit at") for line in lines]
+        if self.climb is not None:
+            lines.append(str(self.climb).splitlines()[0])
+        elif self.steady is not None and held:
+            lines.append(self.steady.in_words("held by its limit at"))
+        elif self.steady is not None:
+            lines.append(str(self.steady).splitlines()[0])
+        if self.throttling is not None:
+            lines.append(str(self.throttling).splitlines()[0])
         lines += [str(step) for step in self.steps]
         return "\n  ".join([*lines, *(f"caution: {text}" for text in self.cautions)])
 
