@@ -40,8 +40,8 @@ USUAL_SLOWEST = (360.0, 1.1)
 _SLOWEST_FANLESS, _FANLESS_OTHERWISE = (800.0, 0.7), 0.1
 # How far the slowest is bent, and how often: many coolers are not, few are strongly.
 _BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
-# So are heatsinks without a fan: mostly by free convection, hardly ever by more.
-_FANLESS = (0.15, 0.8, 0.04, 0.01)
+# So are heatsinks without a fan: nearly always by free convection, hardly ever by more or not at all.
+_FANLESS = (0.05, 0.92, 0.02, 0.01)
 # What is still missing when the fit begins, against what was seen (standard deviation).
 _MISSING = 2.0
 # What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
