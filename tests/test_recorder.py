@@ -194,8 +194,9 @@ def test_clocks_that_jump_are_noted(tmp_path, monkeypatch):
 
     plan = RunPlan(phases=plan_phases(0.1, 1, 0, 0)[:1], interval_s=0.01)
     folder, _ = record_run(Jumps(), plan, tmp_path, label="jump")
-    (event,) = read_run(folder).events
-    assert "forward by 3600 s" in event.text
+    texts = [event.text for event in read_run(folder).events]
+    # A busy machine may add what it did itself; this jump is told once.
+    assert sum("forward by 3600 s" in text for text in texts) == 1, texts
     real = time.time
     watch = ClockWatch()
     assert watch.news() == []
