@@ -143,8 +143,9 @@ def _temperatures(
             zorder=6,
             label=f"limit {summary.limit_c:g} °C",
         )
+    held = summary.throttling is not None and summary.throttling.at_limit
     for stretch in summary.stretches:
-        _fitted(axis, stretch, last=stretch is summary.stretches[-1])
+        _fitted(axis, stretch, last=stretch is summary.stretches[-1], held=held)
     if summary.throttling is not None:
         seen = set()
         for start, end, cause in summary.throttling.intervals:
@@ -174,7 +175,7 @@ def _temperatures(
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
 
 
-def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
+def _fitted(axis: "Axes", stretch: Stretch, *, last: bool, held: bool) -> None:
     """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
     steady = stretch.steady
     if steady.curve is None:
@@ -183,6 +184,7 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     minutes, value = steady.curve.time_s / 60, base + steady.curve.value
     inside = steady.curve.time_s <= stretch.end_s
     swings = steady.swings_between is not None
+    settles = "mean over swings" if swings else "held by its limit" if held else "settles at"
     axis.plot(
         minutes[inside], value[inside], color="black", lw=1.3,
         label=None if swings or not last else "fitted",
@@ -205,7 +207,7 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
             [at], [base[drawn][-1] + steady.value],
             yerr=[[steady.value - steady.low], [steady.high - steady.value]],
             color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
-            label=None if not last else "mean over swings" if swings else "settles at",
+            label=settles if last else None,
         )  # fmt: skip
 
 
