@@ -137,7 +137,7 @@ def test_an_effect_that_depends_on_another_factor_is_told_and_empty_cells_are_sa
     some = runs[(runs["pad"] == "none") | (runs["door"] == "open")]
     added = factor_effects(some, ["pad", "door"])
     assert added.interactions.empty
-    assert "1 of 4 combinations were not run (pad, closed)" in added.cautions[0]
+    assert "1 of 4 combinations have no run that counts (pad, closed)" in added.cautions[0]
     with pytest.raises(InputError, match='"door" has one level only'):
         factor_effects(runs[runs["door"] == "open"], ["pad", "door"])
     with pytest.raises(InputError, match='no column "dor".*mean "door"'):

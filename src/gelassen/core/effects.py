@@ -122,7 +122,7 @@ def factor_effects(
     if empty:
         shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
         cautions.append(
-            f"{len(empty)} of {len(cells)} combinations were not run ({shown}): effects are "
+            f"{len(empty)} of {len(cells)} combinations have no run that counts ({shown}): effects are "
             f"taken to add up, and "
             "whether they depend on each other cannot be told"
         )
