@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 from changing_bench import KINDS, changed_bench_row
 from comparing import difference_table, mountings_table, rooms_table, spreads_table
+from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
 from governed_chip import governed
 from late_fans import late_fans_table
@@ -64,6 +65,9 @@ SCENARIOS = (
     Scenario("liquid loop, 12 min", "Tarn 240", 12),
     Scenario("passive, 45 min", "Steg", 45, power_w=60.0),
     Scenario("passive, 20 min", "Steg", 20, power_w=60.0),
+    Scenario("large liquid loop, 20 min", "large loop", 20),
+    Scenario("small passive fins, 20 min", "small fins", 20, power_w=30.0),
+    Scenario("passive case, 45 min", "finned case", 45, power_w=60.0),
 )
 
 
@@ -125,7 +129,7 @@ def _logged(
 ) -> tuple[SimulatedBench, pd.DataFrame, float]:
     """Return a machine after its load, its log, and when that began."""
     bench = SimulatedBench(
-        cooler=another(COOLERS[scenario.cooler], seed),
+        cooler=another(COOLER_KINDS[scenario.cooler], seed),
         curve=FIXED if scenario.fixed_fan else CURVES["on-air"],
         case=furnished(CASES["open" if seed % 2 else "closed"], seed),
         power_limit_w=power_w,
@@ -417,17 +421,22 @@ def throttling_table(seeds: int) -> None:
     with process_pool() as pool:
         jobs = [(seed, told) for seed in range(seeds) for told in (False, True)]
         table = pd.DataFrame(pool.map(governed_run, jobs, chunksize=8))
-    for told, part in table.groupby("told"):
+    early = table["case"] == "power"
+    for name, part in (
+        ("not told, sets in later if at all", table[~table["told"] & ~early]),
+        ("not told, from the first second", table[~table["told"] & early]),
+        ("told", table[table["told"]]),
+    ):
         scores = []
-        for name in ("heat", "power"):
+        for cause in ("heat", "power"):
             hit, false, missed = (
-                part[f"{name} {what}"].sum() for what in ("hit", "false", "missed")
+                part[f"{cause} {what}"].sum() for what in ("hit", "false", "missed")
             )
-            scores.append(2 * hit / (2 * hit + false + missed))
-        free = part[part["case"] == "free"]
-        wrong = (free["heat false"] + free["power false"]).sum() / free["loaded"].sum()
-        name = "told" if told else "not told"
-        print(f"| {name} | {scores[0]:.3f} | {scores[1]:.3f} | {100 * wrong:.2f} % |")
+            scores.append(f"{2 * hit / (2 * hit + false + missed):.3f}" if hit else "–")
+        free = part[part["case"].str.startswith("free")]
+        wrong = (free["heat false"] + free["power false"]).sum()
+        share = f"{100 * wrong / free['loaded'].sum():.2f} %" if len(free) else "–"
+        print(f"| {name} | {scores[0]} | {scores[1]} | {share} |")
 
 
 def made_levels(seed: int) -> list[Levels]:

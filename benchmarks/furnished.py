@@ -4,9 +4,39 @@ from dataclasses import replace
 
 import numpy as np
 
-from gelassen.bench.simulated import Case, Cooler
+from gelassen.bench.simulated import COOLERS, Case, Cooler
 
 STEEL_J_PER_KG_K = 460.0
+# Beside those of the sample scenario: the quick and the slow of their kinds.
+KINDS = {
+    **COOLERS,
+    "small fins": Cooler(  # a third of a kilogram of aluminium, for 25 W
+        name="small fins",
+        contact_k_per_w=0.15,
+        body_j_per_k=300.0,
+        forced_w_per_k=0.0,
+        natural_w_per_k=0.3,
+        radiating_m2=0.05,
+        top_rpm=0.0,
+    ),
+    "finned case": Cooler(  # five and a half kilograms of aluminium, the whole case
+        name="finned case",
+        body_j_per_k=5000.0,
+        forced_w_per_k=0.0,
+        natural_w_per_k=1.0,
+        radiating_m2=0.2,
+        top_rpm=0.0,
+    ),
+    "large loop": Cooler(  # a litre and a half with its reservoir, three fans on the radiator
+        name="large loop",
+        contact_k_per_w=0.045,
+        body_j_per_k=250.0,
+        coolant_j_per_k=6000.0,
+        coolant_w_per_k=20.0,
+        forced_w_per_k=7.0,
+        top_rpm=1500.0,
+    ),
+}
 
 
 def furnished(case: Case, seed: int) -> Case:

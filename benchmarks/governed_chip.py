@@ -9,7 +9,9 @@ IDLE_S = 120
 _STEP_S = 0.2
 CASES = (
     "free",
+    "free, loses much boost",
     "heat",
+    "loses much boost, then heat",
     "heat, cut and given back",
     "heat, steps of the clock",
     "heat, cut for seconds",
@@ -40,6 +42,8 @@ def governed(seed: int) -> Governed:
     case = str(rng.choice(CASES))
     top_mhz = rng.uniform(3500, 5200)
     sag = rng.choice([0, 0, 0.5, 1, 2])  # MHz lost a kelvin, by nothing but warmth
+    if "loses much boost" in case:
+        sag = rng.uniform(2, 7)
     limit_c = float(rng.choice([85, 95, 100, 105]))
     resistance, capacity = (0.12, 0.06, 0.28), np.array([20.0, 100.0, 450.0])
     room = rng.uniform(18, 27)
@@ -50,6 +54,7 @@ def governed(seed: int) -> Governed:
     wanted |= {"boost, then power": (1.1, 1.6), "power, then heat": (1.3, 1.8)}
     wanted |= {"heat, cut and given back": (1.1, 1.5), "heat, steps of the clock": (1.1, 1.5)}
     wanted |= {"averaged power": (1.1, 1.6)}
+    wanted |= {"free, loses much boost": (0.4, 0.97), "loses much boost, then heat": (1.15, 1.7)}
     wanted |= {"heat, cut for seconds": (1.1, 1.5), "heat, slow steps": (1.1, 1.5)}
     if case == "heat, cut for seconds":
         capacity[0] = 8.0
@@ -114,11 +119,13 @@ def governed(seed: int) -> Governed:
         rows.append((chip[0], clock, watts, heat, power))
     table = np.array(rows, dtype=float)
     size, digit = len(table), float(rng.choice([1.0, 0.5, 0.1]))
+    clock = table[:, 1] * (1 + rng.normal(0, rng.choice([0.001, 0.003, 0.008]), size))
+    steps_mhz = float(rng.choice([1, 1, 25, 100]))  # some logs round it
     log = {
         "time_s": np.arange(float(size)),
         "temperature_c": np.round((table[:, 0] + rng.normal(0, 0.3, size)) / digit) * digit,
         "limit_c": limit_c,
-        "clock_mhz": table[:, 1] * (1 + rng.normal(0, rng.choice([0.001, 0.003, 0.008]), size)),
+        "clock_mhz": np.round(clock / steps_mhz) * steps_mhz,
         "power_w": table[:, 2] * (1 + rng.normal(0, rng.choice([0.003, 0.01]), size)),
         "load_pct": np.where(
             (np.arange(size) >= IDLE_S) & (np.arange(size) < IDLE_S + load_s), 100.0, 1.0

@@ -259,6 +259,77 @@ def test_power_alone_tells_a_limit_that_sets_in_but_not_a_chip_that_leaks():
     assert not find_throttling(**log).power.any()
 
 
+def sagging(*, lost_per_k, leak, seconds=1500, full_w=120.0, steps_mhz=1.0, seed=0):
+    """A chip that loses clock with every kelvin; a governor takes more at 95 °C. And where it does."""
+    rng = np.random.default_rng(seed)
+    sink, warm, held, rows = 30.0, 31.0, 0.0, []
+    for t in range(seconds):
+        busy, over = t >= 100, warm - 94.7
+        held = np.clip(held + 0.001 * over, 0, 0.5)
+        taken = np.clip(held + 0.01 * over, 0, 0.5)
+        share = (1 - lost_per_k * (warm - 40)) * (1 - taken)
+        power = full_w * share**2.5 * (1 + leak * (warm - 40)) if busy else 10.0
+        rows.append((warm, 4045 * share if busy else 1000.0, power, busy, busy and taken > 0.005))
+        warm += (power - (warm - sink) / 0.15) / 40
+        sink += ((warm - sink) / 0.15 - (sink - 22) / 0.2) / 1000
+    warm_c, clock, power, busy, by_heat = np.array(rows).T
+    clock = clock * (1 + 0.002 * rng.standard_normal(seconds))
+    return {
+        "time_s": np.arange(float(seconds)), "limit_c": 95.0,
+        "temperature_c": np.round(warm_c + 0.3 * rng.standard_normal(seconds)),
+        "clock_mhz": np.round(clock / steps_mhz) * steps_mhz,
+        "power_w": power * (1 + 0.005 * rng.standard_normal(seconds)),
+        "load_pct": 100 * busy,
+    }, by_heat > 0  # fmt: skip
+
+
+@pytest.mark.parametrize("leak", [0.001, 0.009], ids=["power falls", "power rises"])
+@pytest.mark.parametrize("missing", ["", "clock_mhz"])
+def test_much_boost_lost_with_warmth_is_no_power_limit(leak, missing):
+    log, _ = sagging(lost_per_k=0.0018, leak=leak, full_w=165.0)
+    assert log["clock_mhz"][-1] < 0.955 * log["clock_mhz"][105:115].mean()
+    log.pop(missing, None)
+    assert find_throttling(**log).onset_s is None
+
+
+def test_heat_holds_back_from_where_the_clock_leaves_its_course_over_temperature():
+    log, by_heat = sagging(lost_per_k=0.0018, leak=0.001, full_w=262.0)
+    answer = find_throttling(**log)
+    assert f1(answer.thermal, by_heat) > 0.97
+    assert not answer.power.any()
+
+
+def test_a_limit_told_too_high_shows_where_the_chip_stands_still():
+    log, by_heat = sagging(lost_per_k=0, leak=0.001, full_w=250.0)
+    answer = find_throttling(**{**log, "limit_c": 100.0})
+    assert f1(answer.thermal, by_heat) > 0.95
+    assert answer.at_limit
+    assert any("held back at 95 °C, 5 K below the limit of 100 °C" in c for c in answer.cautions)
+    free, _ = sagging(lost_per_k=0.001, leak=0.001, full_w=200.0)
+    assert find_throttling(**{**free, "limit_c": 98.0}).cautions == ()
+
+
+def test_where_coarse_clocks_hide_what_heat_takes_power_tells():
+    log, by_heat = sagging(lost_per_k=0, leak=0.001, full_w=203.0, steps_mhz=100)
+    assert np.mean(log["clock_mhz"][by_heat] == 4000) > 0.99
+    assert f1(find_throttling(**log).thermal, by_heat) > 0.9
+
+
+def test_single_low_readings_of_the_clock_are_no_clock_that_gives_way():
+    log, _ = sagging(lost_per_k=0.0002, leak=0.0005)
+    warm = log["temperature_c"] > 60
+    log["clock_mhz"][warm & (np.arange(warm.size) % 12 == 0)] *= 0.7
+    assert find_throttling(**log).onset_s is None
+
+
+def test_a_governor_that_swings_about_a_told_limit_is_on_it():
+    log = warming(limit_w=100.0)
+    log["power_w"] *= 1 + 0.016 * np.sin(log["time_s"] / 6) - 0.012
+    assert find_throttling(**log, power_limit_w=100.0).power_share > 0.98
+    below = {**log, "power_w": log["power_w"] * 0.975}
+    assert find_throttling(**below, power_limit_w=100.0).power_share < 0.1
+
+
 @pytest.mark.parametrize("every", [2, 5])
 def test_a_boost_of_half_a_minute_is_seen_by_slow_readings_too(every):
     log = warming(limit_w=100.0, leak=0.0)

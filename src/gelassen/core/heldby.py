@@ -6,10 +6,12 @@ import numpy as np
 
 from gelassen.core.bestclock import below_best, best_clock, single_losses
 from gelassen.core.flags import running_median, tidied
+from gelassen.core.gradualloss import lost_gradually
 from gelassen.core.heatcut import cut_again_and_again, cut_by_heat, lowered_at_limit
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.powerlimit import gives_way, pinned, switched
 from gelassen.core.ridelimit import gives_way_at_limit
+from gelassen.core.warmcourse import WarmCourse, warm_course
 
 # Power lower by this share than its best is taken for held back, where no clock was logged.
 _POWER_SHARE = 0.04
@@ -63,7 +65,11 @@ class Chip:
         begun, close = lowered_at_limit(
             times, temperature, level, slow, cut, at_limit, self.limit_c, self.near_k
         )
-        return _Lowered(cut, again, slow & close, begun)
+        return _Lowered(cut, again, slow & close & ~self.course(level).follows, begun)
+
+    def course(self, level: Floats) -> WarmCourse:
+        """Return where, near the limit, clock (or power) goes on as on the way there, and where not."""
+        return warm_course(self.times, self.temperature, level, self.loaded, self.near)
 
 
 def from_clock(
@@ -80,7 +86,8 @@ def from_clock(
     slow, surely_slow = (chip.steady & low for low in below_best(times, clock, best))
     lowered = chip.lowered(clock, slow, best)
     again = lowered.again
-    thermal, by_power = slow & near, chip.nowhere
+    course = chip.course(clock)
+    thermal, by_power = slow & near & ~course.follows, chip.nowhere
     if power is None:
         thermal |= lowered.by_heat
         if load is not None:
@@ -91,8 +98,11 @@ def from_clock(
     held = surely_slow & ~lowered.cut if allowed is None else slow
     away = held & ~near & ~(lowered.close if allowed is None else chip.nowhere)
     by_power = held & pinned(times, power, allowed, away, near | lowered.close)
+    if allowed is None:
+        by_power &= ~lost_gradually(times, chip.temperature, power, by_power, loaded, clock, best)
     if not chip.impossible:
         thermal |= gives_way_at_limit(times, chip.temperature, clock, power, chip.limit_c, loaded)
+        thermal |= chip.steady & course.leaves & chip.course(power).leaves
     thermal = (thermal | lowered.by_heat) & ~by_power
     if allowed is None:
         free = loaded & ~near & ~lowered.by_heat
@@ -111,10 +121,11 @@ def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, B
     best = np.maximum.accumulate(np.nan_to_num(drawn))
     slow = chip.steady & (running_median(power, times, 3.0) < (1 - _POWER_SHARE) * best)
     lowered = chip.lowered(power, slow, best)
-    thermal = slow & near | lowered.by_heat
+    thermal = slow & near & ~chip.course(power).follows | lowered.by_heat
     by_power = chip.nowhere
     if load is not None:  # else it may be the load itself that does less
         below = slow & ~thermal
         by_power = below & pinned(times, power, None, below & ~near, near)
+        by_power &= ~lost_gradually(times, chip.temperature, power, by_power, loaded)
         by_power |= switched(times, power, below & ~near & ~lowered.begun & ~by_power)
     return thermal, by_power, lowered.again

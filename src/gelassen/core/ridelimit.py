@@ -12,6 +12,8 @@ _RIDES_K, _RIDES_S, _PAUSE_S = 1.2, 30.0, 15.0
 # has lost by then.
 _ARRIVAL_S, _FEWEST = 20.0, 4
 _POWER_LOST, _CLOCK_LOST = 0.02, 0.005
+# A clock that is read in coarser steps than this cannot show what it loses: power then says it alone.
+_COARSE = 0.01
 
 
 def gives_way_at_limit(
@@ -25,7 +27,8 @@ def gives_way_at_limit(
     """Return where both clock and power are below what they were on arrival at the limit.
 
     Losing boost with warmth ends where the temperature stands still. What goes on falling there is
-    taken by heat, also where it is less than an ordinary loss of boost.
+    taken by heat, also where it is less than an ordinary loss of boost. Where the clock is read in coarse
+    steps it need not be lower, only not higher.
 
     Parameters
     ----------
@@ -56,9 +59,9 @@ def gives_way_at_limit(
             continue
         had_clock, had_power = (_middle(series[before][then]) for series in (clock, power))
         inside = within(times, start, end)
-        given[inside] = (slow_clock[inside] < (1 - _CLOCK_LOST) * had_clock) & (
-            slow_power[inside] < (1 - _POWER_LOST) * had_power
-        )
+        coarse = step_size(clock[loaded]) > _COARSE * had_clock
+        lower = slow_clock[inside] <= (1.0 if coarse else 1 - _CLOCK_LOST) * had_clock
+        given[inside] = lower & (slow_power[inside] < (1 - _POWER_LOST) * had_power)
     return given & loaded
 
 

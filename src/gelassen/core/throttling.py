@@ -12,6 +12,7 @@ from gelassen.core.noise import step_size
 from gelassen.core.powerlimit import on_limit
 from gelassen.core.renewal import bridged
 from gelassen.core.result import Result
+from gelassen.core.shownlimit import shown_limit
 from gelassen.core.underload import under_load, without_pauses
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
@@ -22,6 +23,8 @@ _LOAD_UNREAD_S = 60.0
 _CUTS_SHARE = 0.1
 # No governor lets a chip stay so far above its limit.
 _BEYOND_K = 5.0
+# Where a limit shows, the chip stays about so far below it.
+_HELD_BELOW_K = 0.5
 # Unless it has lost so much of the best it held for a while once a boost was over.
 _LOST, _HELD_S, _BOOST_S = 0.035, 11.0, 60.0
 
@@ -158,6 +161,13 @@ def find_throttling(
             "that is not the limit of this part. Tell the one at which it cuts its clock"
         )
     near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
+    shown_c = shown_limit(times, temperature, clock, power, loaded, limit_c)
+    if shown_c is not None and not impossible:
+        cautions.append(
+            f"it was held back at {shown_c:.0f} °C, {limit_c - shown_c:.0f} K below the limit of "
+            f"{limit_c:g} °C: tell the limit at which it cuts its clock"
+        )
+        limit_c = shown_c + _HELD_BELOW_K
     near = running_median(temperature, times, 5.0) >= limit_c - near_k
     if impossible:
         near = np.zeros(times.size, dtype=bool)
