@@ -5,6 +5,7 @@ over the last ten minutes, with the interval of independent readings.
 """
 
 import argparse
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -65,6 +66,9 @@ SCENARIOS = (
     Scenario("liquid loop, 12 min", "Tarn 240", 12),
     Scenario("passive, 45 min", "Steg", 45, power_w=60.0),
     Scenario("passive, 20 min", "Steg", 20, power_w=60.0),
+)
+# The quick and the slow among passive blocks and loops.
+MORE_SCENARIOS = (
     Scenario("large liquid loop, 20 min", "large loop", 20),
     Scenario("small passive fins, 20 min", "small fins", 20, power_w=30.0),
     Scenario("passive case, 45 min", "finned case", 45, power_w=60.0),
@@ -172,6 +176,16 @@ def _steady_row(name: str, table: pd.DataFrame) -> None:
 def steady_table(seeds: int) -> None:
     """Print how well the steady rise is found."""
     print("### Steady rise of the hottest core over room air\n")
+    _steady_rows(SCENARIOS, seeds)
+
+
+def kinds_table(seeds: int) -> None:
+    """Print the same for passive blocks and loops of other sizes."""
+    print("\n### Passive blocks and loops of other sizes\n")
+    _steady_rows(MORE_SCENARIOS, seeds)
+
+
+def _steady_rows(scenarios: Sequence[Scenario], seeds: int) -> None:
     print(
         "| runs | RMS error K | bias K | 95 % interval covers | median width K | reached: right | "
         "said wrongly | false steps a run | ten-minute mean: RMS error K | covers |"
@@ -179,7 +193,7 @@ def steady_table(seeds: int) -> None:
     print("|:---|---:|---:|---:|---:|---:|---:|---:|---:|---:|")
     done = []
     with process_pool() as pool:
-        for scenario in SCENARIOS:
+        for scenario in scenarios:
             jobs = [(scenario, seed) for seed in range(seeds)]
             done.append(pd.DataFrame(pool.map(one_run, jobs, chunksize=4)))
             _steady_row(scenario.name, done[-1])
@@ -541,6 +555,7 @@ def capacity_table(seeds: int) -> None:
 
 TABLES = {
     "steady": steady_table,
+    "kinds": kinds_table,
     "random": random_table,
     "late-fans": late_fans_table,
     "steps": steps_table,
