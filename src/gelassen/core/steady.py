@@ -42,6 +42,9 @@ _CONDITIONS_IN_DOUBT = 0.5
 _LONG_BOOST = 1 / 3
 # A fall that is taken to go on by more than this may be a swing.
 _FALLS_ON_K = 1.0
+# All that is left in doubt together is a little less than its parts, each chosen to be safe: on seven kinds
+# of simulated machines intervals covered more often than they said.
+_NARROWED = 0.95
 _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
@@ -343,6 +346,8 @@ def _answer(
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     tail = (1 - confidence) / 2
     shares = (tail, 0.159, 0.5, 0.841, 1 - tail)
+    middle = relaxation.quantile(settled, 0.5)
+    settled = middle + _NARROWED * (settled - middle)
     low, below, middle, above, high = map(float, relaxation.quantiles(settled, shares))
 
     sure = float(relaxation.weights @ (np.abs(missing) <= band_k))
