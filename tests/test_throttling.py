@@ -292,6 +292,14 @@ def test_much_boost_lost_with_warmth_is_no_power_limit(leak, missing):
     assert find_throttling(**log).onset_s is None
 
 
+@pytest.mark.parametrize("missing", ["", "clock_mhz"])
+def test_power_that_reads_zero_for_a_while_is_no_level_to_fall_from(missing):
+    log, _ = sagging(lost_per_k=0.0018, leak=0.001, full_w=165.0)
+    log["power_w"][150:300] = 0
+    log.pop(missing, None)
+    assert find_throttling(**log).onset_s is None
+
+
 def test_heat_holds_back_from_where_the_clock_leaves_its_course_over_temperature():
     log, by_heat = sagging(lost_per_k=0.0018, leak=0.001, full_w=262.0)
     answer = find_throttling(**log)

@@ -13,7 +13,7 @@ from gelassen.core.noise import noise_std, step_size
 from gelassen.core.powerlimit import keeps_level_over, no_slope
 
 # Power and clock are compared over these seconds before and after a loss is seen; a boost may glide down.
-_BEFORE_S, _AFTER_S = (60.0, 10.0), (5.0, 45.0)
+_BEFORE_S, _AFTER_S, _SMOOTH_S = (60.0, 10.0), (5.0, 45.0), 9.0
 # Warmth takes up to this share of the power, and of the clock, a kelvin; more is taken at once.
 _POWER_SHARE, _POWER_PER_K = 0.05, 0.008
 _CLOCK_SHARE, _CLOCK_PER_K = 0.02, 0.003
@@ -49,8 +49,9 @@ def lost_gradually(
     gradual = np.zeros(times.size, dtype=bool)
     if not lost.any():
         return gradual
-    smooth = running_median(power, times, 9.0)
-    clocks = None if clock is None else running_median(clock, times, 9.0)
+    watts = running_median(power, times, _SMOOTH_S)
+    clocks = None if clock is None else running_median(clock, times, _SMOOTH_S)
+    step = 0.0 if clock is None else step_size(clock[loaded]) / best
     free = loaded & ~lost & np.isfinite(temperature)
     scatter = noise_std(power[loaded])
     for start, end in spans_of(times, tidied(times, lost)):
@@ -61,27 +62,26 @@ def lost_gradually(
         after = _among(times, loaded, start + _AFTER_S[0], min(start + _AFTER_S[1], end))
         if not after.any():
             after = _among(times, loaded, start, end)
-        warmer = max(_middle(temperature[after]) - _middle(temperature[before]), 0.0)
-        if _fell(smooth, before, after) > _POWER_SHARE + _POWER_PER_K * warmer:
+        warmed = _middle(temperature[after]) - _middle(temperature[before])
+        warmer_k = warmed if warmed > 0 else 0.0  # not read: not warmer
+        if _fell(watts, before, after) > _POWER_SHARE + _POWER_PER_K * warmer_k:
             continue
-        if clock is not None and clocks is not None:
-            step = step_size(clock[loaded]) / best
-            fell = _fell(clocks, before, after)
-            if fell > max(_CLOCK_SHARE + _CLOCK_PER_K * warmer, _STEPS * step):
+        if clocks is not None:
+            least = max(_CLOCK_SHARE + _CLOCK_PER_K * warmer_k, _STEPS * step)
+            if _fell(clocks, before, after) > least:
                 continue
-            level = _middle(smooth[span])
             low, high = _ON_THE_WAY if step < _FINE else (_ON_THE_WAY[0] - step, 1.0)
-            on_the_way = free & (times < start) & (clocks >= low * best) & (clocks <= high * best)
-            count = int(on_the_way.sum())
+            way = free & (times < start) & (clocks >= low * best) & (clocks <= high * best)
+            count, level = int(way.sum()), _middle(watts[span])
             if count < _FEWEST and step < _FINE:
-                continue
-            off = abs(_middle(smooth[on_the_way]) - level)
+                continue  # it passed too fast for warmth
             in_steps = step >= _FINE and 1 - _middle(clocks[span]) / best <= _STEPS * step
-            alike = off <= _LEVEL_SHARE * level + 2.5 * scatter / np.sqrt(count)
-            since = on_the_way.copy()
-            since[span] = True
-            if alike and not in_steps and no_slope(temperature[since], power[since], level):
-                continue
+            if count >= _FEWEST and not in_steps:
+                by_chance = 2.5 * scatter / np.sqrt(count)
+                alike = abs(_middle(watts[way]) - level) <= _LEVEL_SHARE * level + by_chance
+                way[span] = True
+                if alike and no_slope(temperature[way], power[way], level):
+                    continue
             if keeps_level_over(temperature[span], power[span], level):
                 continue
         gradual[span] = True
@@ -93,7 +93,8 @@ def _among(times: Floats, where: Bools, start_s: float, end_s: float) -> Bools:
 
 
 def _fell(values: Floats, before: Bools, after: Bools) -> float:
-    return 1 - _middle(values[after]) / _middle(values[before])
+    had = _middle(values[before])
+    return 1 - _middle(values[after]) / had if had > 0 else 0.0
 
 
 def _middle(values: Floats) -> float:

@@ -73,6 +73,8 @@ def gives_way(
         return nothing
     smooth = running_median(power, times, 9.0)
     level = float(np.median(smooth[use]))
+    if not level > 0:
+        return nothing
     # Governors that go in steps make their power scatter, too.
     by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
     keeps = use & (np.abs(smooth - level) <= max(0.4 * _PINNED_SHARE * level, by_chance))
@@ -101,7 +103,9 @@ def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
     """Return whether power keeps its level while the chip warms by some kelvins: no slope, no bend."""
     read = np.isfinite(temperature) & np.isfinite(power)
     temperature, power = temperature[read], power[read]
-    if read.sum() < 60 or np.ptp(np.percentile(temperature, [2, 98])) < _WARMING_K:
+    if not level > 0 or read.sum() < 60:
+        return False
+    if np.ptp(np.percentile(temperature, [2, 98])) < _WARMING_K:
         return False
     slope_per_k, error = _slope(temperature, power, level)
     return _level(slope_per_k, error) and _level_at_each(temperature, power, level)
@@ -113,7 +117,7 @@ def no_slope(temperature: Floats, power: Floats, level: float) -> bool:
     Less is asked than where the clock has hardly given way.
     """
     read = np.isfinite(temperature) & np.isfinite(power)
-    if read.sum() < 3 or np.ptp(temperature[read]) == 0:
+    if not level > 0 or read.sum() < 3 or np.ptp(temperature[read]) == 0:
         return False
     return _level(*_slope(temperature[read], power[read], level), _LIKELIER_SLOW)
 
