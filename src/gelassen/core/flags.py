@@ -45,6 +45,17 @@ def spans_of(times: Floats, flags: Bools) -> list[tuple[float, float]]:
     ]
 
 
+def joined_spans(times: Floats, flags: Bools, pause_s: float) -> list[tuple[float, float]]:
+    """Return the flagged stretches, those as one that lie no farther apart than a pause."""
+    joined: list[tuple[float, float]] = []
+    for start, end in spans_of(times, flags):
+        if joined and start - joined[-1][1] <= pause_s:
+            joined[-1] = (joined[-1][0], end)
+        else:
+            joined.append((start, end))
+    return joined
+
+
 def within(times: Floats, start_s: float, end_s: float) -> slice:
     """Return which samples lie between two times, both included; samples are in order."""
     return slice(

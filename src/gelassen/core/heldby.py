@@ -52,7 +52,9 @@ class Chip:
         """No sample."""
         return np.zeros(self.times.size, dtype=bool)
 
-    def lowered(self, level: Floats, slow: Bools, best: Floats | float) -> _Lowered:
+    def lowered(
+        self, level: Floats, slow: Bools, best: Floats | float, course: WarmCourse
+    ) -> _Lowered:
         """Return where heat lowered clock (or power), at the limit or a little below it."""
         if self.impossible:
             return _Lowered(self.nowhere, self.nowhere, self.nowhere, self.nowhere)
@@ -65,7 +67,7 @@ class Chip:
         begun, close = lowered_at_limit(
             times, temperature, level, slow, cut, at_limit, self.limit_c, self.near_k
         )
-        return _Lowered(cut, again, slow & close & ~self.course(level).follows, begun)
+        return _Lowered(cut, again, slow & close & ~course.follows, begun)
 
     def course(self, level: Floats) -> WarmCourse:
         """Return where, near the limit, clock (or power) goes on as on the way there, and where not."""
@@ -84,9 +86,9 @@ def from_clock(
     drawn = clock.clip(min=0) ** _USUAL_STEEPNESS if power is None else power
     best = best_clock(times, clock, loaded, near, drawn)
     slow, surely_slow = (chip.steady & low for low in below_best(times, clock, best))
-    lowered = chip.lowered(clock, slow, best)
-    again = lowered.again
     course = chip.course(clock)
+    lowered = chip.lowered(clock, slow, best, course)
+    again = lowered.again
     thermal, by_power = slow & near & ~course.follows, chip.nowhere
     if power is None:
         thermal |= lowered.by_heat
@@ -120,8 +122,9 @@ def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, B
     drawn = np.where(loaded, running_median(power, times, 9.0), 0.0)
     best = np.maximum.accumulate(np.nan_to_num(drawn))
     slow = chip.steady & (running_median(power, times, 3.0) < (1 - _POWER_SHARE) * best)
-    lowered = chip.lowered(power, slow, best)
-    thermal = slow & near & ~chip.course(power).follows | lowered.by_heat
+    course = chip.course(power)
+    lowered = chip.lowered(power, slow, best, course)
+    thermal = slow & near & ~course.follows | lowered.by_heat
     by_power = chip.nowhere
     if load is not None:  # else it may be the load itself that does less
         below = slow & ~thermal

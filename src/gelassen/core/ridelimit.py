@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gelassen.core.flags import running_median, spans_of, within
+from gelassen.core.flags import joined_spans, running_median, within
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import step_size
 
@@ -42,13 +42,7 @@ def gives_way_at_limit(
     given = np.zeros(times.size, dtype=bool)
     rides_k = max(_RIDES_K, 0.5 + step_size(temperature) / 2)
     rides = loaded & (running_median(temperature, times, 15.0) >= limit_c - rides_k)
-    spans = spans_of(times, rides)
-    joined: list[tuple[float, float]] = []
-    for start, end in spans:
-        if joined and start - joined[-1][1] <= _PAUSE_S:
-            joined[-1] = (joined[-1][0], end)
-        else:
-            joined.append((start, end))
+    joined = joined_spans(times, rides, _PAUSE_S)
     if not any(end - start >= _RIDES_S for start, end in joined):
         return given
     slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))

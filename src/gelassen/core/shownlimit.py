@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gelassen.core.flags import running_median, spans_of, within
+from gelassen.core.flags import joined_spans, running_median, within
 from gelassen.core.inputs import Bools, Floats
 from gelassen.core.noise import step_size
 
@@ -17,28 +17,29 @@ _POWER_TAKEN, _CLOCK_TAKEN, _AT_ONCE = 0.05, 0.015, 0.5
 def shown_limit(
     times: Floats,
     temperature: Floats,
-    clock: Floats | None,
+    clock: Floats,
     power: Floats | None,
     loaded: Bools,
     limit_c: float,
 ) -> float | None:
     """Return where the chip is held, in °C, if it shows that this is below its limit.
 
-    Nothing but a governor keeps a temperature still while power falls.
+    A fan that is held to a temperature keeps it still as well, whatever the load does, but takes no clock:
+    without one, nothing is said.
 
     Parameters
     ----------
     times, temperature : ndarray, shape (n,)
         Sample times in s, °C.
-    clock, power : ndarray, shape (n,), or None
-        MHz, W: what a governor takes, as far as logged.
+    clock, power : ndarray, shape (n,)
+        MHz, W: what a governor takes; power may be None.
     loaded : ndarray of bool, shape (n,)
         Where the machine is under load.
     limit_c : float
         The limit that was told, °C.
     """
     taken = [(clock, _CLOCK_TAKEN), (power, _POWER_TAKEN)]
-    if loaded.sum() < 20 or (clock is None and power is None):
+    if loaded.sum() < 20:
         return None
     smooth = running_median(temperature, times, _SMOOTH_S)
     top_c = float(np.percentile(smooth[loaded], 95))
@@ -47,12 +48,7 @@ def shown_limit(
     still = loaded & (
         np.abs(smooth - top_c) <= max(_STILL_K, _STILL_STEPS * step_size(temperature))
     )
-    joined: list[tuple[float, float]] = []
-    for start, end in spans_of(times, still):
-        if joined and start - joined[-1][1] <= _PAUSE_S:
-            joined[-1] = (joined[-1][0], end)
-        else:
-            joined.append((start, end))
+    joined = joined_spans(times, still, _PAUSE_S)
     start, end = max(joined, key=lambda ends: ends[1] - ends[0], default=(0.0, 0.0))
     if end - start < _STILL_S:
         return None

@@ -42,8 +42,8 @@ _CONDITIONS_IN_DOUBT = 0.5
 _LONG_BOOST = 1 / 3
 # A fall that is taken to go on by more than this may be a swing.
 _FALLS_ON_K = 1.0
-# All that is left in doubt together is a little less than its parts, each chosen to be safe: on seven kinds
-# of simulated machines intervals covered more often than they said.
+# All that is left in doubt together is a little less than its parts, each chosen to be safe: on the bench
+# and on random machines their intervals covered more often than they said.
 _NARROWED = 0.95
 _CURVE_POINTS = 60
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
@@ -419,6 +419,7 @@ def _curve(
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
     tails = fit.tails_of_each(elapsed)
     value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
+    low, high = (value + _NARROWED * (end - value) for end in (low, high))
     drawn_s = span.start_s + elapsed
     conditions_c = np.interp(
         drawn_s,

@@ -161,8 +161,10 @@ def find_throttling(
             "that is not the limit of this part. Tell the one at which it cuts its clock"
         )
     near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
-    shown_c = shown_limit(times, temperature, clock, power, loaded, limit_c)
-    if shown_c is not None and not impossible:
+    shown_c = None
+    if clock is not None and not impossible:
+        shown_c = shown_limit(times, temperature, clock, power, loaded, limit_c)
+    if shown_c is not None:
         cautions.append(
             f"it was held back at {shown_c:.0f} °C, {limit_c - shown_c:.0f} K below the limit of "
             f"{limit_c:g} °C: tell the limit at which it cuts its clock"
