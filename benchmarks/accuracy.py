@@ -20,6 +20,7 @@ from random_machines import IDLE_S as MACHINE_IDLE_S
 from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
 
+from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import (
     CASES,
     COOLERS,
@@ -37,7 +38,6 @@ from gelassen.core import (
     summarise_run,
     sustainable_power,
 )
-from gelassen.study.parallel import process_pool
 
 FIXED = FanCurve(name="fixed", temperatures_c=(20.0, 100.0), duties_pct=(55.0, 55.0))
 IDLE_S = 120

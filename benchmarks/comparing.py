@@ -3,9 +3,9 @@
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.one_room import ROOM_EFFECT
+from gelassen.answers.parallel import process_pool
 from gelassen.core import compare_setups
-from gelassen.study.oneroom import ROOM_EFFECT
-from gelassen.study.parallel import process_pool
 
 
 def difference_table(seeds: int) -> None:

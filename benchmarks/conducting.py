@@ -13,6 +13,7 @@ import numpy as np
 import pandas as pd
 from furnished import another, furnished
 
+from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import (
     CASES,
     COOLERS,
@@ -23,12 +24,11 @@ from gelassen.bench.simulated import (
     SimulatedBench,
 )
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
-from gelassen.conduct.climbplan import ClimbPlan
-from gelassen.conduct.judged import Judged
+from gelassen.conduct.planning.climb_plan import ClimbPlan
+from gelassen.conduct.watching.judged import Judged
 from gelassen.core import summarise_run
 from gelassen.study import read_run
-from gelassen.study.gate import Gate
-from gelassen.study.parallel import process_pool
+from gelassen.study.file.gate import Gate
 
 FIXED_FAN = FanCurve(name="fixed", temperatures_c=(20.0, 100.0), duties_pct=(55.0, 55.0))
 SOAK = Gate(until="known", within_k=0.5, at_least=300, at_most=2280)
@@ -117,7 +117,7 @@ def waiting(job: tuple[Scenario, int]) -> dict[str, float]:
 def _until(run, frame: pd.DataFrame, end_s: float):
     from dataclasses import replace
 
-    from gelassen.core.recording import Phase
+    from gelassen.core.recording.recording import Phase
 
     ended_by = run.phases[1].ended_by
     return replace(run, frame=frame, phases=(run.phases[0], Phase("soak", 60.0, end_s, ended_by)))

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.parallel import process_pool
 from gelassen.core import Recording, summarise_run
-from gelassen.study.parallel import process_pool
 
 _IDLE_S, _STEP_S = 120, 0.25
 

@@ -14,9 +14,9 @@ import numpy as np
 import pandas as pd
 
 from gelassen import open_study
+from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
-from gelassen.study.parallel import process_pool
 
 CHANNELS = 60
 POWERS_W = (45, 60, 75, 90, 105)

@@ -27,8 +27,8 @@ from gelassen.bench.loads.cores import available_cores
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
-from gelassen.study.runfile import RunFile
-from gelassen.study.writer import RunWriter
+from gelassen.study.disk.run_file import RunFile
+from gelassen.study.disk.writer import RunWriter
 
 
 def line(what: str, value: float, floor_name: str, floor: float, unit: str) -> None:

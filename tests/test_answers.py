@@ -5,13 +5,15 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen.core.alignment import align_changes
-from gelassen.core.effects import factor_effects
-from gelassen.core.machinedrift import machine_drift
-from gelassen.core.response import response_curve
-from gelassen.core.rig import rig_repeatability
-from gelassen.core.tradeoff import tradeoff
-from gelassen.show.alignment_figure import alignment_figure
+from gelassen.answers.capacities import find_capacities, without_power
+from gelassen.core.changes.alignment import align_changes
+from gelassen.core.comparing.effects import factor_effects
+from gelassen.core.comparing.machine_drift import machine_drift
+from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.response import response_curve
+from gelassen.core.comparing.tradeoff import tradeoff
+from gelassen.figures.alignment_figure import alignment_figure
+from gelassen.figures.plots import plot, save_plot
 from gelassen.show.capacity_text import capacity_markdown, capacity_text
 from gelassen.show.findings_text import (
     drift_text,
@@ -22,8 +24,6 @@ from gelassen.show.findings_text import (
     response_text,
     tradeoff_text,
 )
-from gelassen.show.plots import plot, save_plot
-from gelassen.study.capacities import find_capacities, without_power
 
 
 @pytest.fixture

@@ -7,9 +7,9 @@ import pyarrow.parquet as pq
 import pytest
 
 from gelassen.core import FileError
-from gelassen.study.archive import read_run
-from gelassen.study.runfile import RunFile
-from gelassen.study.writer import RunWriter, new_run_folder
+from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.run_file import RunFile
+from gelassen.study.disk.writer import RunWriter, new_run_folder
 
 
 def writer_of(tmp_path, columns=("cpu.package.temp_c", "room.air.temp_c")):

@@ -177,7 +177,7 @@ def test_long_logs_are_read_to_the_same_end(tmp_path, monkeypatch, name, piece):
         ]
         content = b"\n".join(lines) + b"\n"
     short = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
-    monkeypatch.setattr("gelassen.intake.rows._PIECE", piece)
+    monkeypatch.setattr("gelassen.intake.text.rows._PIECE", piece)
     monkeypatch.setattr("gelassen.intake.table._LONG", 1)
     long = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
     pd.testing.assert_frame_equal(long.frame, short.frame)

@@ -16,10 +16,10 @@ from gelassen.bench.described import ChannelSpec, described_sensors
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
 from gelassen.bench.simulated.instrument import ScpiServer
-from gelassen.conduct.studybench import channel_specs, study_bench
+from gelassen.conduct.study_bench import channel_specs, study_bench
 from gelassen.core import FileError, InputError
-from gelassen.core.units import conversion
-from gelassen.study.studyreader import read_study_file
+from gelassen.core.recording.units import conversion
+from gelassen.study.file.reader import read_study_file
 from trees import device, write
 
 

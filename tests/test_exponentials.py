@@ -3,9 +3,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from gelassen.core import InputError
-from gelassen.core.approach import log_missing, log_missing_slope
-from gelassen.core.exponentials import fit_exponentials
-from gelassen.core.recovery import recovery
+from gelassen.core.settling.recovery import recovery
+from gelassen.core.thermal.approach import log_missing, log_missing_slope
+from gelassen.core.thermal.exponentials import fit_exponentials
 
 # Statistical Reference Datasets of the US National Institute of Standards and Technology, nonlinear
 # regression, https://www.itl.nist.gov/div898/strd/nls/nls_main.shtml: data and certified values.

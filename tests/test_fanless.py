@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from gelassen.core.fanless import fanless_chance
-from gelassen.core.relaxationfit import Account, fit_relaxation, time_constant_list
+from gelassen.core.thermal.fanless import fanless_chance
+from gelassen.core.thermal.relaxation_fit import Account, fit_relaxation, time_constant_list
 
 
 def test_a_high_resistance_tells_of_no_fan_and_none_tells_nothing():

@@ -6,16 +6,16 @@ import pytest
 from scipy.stats import dunnett, tukey_hsd
 from scipy.stats import t as student_t
 
+from gelassen.answers.one_room import in_one_room
 from gelassen.core import InputError, compare_setups, sustainable_power
-from gelassen.core.comparability import comparability
-from gelassen.core.effects import factor_effects
-from gelassen.core.equalpoint import at_equal_point
-from gelassen.core.machinedrift import machine_drift
-from gelassen.core.pushed import without_pushes
-from gelassen.core.response import response_curve
-from gelassen.core.rig import rig_repeatability
-from gelassen.core.tradeoff import tradeoff
-from gelassen.study.oneroom import in_one_room
+from gelassen.core.comparing.bias_check import without_pushes
+from gelassen.core.comparing.comparability import comparability
+from gelassen.core.comparing.effects import factor_effects
+from gelassen.core.comparing.equal_point import at_equal_point
+from gelassen.core.comparing.machine_drift import machine_drift
+from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.response import response_curve
+from gelassen.core.comparing.tradeoff import tradeoff
 
 # Scheffé's coagulation times, as in Box, Hunter and Hunter, Statistics for Experimenters (1978), ch. 6.
 COAGULATION = {

@@ -7,16 +7,16 @@ import pytest
 
 from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
-from gelassen.conduct.climbplan import ClimbPlan
-from gelassen.conduct.fancurve import parse_curve
-from gelassen.conduct.guard import Guard
-from gelassen.conduct.judged import Judged
-from gelassen.conduct.thinking import Thinker
+from gelassen.conduct.planning.climb_plan import ClimbPlan
+from gelassen.conduct.planning.fan_curve import parse_curve
+from gelassen.conduct.watching.guard import Guard
+from gelassen.conduct.watching.judged import Judged
+from gelassen.conduct.watching.thinking import Thinker
 from gelassen.core import InputError, summarise_run
-from gelassen.core.climb import capacity_from_climb
-from gelassen.core.rest import at_rest
+from gelassen.core.capacity.from_climb import capacity_from_climb
+from gelassen.core.settling.resting_temperature import at_rest
 from gelassen.study import read_run
-from gelassen.study.gate import Gate, phase_length
+from gelassen.study.file.gate import Gate, phase_length
 
 ROOM = Judged(reference="room.air.temp_c", limit_c=95.0)
 

@@ -7,19 +7,19 @@ import numpy as np
 import pytest
 
 from gelassen.core import FileError, InputError
-from gelassen.intake.cells import decimal_evidence, folded, is_missing, read_value, state
-from gelassen.intake.clockzero import from_local, from_preamble
-from gelassen.intake.columns import Target, as_targets, assign
-from gelassen.intake.decimals import decide_decimals
-from gelassen.intake.encoding import decode
-from gelassen.intake.headers import read_header
-from gelassen.intake.layout import find_layout
-from gelassen.intake.recognise import header_words, recognise
-from gelassen.intake.stampread import offset_of, read_stamps
-from gelassen.intake.stamps import find_form
+from gelassen.intake.meaning.columns import Target, as_targets, assign
+from gelassen.intake.meaning.recognise import header_words, recognise
+from gelassen.intake.meaning.unit_guess import Spread, guess_unit
 from gelassen.intake.table import distinct
-from gelassen.intake.timeline import gaps, straighten
-from gelassen.intake.unitguess import Spread, guess_unit
+from gelassen.intake.text.cells import decimal_evidence, folded, is_missing, read_value, state
+from gelassen.intake.text.decimals import decide_decimals
+from gelassen.intake.text.encoding import decode
+from gelassen.intake.text.headers import read_header
+from gelassen.intake.text.layout import find_layout
+from gelassen.intake.text.stamps import find_form
+from gelassen.intake.time.clock_zero import from_local, from_preamble
+from gelassen.intake.time.stamp_reading import offset_of, read_stamps
+from gelassen.intake.time.timeline import gaps, straighten
 
 NOON = datetime(2026, 11, 23, 12, 0, 1, tzinfo=UTC).timestamp()
 

@@ -7,15 +7,15 @@ import pandas as pd
 import pytest
 from click.testing import CliRunner
 
+from gelassen.answers import open_study
+from gelassen.answers.capacities import find_capacities
+from gelassen.answers.power_steps import at_one_power
+from gelassen.answers.run_row import run_row
 from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
-from gelassen.core.errors import InputError
-from gelassen.core.loadspan import span_from_level
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.load_span import span_from_level
 from gelassen.intake import store
-from gelassen.study import open_study
-from gelassen.study.capacities import find_capacities
-from gelassen.study.powersteps import at_one_power
-from gelassen.study.rows import run_row
 
 LEVELS_W = (45.0, 65.0, 95.0, 125.0)
 K_PER_W = 0.12 + 0.06 + 0.25

@@ -5,8 +5,8 @@ import pandas as pd
 import pytest
 
 from gelassen.core import Recording, summarise_run
-from gelassen.core.loadspan import in_bursts, span_from_level
-from gelassen.core.recording import Phase
+from gelassen.core.recording.load_span import in_bursts, span_from_level
+from gelassen.core.recording.recording import Phase
 from logs import heating_log
 
 T = np.arange(3600.0)

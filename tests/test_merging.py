@@ -11,7 +11,7 @@ from click.testing import CliRunner
 import gelassen
 from gelassen.cli import cli
 from gelassen.core import InputError
-from gelassen.core.alignment import align_changes
+from gelassen.core.changes.alignment import align_changes
 from gelassen.intake.merge import merge_logs
 from gelassen.intake.understanding import Told
 
@@ -203,7 +203,7 @@ def test_a_log_that_is_stored_already_and_a_full_disk_leave_nothing_behind(two_l
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("gelassen.study.archive.write_parquet", full)
+    monkeypatch.setattr("gelassen.study.disk.archive.write_parquet", full)
     assert "nothing of it was kept" in run(
         "import", METER, *where, "--column", "Wall Power [W]=cpu.package.power_w", status=2
     )

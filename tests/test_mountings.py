@@ -9,13 +9,13 @@ from scipy import stats
 
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
-from gelassen.conduct.studyrun import conduct_study
+from gelassen.conduct.study_run import conduct_study
 from gelassen.core import compare_setups, sustainable_power
-from gelassen.core.effects import factor_effects
-from gelassen.core.machinedrift import machine_drift
-from gelassen.core.response import response_curve
-from gelassen.core.rig import rig_repeatability
-from gelassen.study.levels import mounted_as
+from gelassen.core.comparing.effects import factor_effects
+from gelassen.core.comparing.machine_drift import machine_drift
+from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.response import response_curve
+from gelassen.study.file.levels import mounted_as
 
 USUAL = (0.5, 4.0)
 

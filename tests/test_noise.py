@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import lfilter
 
-from gelassen.core.noise import noise_density
+from gelassen.core.signal.noise import noise_density
 
 
 @pytest.mark.parametrize(

@@ -19,15 +19,15 @@ from gelassen.cli import cli
 from gelassen.commands.watching import Keys
 from gelassen.conduct import conduct_study
 from gelassen.conduct.checks import check_before
-from gelassen.conduct.handchange import instructions, shows
-from gelassen.conduct.order import order_runs
-from gelassen.conduct.recordplan import Wanted, plan_recording
-from gelassen.conduct.studyrun import runs_made, still_to_do
+from gelassen.conduct.operator.hand_change import instructions, shows
+from gelassen.conduct.planning.order import order_runs
+from gelassen.conduct.planning.record_plan import Wanted, plan_recording
+from gelassen.conduct.study_run import runs_made, still_to_do
 from gelassen.core import BenchError, FileError, InputError
-from gelassen.core.progress import Progress
+from gelassen.core.foundation.progress import Progress
 from gelassen.show.live import LiveText, plain, trace
 from gelassen.study import read_run
-from gelassen.study.studyfile import Protocol, StudyFile
+from gelassen.study.file.study_file import Protocol, StudyFile
 
 pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
 

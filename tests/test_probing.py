@@ -8,9 +8,9 @@ import pytest
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct.probing import probe_channels
 from gelassen.core import InputError
-from gelassen.core.probes import probe_offsets
-from gelassen.core.probing import probe_response
-from gelassen.study.studyreader import read_study_file
+from gelassen.core.probing.channel_response import probe_response
+from gelassen.core.probing.probe_offsets import probe_offsets
+from gelassen.study.file.reader import read_study_file
 
 
 def test_a_probe_finds_what_moves_how_fast_and_how_coarse():

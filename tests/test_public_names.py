@@ -4,7 +4,7 @@ import pytest
 
 import gelassen
 import gelassen.core as core
-from gelassen.core.channels import parse_channel
+from gelassen.core.recording.channels import parse_channel
 
 
 def test_the_front_door_is_what_the_documents_say():

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from gelassen.core.grid import lagged
-from gelassen.core.reference import BESIDE, ROOM, likeliest_place, places
-from gelassen.core.relaxation import Relaxation
-from gelassen.core.unstepped import unstepped
+from gelassen.core.signal.grid import lagged
+from gelassen.core.signal.smooth_steps import unstepped
+from gelassen.core.thermal.reference_place import BESIDE, ROOM, likeliest_place, places
+from gelassen.core.thermal.relaxation import Relaxation
 
 T = np.arange(1920.0)
 UNDER_LOAD = T >= 120

@@ -6,8 +6,8 @@ import pytest
 
 from gelassen import Recording, summarise_run
 from gelassen.core import steady_state
-from gelassen.core.notread import unanswered
-from gelassen.core.renewal import renewed_every_s, without_repeats
+from gelassen.core.signal.renewal import renewed_every_s, without_repeats
+from gelassen.core.signal.unread import unanswered
 from logs import heating_log
 
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from gelassen.core import steady_state
-from gelassen.core.relaxationfit import Account, fit_relaxation, time_constant_list
-from gelassen.core.slowtail import HARDLY_ANY, SOME, SlowTails
+from gelassen.core.thermal.relaxation_fit import Account, fit_relaxation, time_constant_list
+from gelassen.core.thermal.slow_bodies import HARDLY_ANY, SOME, SlowTails
 
 MIDDLE_S = np.linspace(10.0, 2400.0, 80)
 

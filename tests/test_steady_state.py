@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gelassen.core import InputError, Recording, steady_state, summarise_run
-from gelassen.core.grid import lagged
+from gelassen.core.signal.grid import lagged
 from gelassen.show.run_text import run_text
 from logs import heating_log
 

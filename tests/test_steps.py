@@ -4,7 +4,7 @@ import pytest
 
 from gelassen import Recording, summarise_run
 from gelassen.core import find_steps
-from gelassen.core.whitening import fitted_whitener
+from gelassen.core.signal.whitening import fitted_whitener
 from logs import heating_log
 
 

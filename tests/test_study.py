@@ -7,8 +7,8 @@ from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.core import FileError, InputError
-from gelassen.study.newstudy import ensure_setup
-from gelassen.study.tomlplace import line_of
+from gelassen.study.file.new_study import ensure_setup
+from gelassen.study.file.toml_place import line_of
 
 pytestmark = pytest.mark.xdist_group("study")  # their study is made once
 

@@ -2,8 +2,8 @@ import pytest
 
 from gelassen import open_study
 from gelassen.core import FileError
-from gelassen.study.durations import seconds
-from gelassen.study.levels import expected_quantities
+from gelassen.study.file.durations import seconds
+from gelassen.study.file.levels import expected_quantities
 
 GOOD = """\
 format = 1

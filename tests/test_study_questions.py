@@ -11,11 +11,11 @@ from click.testing import CliRunner
 from gelassen import open_study
 from gelassen.cli import cli
 from gelassen.core import FileError, InputError
-from gelassen.core.recording import Recording
+from gelassen.core.recording.recording import Recording
+from gelassen.figures.plots import plot
 from gelassen.intake import store_import
 from gelassen.show.comparison_text import next_steps, unequal
-from gelassen.show.plots import plot
-from gelassen.study import cache
+from gelassen.study.disk import cache
 
 pytestmark = pytest.mark.xdist_group("questions")  # their study is made once
 
@@ -231,7 +231,7 @@ def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
     first = study.compare().setups
     assert study.unanalysed() == 0
     monkeypatch.setattr(
-        "gelassen.study.studyruns.summarise_run", None
+        "gelassen.answers.study_runs.summarise_run", None
     )  # would fail if it were asked
     pd.testing.assert_frame_equal(study.compare().setups, first)
     monkeypatch.undo()

@@ -9,10 +9,10 @@ from click.testing import CliRunner
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
-from gelassen.conduct.order import order_runs, remaining
-from gelassen.conduct.studyrun import conduct_study, runs_made, still_to_do
+from gelassen.conduct.planning.order import order_runs, remaining
+from gelassen.conduct.study_run import conduct_study, runs_made, still_to_do
 from gelassen.core import InputError
-from gelassen.study.studyreader import read_study_file
+from gelassen.study.file.reader import read_study_file
 
 pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gelassen.core.subsets import gains_of
+from gelassen.core.thermal.subsets import gains_of
 
 
 def test_gains_and_determinants_are_those_of_each_subset_alone():

@@ -4,13 +4,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from gelassen.answers.run_row import run_row, too_short
 from gelassen.core import InputError, Recording, summarise_run
-from gelassen.core.blocks import block_means
-from gelassen.core.recording import Event, Phase
-from gelassen.core.transients import transients
-from gelassen.show.run_figure import run_figure
+from gelassen.core.recording.recording import Event, Phase
+from gelassen.core.settling.transients import transients
+from gelassen.core.signal.blocks import block_means
+from gelassen.figures.run_figure import run_figure
 from gelassen.show.run_text import run_text
-from gelassen.study.rows import run_row, too_short
 from logs import heating_log
 
 

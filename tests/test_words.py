@@ -3,8 +3,10 @@ import math
 import pandas as pd
 import pytest
 
-from gelassen.core.recording import Recording
-from gelassen.core.summary import RunSummary
+from gelassen.answers.comparison import compare_runs
+from gelassen.answers.run_row import run_row
+from gelassen.core.recording.recording import Recording
+from gelassen.core.run.summary import RunSummary
 from gelassen.show.comparison_text import (
     comparison_markdown,
     comparison_text,
@@ -13,8 +15,6 @@ from gelassen.show.comparison_text import (
 )
 from gelassen.show.numbers import fixed, interval, moment, warmer, warmer_interval
 from gelassen.show.tables import aligned, as_csv, markdown
-from gelassen.study.analysis import compare_runs
-from gelassen.study.rows import run_row
 
 
 @pytest.mark.parametrize(
@@ -51,8 +51,8 @@ def summary(
     fan_rpm=900.0,
     room_c=22.0,
 ):
-    from gelassen.core.steadyresult import SteadyState
-    from gelassen.core.throttling import Throttling
+    from gelassen.core.settling.steady_result import SteadyState
+    from gelassen.core.throttling.throttling import Throttling
 
     steady = SteadyState(
         value=value, low=value - 2 * error, high=value + 2 * error, standard_error=error,

@@ -6,11 +6,12 @@ from gelassen._lazy import loader
 from gelassen._version import __version__
 
 if TYPE_CHECKING:
-    from gelassen.core.errors import GelassenError
-    from gelassen.core.recording import Recording
-    from gelassen.core.summary import RunSummary, summarise_run
+    from gelassen.answers import Study, open_study
+    from gelassen.core.foundation.errors import GelassenError
+    from gelassen.core.recording.recording import Recording
+    from gelassen.core.run.summary import RunSummary, summarise_run
     from gelassen.intake import read_log
-    from gelassen.study import Study, open_study, read_run
+    from gelassen.study import read_run
 
 __all__ = [
     "GelassenError",
@@ -29,6 +30,7 @@ __getattr__ = loader(
     {
         "core": ("GelassenError", "Recording", "RunSummary", "summarise_run"),
         "intake": ("read_log",),
-        "study": ("Study", "open_study", "read_run"),
+        "answers": ("Study", "open_study"),
+        "study": ("read_run",),
     },
 )

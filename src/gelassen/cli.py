@@ -58,7 +58,7 @@ def main() -> NoReturn:
         sys.stderr.close()
         status = 0
     except Exception as error:
-        from gelassen.core.errors import GelassenError
+        from gelassen.core.foundation.errors import GelassenError
 
         if not isinstance(error, (GelassenError, OSError)):
             raise

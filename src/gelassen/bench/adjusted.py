@@ -8,10 +8,10 @@ from gelassen.bench.described import ChannelSpec, pairs_of_power
 from gelassen.bench.interface import Actuator, Bench, ChannelInfo, Load
 from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.missing import missing_of
-from gelassen.core.channels import parse_channel
-from gelassen.core.errors import BenchError, InputError
-from gelassen.core.spelling import nearest
-from gelassen.core.units import conversion
+from gelassen.core.foundation.errors import BenchError, InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.units import conversion
 
 
 class AdjustedBench:

@@ -9,8 +9,8 @@ from gelassen.bench.sensors.program import program_sensor
 from gelassen.bench.sensors.sensor import Sensor
 from gelassen.bench.sensors.textvalue import NUMBER, SPOKEN_NUMBER
 from gelassen.bench.sensors.visa import Instrument, instrument_sensor
-from gelassen.core.errors import InputError
-from gelassen.core.units import conversion
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.units import conversion
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

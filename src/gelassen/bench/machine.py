@@ -18,7 +18,7 @@ from gelassen.bench.sensors.firsttry import try_once
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
 from gelassen.bench.sensors.reader import Reader
-from gelassen.core.errors import FileError
+from gelassen.core.foundation.errors import FileError
 
 
 class MachineBench:

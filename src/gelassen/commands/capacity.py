@@ -33,8 +33,8 @@ def capacity(
     confidence: float, left: tuple[str, ...], figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
     """Say how much power each setup of STUDY sustains below the limit temperature."""
+    from gelassen.figures.plots import save_plot
     from gelassen.show.capacity_text import capacity_markdown, capacity_text
-    from gelassen.show.plots import save_plot
     from gelassen.show.tables import as_csv, as_json
 
     opened_study, out = opened(study, confidence, left)

@@ -55,10 +55,10 @@ def channels(
     true: str | None, duration: float | None, run: Path | None, store: bool, form: str,
 ) -> None:  # fmt: skip
     """List what this machine offers, and what is missing."""
-    from gelassen.conduct.studybench import study_bench
-    from gelassen.core.errors import InputError
-    from gelassen.study.studyfile import STUDY_FILE
-    from gelassen.study.studyreader import read_study_file
+    from gelassen.conduct.study_bench import study_bench
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.study.file.reader import read_study_file
+    from gelassen.study.file.study_file import STUDY_FILE
 
     known = read_study_file(study / STUDY_FILE) if study is not None else None
     if store and (study is None or not together):
@@ -83,7 +83,7 @@ def channels(
 
 
 def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) -> None:
-    from gelassen.core.channels import parse_channel
+    from gelassen.core.recording.channels import parse_channel
     from gelassen.show.channel_table import channels_text
     from gelassen.show.numbers import digits_of, fixed
     from gelassen.show.tables import markdown
@@ -131,7 +131,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
 
 def _setting(name: str, actuator: "Actuator") -> tuple[str, str, str, str]:
     """Return name, present value, range and meaning of something that can be set."""
-    from gelassen.core.channels import parse_channel
+    from gelassen.core.recording.channels import parse_channel
     from gelassen.show.numbers import fixed
 
     symbol = parse_channel(name).symbol
@@ -166,7 +166,7 @@ def _probed_run(run: Path, form: str) -> None:
 
 
 def _print_probe(found: Any, what: dict[str, str], form: str) -> None:
-    from gelassen.core.result import plain
+    from gelassen.core.foundation.result import plain
     from gelassen.show.channel_table import PROBE_HEADER, probe_rows, probe_text
     from gelassen.show.tables import markdown
 
@@ -184,14 +184,14 @@ def _together(
 ) -> None:  # fmt: skip
     import tempfile
 
-    from gelassen.conduct.plan import PlannedPhase, RunPlan
+    from gelassen.conduct.planning.plan import PlannedPhase, RunPlan
     from gelassen.conduct.probing import check_probes, compare_probes
     from gelassen.conduct.recording import record_run
-    from gelassen.conduct.studybench import study_bench
-    from gelassen.core.result import plain
+    from gelassen.conduct.study_bench import study_bench
+    from gelassen.core.foundation.result import plain
     from gelassen.study import read_run
-    from gelassen.study.runfile import read_run_file
-    from gelassen.study.writer import RUN_JSON
+    from gelassen.study.disk.run_file import read_run_file
+    from gelassen.study.disk.writer import RUN_JSON
 
     if run is not None:
         recording = read_run(run)
@@ -218,7 +218,7 @@ def _together(
             for caution in one.cautions:
                 click.echo(f"  caution: {caution}")
     if store and study is not None:
-        from gelassen.study.edit import store_offsets
+        from gelassen.study.file.edit import store_offsets
 
         stored = {
             one.channel: (present.get(one.channel, 0.0) + one.offset_k, one.standard_error_k)

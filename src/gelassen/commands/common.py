@@ -13,7 +13,7 @@ import click
 
 if TYPE_CHECKING:
     from gelassen.conduct import Progress
-    from gelassen.study.gate import Gate
+    from gelassen.study.file.gate import Gate
 
 FAILED, WRONG_INPUT = 1, 2
 
@@ -48,7 +48,7 @@ def pair(option: str, text: str, like: str, *, last: bool = False) -> tuple[str,
     InputError
         One side is missing.
     """
-    from gelassen.core.errors import InputError
+    from gelassen.core.foundation.errors import InputError
 
     key, _, value = text.rpartition("=") if last else text.partition("=")
     if not (key.strip() and value.strip()):
@@ -75,8 +75,8 @@ class Duration(click.ParamType):  # type: ignore[type-arg,unused-ignore]
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> float:
         """Return seconds."""
-        from gelassen.core.errors import InputError
-        from gelassen.study.durations import seconds
+        from gelassen.core.foundation.errors import InputError
+        from gelassen.study.file.durations import seconds
 
         try:
             return seconds(value)
@@ -96,8 +96,8 @@ class PhaseLength(click.ParamType):  # type: ignore[type-arg,unused-ignore]
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> "float | Gate":
         """Return seconds, or what ends the phase."""
-        from gelassen.core.errors import InputError
-        from gelassen.study.gate import phase_length
+        from gelassen.core.foundation.errors import InputError
+        from gelassen.study.file.gate import phase_length
 
         try:
             found: float | Gate = phase_length(self._phase, value)

@@ -10,7 +10,7 @@ import click
 from gelassen.commands.common import confidence_option, format_option, pair, say, shell, tell
 
 if TYPE_CHECKING:
-    from gelassen.study import Study
+    from gelassen.answers import Study
 
 leave_out_option = click.option(
     "--leave-out",
@@ -26,8 +26,8 @@ def opened(
     folder: Path, confidence: float, left: tuple[str, ...]
 ) -> "tuple[Study, dict[str, str]]":
     """Open a study, analyse what is new in it side by side, and return what is left out."""
-    from gelassen.study import open_study
-    from gelassen.study.parallel import process_pool
+    from gelassen.answers import open_study
+    from gelassen.answers.parallel import process_pool
 
     study = open_study(folder)
     out: dict[str, str] = {}
@@ -87,7 +87,7 @@ def compare(
     no_figure: bool,
 ) -> None:  # fmt: skip
     """Say which setup of STUDY is cooler, by how much, and how sure that is."""
-    from gelassen.core.errors import InputError
+    from gelassen.core.foundation.errors import InputError
 
     asked = [
         effects, along is not None, tradeoff is not None, equal is not None, loads, parts, drift,
@@ -129,7 +129,7 @@ def compare(
     )  # fmt: skip
     _give(result, form, text)
     if name and not no_figure:
-        from gelassen.show.plots import save_plot
+        from gelassen.figures.plots import save_plot
 
         path = figure or study / "figures" / f"{name}.png"
         made_up = "   (made-up sample data)" if opened_study.file.made_up else ""
@@ -141,7 +141,7 @@ def _compare(
     study: "Study", baseline: str | None, form: str, confidence: float, out: dict[str, str],
     room_c: float | None, correct_drift: bool, figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
-    from gelassen.show.comparison_figure import comparison_figure
+    from gelassen.figures.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
@@ -201,7 +201,7 @@ def _levels(where: tuple[str, ...]) -> dict[str, str | float]:
 def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
     import pandas as pd
 
-    from gelassen.core.result import plain
+    from gelassen.core.foundation.result import plain
     from gelassen.show.tables import as_csv, as_json
 
     if form == "json":
@@ -220,7 +220,7 @@ def _give_table(
 ) -> None:
     import json
 
-    from gelassen.core.result import plain
+    from gelassen.core.foundation.result import plain
     from gelassen.show.tables import as_csv
 
     if form == "json":

@@ -16,12 +16,12 @@ from gelassen.commands.common import say, shell, tell
 @click.option("--seed", type=int, default=1, show_default=True, help="Same seed, same numbers.")
 def demo(folder: Path, seed: int) -> None:
     """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
+    from gelassen.answers import open_study
+    from gelassen.answers.parallel import process_pool
     from gelassen.conduct import make_demo
-    from gelassen.show.comparison_figure import comparison_figure
+    from gelassen.figures.comparison_figure import comparison_figure
+    from gelassen.figures.run_figure import run_figure
     from gelassen.show.comparison_text import comparison_text
-    from gelassen.show.run_figure import run_figure
-    from gelassen.study import open_study
-    from gelassen.study.parallel import process_pool
 
     with process_pool() as pool:
         with _bar("simulating the 36 runs of the sample study") as advance:
@@ -33,7 +33,7 @@ def demo(folder: Path, seed: int) -> None:
     say("drawing figures")
     figure = folder / "figures" / "comparison.png"
     comparison_figure(comparison, figure)
-    from gelassen.core.summary import summarise_run
+    from gelassen.core.run.summary import summarise_run
 
     warmest = str(comparison.runs.loc[comparison.runs["value"].idxmax(), "run"])
     recording = study.run(warmest)

@@ -54,12 +54,12 @@ def new(
 
     Asks in a terminal; every answer is an option, too.
     """
-    from gelassen.conduct.guard import stop_temperatures
-    from gelassen.conduct.studybench import study_bench
-    from gelassen.core.errors import FileError, InputError
-    from gelassen.study.newstudy import write_study
-    from gelassen.study.studyfile import STUDY_FILE
-    from gelassen.study.template import Answers, parse_factor
+    from gelassen.conduct.study_bench import study_bench
+    from gelassen.conduct.watching.guard import stop_temperatures
+    from gelassen.core.foundation.errors import FileError, InputError
+    from gelassen.study.file.new_study import write_study
+    from gelassen.study.file.study_file import STUDY_FILE
+    from gelassen.study.file.template import Answers, parse_factor
 
     if (folder / STUDY_FILE).exists() or (folder.exists() and not folder.is_dir()):
         raise FileError(
@@ -158,8 +158,8 @@ def _factor(
     ask: Callable[[str, str], str], text: str, option: str, form: str
 ) -> dict[str, list[str]]:
     """Ask for a factor until it is understood; nothing for nothing."""
-    from gelassen.core.errors import InputError
-    from gelassen.study.template import parse_factor
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.study.file.template import parse_factor
 
     while answer := ask(text, "").strip():
         try:
@@ -174,7 +174,7 @@ def _factor(
 def _number(
     option: str, given: float | None, usual: float | None, ask: Callable[..., Any]
 ) -> float:
-    from gelassen.core.errors import InputError
+    from gelassen.core.foundation.errors import InputError
 
     if given is not None:
         return given
@@ -189,6 +189,6 @@ def _number(
 
 def _first(combine: str, hand: dict[str, list[str]], software: dict[str, list[str]]) -> str | None:
     """Return the name of the setup with the first level of every factor."""
-    from gelassen.study.template import first_setup
+    from gelassen.study.file.template import first_setup
 
     return first_setup(hand, software) if combine != "list" or hand or software else None

@@ -15,7 +15,7 @@ import click
 )  # fmt: skip
 def note(run: Path, entries: tuple[str, ...], at: str | None) -> None:
     """Add readings (room.air.temp_c=21.3) and words ("side panel off") to a RUN."""
-    from gelassen.conduct.noting import add_by_hand
+    from gelassen.conduct.operator.noting import add_by_hand
 
     done = add_by_hand(run, entries, at=at)
     click.echo(done)

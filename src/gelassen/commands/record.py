@@ -13,8 +13,8 @@ from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, 
 from gelassen.commands.watching import watching
 
 if TYPE_CHECKING:
-    from gelassen.study.gate import Gate
-    from gelassen.study.studyfile import StudyFile
+    from gelassen.study.file.gate import Gate
+    from gelassen.study.file.study_file import StudyFile
 
 _POWER_LIMIT = "cpu.package.power_limit_w"
 _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length of a run
@@ -117,11 +117,11 @@ def record(
     from dataclasses import replace
 
     from gelassen.conduct import record_run
-    from gelassen.conduct.recordplan import Wanted, plan_recording, settings_of_setup
-    from gelassen.conduct.studybench import study_bench
-    from gelassen.study.abandoned import close_abandoned
-    from gelassen.study.durations import words
-    from gelassen.study.newstudy import ensure_setup
+    from gelassen.conduct.planning.record_plan import Wanted, plan_recording, settings_of_setup
+    from gelassen.conduct.study_bench import study_bench
+    from gelassen.study.disk.abandoned import close_abandoned
+    from gelassen.study.file.durations import words
+    from gelassen.study.file.new_study import ensure_setup
 
     known = _known_study(study, setup, new_setup)
     bench = study_bench(known, sysfs=sysfs)
@@ -138,7 +138,7 @@ def record(
     bench.load(plan.load).stop()
     if study is not None and setup is not None:
         ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
-        from gelassen.study import open_study
+        from gelassen.answers import open_study
 
         content = open_study(study).file
         into, limit_c = study / "runs", limit_c if limit_c is not None else content.machine.limit_c
@@ -178,9 +178,9 @@ def record(
 
 
 def _known_study(study: Path | None, setup: str | None, new_setup: bool) -> "StudyFile | None":
-    from gelassen.core.errors import InputError
-    from gelassen.study.studyfile import STUDY_FILE, check_setup_name
-    from gelassen.study.studyreader import read_study_file
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.study.file.reader import read_study_file
+    from gelassen.study.file.study_file import STUDY_FILE, check_setup_name
 
     if study is None and setup is not None:
         raise InputError("--setup belongs to a study: add --study FOLDER, or use --label instead")
@@ -208,7 +208,7 @@ def _tell(folder: Path) -> None:
     """Print what the run says, unless it is too long to be looked at in passing."""
     import pyarrow.parquet as pq
 
-    from gelassen.study.samples import SAMPLES_PARQUET
+    from gelassen.study.disk.samples import SAMPLES_PARQUET
 
     path = folder / SAMPLES_PARQUET
     if path.exists():
@@ -217,7 +217,7 @@ def _tell(folder: Path) -> None:
             click.echo(f"run: {folder} ({metadata.num_rows} samples)")
             say(f"what it says: gelassen show {shell(folder)}")
             return
-    from gelassen.core.summary import summarise_run
+    from gelassen.core.run.summary import summarise_run
     from gelassen.show.run_text import run_text
     from gelassen.study import read_run
 

@@ -11,9 +11,9 @@ from gelassen.commands.common import FAILED, say, shell, sysfs_option
 from gelassen.commands.watching import Watcher, watching
 
 if TYPE_CHECKING:
+    from gelassen.answers import Study
     from gelassen.bench.interface import Bench
-    from gelassen.conduct.order import PlannedRun
-    from gelassen.study import Study
+    from gelassen.conduct.planning.order import PlannedRun
 
 
 @click.command()
@@ -47,10 +47,10 @@ def run(
     Looks at the machine first. Can be stopped at any time; the next call goes on with the first run
     that is missing. Keys while it runs: n next phase, s stop this run, q stop all.
     """
+    from gelassen.answers import open_study
     from gelassen.commands.record import endings
-    from gelassen.conduct.studyrun import conduct_study, still_to_do
-    from gelassen.core.errors import InputError
-    from gelassen.study import open_study
+    from gelassen.conduct.study_run import conduct_study, still_to_do
+    from gelassen.core.foundation.errors import InputError
 
     opened = open_study(study)
     if discard is not None:
@@ -111,8 +111,8 @@ class _Benches:
         watcher: Watcher,
         total: int,
     ) -> None:
-        from gelassen.conduct.studybench import study_bench
-        from gelassen.core.errors import InputError
+        from gelassen.conduct.study_bench import study_bench
+        from gelassen.core.foundation.errors import InputError
 
         self._watcher, self._number, self._total = watcher, 0, total
         self._made_up = study.file.made_up
@@ -148,7 +148,7 @@ class _Operator:
         self._study, self._watcher = study, watcher
 
     def __call__(self, planned: "PlannedRun") -> bool | str:
-        from gelassen.conduct.handchange import instructions, to_note
+        from gelassen.conduct.operator.hand_change import instructions, to_note
 
         self._watcher.rest()
         if planned.problems:
@@ -175,9 +175,9 @@ class _Operator:
 
 
 def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
-    from gelassen.conduct.studyrun import expected_s
+    from gelassen.conduct.study_run import expected_s
     from gelassen.show.tables import aligned
-    from gelassen.study.durations import words
+    from gelassen.study.file.durations import words
 
     if not planned:
         return "every run of the plan is made"
@@ -204,7 +204,7 @@ def _number(count: int, what: str) -> str:
 
 
 def _is_gated(study: "Study") -> bool:
-    from gelassen.study.gate import Gate
+    from gelassen.study.file.gate import Gate
 
     usual = study.file.protocol
     phases = (usual.idle, usual.soak, usual.hold, usual.cooldown)

@@ -46,7 +46,7 @@ def show(
     limit_c: float | None, every: float | None, figure: Path | None, no_figure: bool,
 ) -> None:  # fmt: skip
     """Say what one RUN says: in words, in numbers and in one figure."""
-    from gelassen.core.summary import summarise_run
+    from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
     from gelassen.show.run_text import run_text
     from gelassen.show.tables import as_csv, as_json
@@ -71,7 +71,7 @@ def show(
         tell(f"```\n{text}\n```" if form == "markdown" else text)
     if no_figure:
         return
-    from gelassen.show.run_figure import run_figure
+    from gelassen.figures.run_figure import run_figure
 
     path = (
         figure or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
@@ -84,8 +84,8 @@ def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) ->
     """Give the samples out: to a file, or as text to standard output."""
     import json
 
-    from gelassen.core.errors import InputError
-    from gelassen.core.result import plain
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.core.foundation.result import plain
 
     if form == "parquet":
         if output is None:
@@ -113,8 +113,8 @@ def _show_blocks(recording: Any, length_s: float, form: str) -> None:
     """Print block means: as they are in CSV and JSON, transposed for people, who read down."""
     import json
 
-    from gelassen.core.blocks import block_means
-    from gelassen.core.result import plain
+    from gelassen.core.foundation.result import plain
+    from gelassen.core.signal.blocks import block_means
     from gelassen.show.block_table import block_rows
     from gelassen.show.tables import aligned, as_csv, markdown
 
@@ -132,8 +132,8 @@ def _show_blocks(recording: Any, length_s: float, form: str) -> None:
 
 def _study_of(run: Path) -> Any:
     """Return the study a run folder lies in, or None."""
-    from gelassen.study import open_study
-    from gelassen.study.studyfile import STUDY_FILE
+    from gelassen.answers import open_study
+    from gelassen.study.file.study_file import STUDY_FILE
 
     folder = run.resolve()
     study = folder.parent.parent

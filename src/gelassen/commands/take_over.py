@@ -10,7 +10,7 @@ import click
 from gelassen.commands.common import FAILED, Duration, pair, say, tell
 
 if TYPE_CHECKING:
-    from gelassen.core.recording import Recording
+    from gelassen.core.recording.recording import Recording
     from gelassen.intake.merge import Joined
     from gelassen.intake.understanding import Told, Understanding
 
@@ -90,13 +90,13 @@ def import_logs(
 
     Shows what was understood before anything is stored.
     """
-    from gelassen.core.errors import InputError
-    from gelassen.intake.columnfile import write_columns as write
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.intake.column_file import write_columns as write
     from gelassen.intake.log import understand_log
-    from gelassen.intake.splitting import split_loads
+    from gelassen.intake.split_loads import split_loads
     from gelassen.intake.store import store_import, stored_before
     from gelassen.intake.understanding import Told
-    from gelassen.study.newstudy import check_setup
+    from gelassen.study.file.new_study import check_setup
 
     if not dry_run and not write_columns and (study is None or not setups):
         raise InputError(
@@ -176,7 +176,7 @@ def import_logs(
 def _setup_of_each(
     setups: tuple[str, ...], jobs: "list[tuple[Recording, list[Path]]]"
 ) -> tuple[str, ...]:
-    from gelassen.core.errors import InputError
+    from gelassen.core.foundation.errors import InputError
 
     if len(setups) <= 1:
         return (setups or ("",)) * len(jobs)
@@ -204,7 +204,7 @@ def _are_long(files: tuple[Path, ...]) -> bool:
 
 
 def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
-    from gelassen.intake.columns import read_column_file
+    from gelassen.intake.meaning.columns import read_column_file
 
     if mapping is not None and not pairs:
         return mapping
@@ -217,7 +217,7 @@ def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
 
 def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str:
     """Return what was understood of one log, for people."""
-    from gelassen.intake.loadphases import PAUSED
+    from gelassen.intake.load_phases import PAUSED
     from gelassen.show.tables import aligned
 
     frame = one.recording.frame
@@ -252,7 +252,7 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
 
 def _need_temperatures(understood: "list[tuple[Path, Understanding]]", *, as_one: bool) -> None:
     """Refuse logs without a temperature: each by itself, or all of one run together."""
-    from gelassen.core.errors import FileError
+    from gelassen.core.foundation.errors import FileError
     from gelassen.intake.table import no_temperature
 
     without = [
@@ -297,8 +297,8 @@ def _merge(
 ) -> "tuple[Recording, list[Joined]]":
     from dataclasses import replace
 
-    from gelassen.core.errors import InputError
-    from gelassen.intake.loadphases import find_phases
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.intake.load_phases import find_phases
     from gelassen.intake.merge import merge_logs
 
     known: dict[str, float] = {}
@@ -333,7 +333,7 @@ def _merge(
 def _draw(entry: "Joined", understood: "list[tuple[Path, Understanding]]", path: Path) -> None:
     if entry.pair is None or entry.alignment is None or entry.how != "matched changes":
         return
-    from gelassen.show.alignment_figure import alignment_figure
+    from gelassen.figures.alignment_figure import alignment_figure
 
     first = understood[0][1].recording
     other = next(one.recording for _, one in understood[1:] if one.recording.name == entry.name)

@@ -6,11 +6,11 @@ from gelassen._lazy import loader
 
 if TYPE_CHECKING:
     from gelassen.conduct.demo import make_demo
-    from gelassen.conduct.plan import PlannedPhase, RunPlan, Stair, plan_phases, staircase
+    from gelassen.conduct.planning.plan import PlannedPhase, RunPlan, Stair, plan_phases, staircase
     from gelassen.conduct.recording import record, record_run
     from gelassen.conduct.run import RunOutcome, carry_out
-    from gelassen.conduct.studyrun import MadeRun, conduct_study
-    from gelassen.core.progress import Progress
+    from gelassen.conduct.study_run import MadeRun, conduct_study
+    from gelassen.core.foundation.progress import Progress
 
 __all__ = [
     "MadeRun",
@@ -32,9 +32,9 @@ __getattr__ = loader(
     __name__,
     {
         "demo": ("make_demo",),
-        "plan": ("PlannedPhase", "RunPlan", "Stair", "plan_phases", "staircase"),
+        "planning.plan": ("PlannedPhase", "RunPlan", "Stair", "plan_phases", "staircase"),
         "recording": ("record", "record_run"),
         "run": ("Progress", "RunOutcome", "carry_out"),
-        "studyrun": ("MadeRun", "conduct_study"),
+        "study_run": ("MadeRun", "conduct_study"),
     },
 )

@@ -9,12 +9,12 @@ import numpy as np
 import psutil
 
 from gelassen.bench.interface import Bench
-from gelassen.conduct.guard import Guard
-from gelassen.conduct.plan import RunPlan
-from gelassen.core.errors import BenchError, InputError
-from gelassen.core.judging import HOTTEST_CORE, MEAN_OF_CORES
-from gelassen.core.spelling import nearest
-from gelassen.study.studyfile import StudyFile
+from gelassen.conduct.planning.plan import RunPlan
+from gelassen.conduct.watching.guard import Guard
+from gelassen.core.foundation.errors import BenchError, InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES
+from gelassen.study.file.study_file import StudyFile
 
 # What can be found, by the name under which it is waived.
 CHECKS = {

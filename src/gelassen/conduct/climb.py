@@ -10,14 +10,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gelassen.bench.interface import Bench
-from gelassen.conduct.climbplan import ClimbPlan
-from gelassen.conduct.history import History
-from gelassen.conduct.judged import Judged
-from gelassen.conduct.thinking import Thinker
-from gelassen.core.climb import ClimbCapacity, capacity_from_climb
-from gelassen.core.errors import InputError
-from gelassen.core.judging import choose_reference, choose_temperature, core_channels
-from gelassen.core.tabular import series_of
+from gelassen.conduct.planning.climb_plan import ClimbPlan
+from gelassen.conduct.watching.history import History
+from gelassen.conduct.watching.judged import Judged
+from gelassen.conduct.watching.thinking import Thinker
+from gelassen.core.capacity.from_climb import ClimbCapacity, capacity_from_climb
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.judging import choose_reference, choose_temperature, core_channels
+from gelassen.core.recording.series import series_of
 
 _FIRST_LOOK_S, _APART_S = 150.0, 40.0
 _AHEAD_S = 150.0  # a step must be safe for so long

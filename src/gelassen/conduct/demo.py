@@ -9,12 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
+from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
-from gelassen.conduct.plan import RunPlan, plan_phases
+from gelassen.conduct.planning.plan import RunPlan, plan_phases
 from gelassen.conduct.recording import record_run
-from gelassen.core.errors import FileError
-from gelassen.study.parallel import process_pool
-from gelassen.study.studyfile import STUDY_FILE
+from gelassen.core.foundation.errors import FileError
+from gelassen.study.file.study_file import STUDY_FILE
 
 _COOLERS = ("Brise 120", "Kiesel 92", "Tarn 240")
 _CURVES = ("on-air", "off-air")

@@ -5,17 +5,17 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 from gelassen.bench.interface import Bench
-from gelassen.conduct.guard import stop_temperatures
-from gelassen.conduct.plan import PlannedPhase, RunPlan
+from gelassen.conduct.planning.plan import PlannedPhase, RunPlan
 from gelassen.conduct.recording import record_run
-from gelassen.core.channels import parse_channel
-from gelassen.core.errors import BenchError, InputError
-from gelassen.core.probes import ProbeOffset, probe_offsets
-from gelassen.core.probing import Response, probe_response
-from gelassen.core.progress import Progress
-from gelassen.core.recording import Recording
-from gelassen.core.spelling import nearest
-from gelassen.study.archive import read_run
+from gelassen.conduct.watching.guard import stop_temperatures
+from gelassen.core.foundation.errors import BenchError, InputError
+from gelassen.core.foundation.progress import Progress
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.probing.channel_response import Response, probe_response
+from gelassen.core.probing.probe_offsets import ProbeOffset, probe_offsets
+from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.recording import Recording
+from gelassen.study.disk.archive import read_run
 
 _INTERVAL_S = 0.25
 

@@ -5,14 +5,14 @@ from datetime import datetime
 from pathlib import Path
 
 from gelassen.bench.interface import Bench
-from gelassen.conduct.plan import RunPlan
+from gelassen.conduct.planning.plan import RunPlan
 from gelassen.conduct.run import RunOutcome, Wish, carry_out
-from gelassen.core.progress import Progress
-from gelassen.core.recording import Recording
-from gelassen.study.archive import read_run
-from gelassen.study.runfile import OriginEntry, RunFile, versions
-from gelassen.study.samples import load_libraries
-from gelassen.study.writer import RunWriter, new_run_folder
+from gelassen.core.foundation.progress import Progress
+from gelassen.core.recording.recording import Recording
+from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.run_file import OriginEntry, RunFile, versions
+from gelassen.study.disk.samples import load_libraries
+from gelassen.study.disk.writer import RunWriter, new_run_folder
 
 
 def record_run(

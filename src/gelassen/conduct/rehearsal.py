@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from gelassen.bench.interface import Actuator, Bench, ChannelInfo, Load
 from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.simulated import CASES, COOLERS, CURVES, Processor, Room, SimulatedBench
-from gelassen.conduct.order import PlannedRun
-from gelassen.study.studyfile import StudyFile
+from gelassen.conduct.planning.order import PlannedRun
+from gelassen.study.file.study_file import StudyFile
 
 
 def simulated_bench(study: StudyFile, planned: PlannedRun, *, seed: int = 0) -> SimulatedBench:

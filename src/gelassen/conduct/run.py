@@ -6,19 +6,19 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from gelassen.bench.interface import Bench, Load
-from gelassen.conduct.faults import Faults
-from gelassen.conduct.guard import Guard
-from gelassen.conduct.history import History
-from gelassen.conduct.plan import PlannedPhase, RunPlan
+from gelassen.conduct.planning.plan import PlannedPhase, RunPlan
 from gelassen.conduct.settings import Settings
-from gelassen.core.errors import BenchError, FileError, GelassenError
-from gelassen.core.progress import Progress
-from gelassen.study.durations import words
-from gelassen.study.writer import RunWriter
+from gelassen.conduct.watching.faults import Faults
+from gelassen.conduct.watching.guard import Guard
+from gelassen.conduct.watching.history import History
+from gelassen.core.foundation.errors import BenchError, FileError, GelassenError
+from gelassen.core.foundation.progress import Progress
+from gelassen.study.disk.writer import RunWriter
+from gelassen.study.file.durations import words
 
 if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
     from gelassen.conduct.climb import Climb
-    from gelassen.conduct.gates import PhaseEnd
+    from gelassen.conduct.watching.gates import PhaseEnd
 
 _LATE = 0.1  # of the interval
 # After a stop by the guard the heat is let out with the fans up: until it is so far below, or for so long.
@@ -225,7 +225,7 @@ class _Conductor:
             return self._climb
         if phase.gate is None:
             return None
-        from gelassen.conduct.gates import PhaseEnd
+        from gelassen.conduct.watching.gates import PhaseEnd
 
         return PhaseEnd(
             phase.gate, self._bench, self._history, self._plan.judged,

@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Actuator, Bench
-from gelassen.conduct.fancurve import CurveKeeper, FanCurve
-from gelassen.core.errors import BenchError
-from gelassen.core.spelling import nearest
+from gelassen.conduct.planning.fan_curve import CurveKeeper, FanCurve
+from gelassen.core.foundation.errors import BenchError
+from gelassen.core.foundation.spelling import nearest
 
 _LOOK_EVERY_S = 10.0
 

@@ -5,16 +5,16 @@ from typing import TYPE_CHECKING
 from gelassen._lazy import loader
 
 if TYPE_CHECKING:
-    from gelassen.core.blocks import block_means
-    from gelassen.core.capacity import Capacity, sustainable_power
-    from gelassen.core.comparison import Comparison, compare_setups
-    from gelassen.core.errors import BenchError, FileError, GelassenError, InputError
-    from gelassen.core.recording import Recording
-    from gelassen.core.steady import steady_state
-    from gelassen.core.steadyresult import SteadyState
-    from gelassen.core.steps import Step, find_steps
-    from gelassen.core.summary import RunSummary, summarise_run
-    from gelassen.core.throttling import Throttling, find_throttling
+    from gelassen.core.capacity.from_levels import Capacity, sustainable_power
+    from gelassen.core.changes.steps import Step, find_steps
+    from gelassen.core.comparing.comparison import Comparison, compare_setups
+    from gelassen.core.foundation.errors import BenchError, FileError, GelassenError, InputError
+    from gelassen.core.recording.recording import Recording
+    from gelassen.core.run.summary import RunSummary, summarise_run
+    from gelassen.core.settling.steady import steady_state
+    from gelassen.core.settling.steady_result import SteadyState
+    from gelassen.core.signal.blocks import block_means
+    from gelassen.core.throttling.throttling import Throttling, find_throttling
 
 __all__ = [
     "BenchError",
@@ -40,15 +40,14 @@ __all__ = [
 __getattr__ = loader(
     __name__,
     {
-        "blocks": ("block_means",),
+        "signal": ("block_means",),
         "capacity": ("Capacity", "sustainable_power"),
-        "comparison": ("Comparison", "compare_setups"),
-        "errors": ("BenchError", "FileError", "GelassenError", "InputError"),
+        "comparing": ("Comparison", "compare_setups"),
+        "foundation": ("BenchError", "FileError", "GelassenError", "InputError"),
         "recording": ("Recording",),
-        "steady": ("steady_state",),
-        "steadyresult": ("SteadyState",),
-        "steps": ("Step", "find_steps"),
-        "summary": ("RunSummary", "summarise_run"),
+        "settling": ("SteadyState", "steady_state"),
+        "changes": ("Step", "find_steps"),
+        "run": ("RunSummary", "summarise_run"),
         "throttling": ("Throttling", "find_throttling"),
     },
 )

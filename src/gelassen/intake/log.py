@@ -6,15 +6,15 @@ from typing import Any
 
 import pandas as pd
 
-from gelassen.core.channels import parse_channel
-from gelassen.core.errors import FileError
-from gelassen.core.recording import Origin, Recording
-from gelassen.intake.columns import TIME, as_targets, read_column_file
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.recording import Origin, Recording
+from gelassen.intake.meaning.columns import TIME, as_targets, read_column_file
 from gelassen.intake.table import understand_table
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
-from gelassen.study.archive import read_run
-from gelassen.study.samples import SAMPLES_CSV, SAMPLES_PARQUET
-from gelassen.study.writer import RUN_JSON
+from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
+from gelassen.study.disk.writer import RUN_JSON
 
 
 def read_log(

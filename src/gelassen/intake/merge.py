@@ -8,11 +8,11 @@ from datetime import timedelta
 import numpy as np
 import pandas as pd
 
-from gelassen.core.alignment import Alignment, align_changes
-from gelassen.core.errors import InputError
-from gelassen.core.inputs import Floats
-from gelassen.core.recording import Origin, Recording
-from gelassen.intake.columns import TIME
+from gelassen.core.changes.alignment import Alignment, align_changes
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.recording.recording import Origin, Recording
+from gelassen.intake.meaning.columns import TIME
 
 # What shows the load, the most sudden first, and how much later than power it may answer.
 _DRIVERS = (

@@ -4,17 +4,17 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 
 import numpy as np
 
-from gelassen.core.channels import UNITS, parse_channel
-from gelassen.core.errors import InputError
-from gelassen.core.units import Conversion, factors
-from gelassen.intake.cells import Decimal, is_missing, read_value
-from gelassen.intake.columns import IGNORE, Target
-from gelassen.intake.headers import STATE, Header
-from gelassen.intake.recognise import NO_PART, Guess, recognise
-from gelassen.intake.rows import Column
-from gelassen.intake.sampling import spread_of, unit_behind
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.channels import UNITS, parse_channel
+from gelassen.core.recording.units import Conversion, factors
+from gelassen.intake.meaning.columns import IGNORE, Target
+from gelassen.intake.meaning.recognise import NO_PART, Guess, recognise
+from gelassen.intake.meaning.unit_guess import Spread, guess_unit
+from gelassen.intake.text.cells import Decimal, is_missing, read_value
+from gelassen.intake.text.headers import STATE, Header
+from gelassen.intake.text.rows import Column
+from gelassen.intake.time.sampling import spread_of, unit_behind
 from gelassen.intake.understanding import ColumnWords
-from gelassen.intake.unitguess import Spread, guess_unit
 
 # How closely a temperature must go with power or load to be taken for the processor's.
 _FOLLOWS = 0.6

@@ -8,11 +8,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from gelassen.core.errors import FileError
-from gelassen.core.recording import Recording
-from gelassen.study.archive import store_recording
-from gelassen.study.newstudy import ensure_setup
-from gelassen.study.runfile import (
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.recording.recording import Recording
+from gelassen.study.disk.archive import store_recording
+from gelassen.study.disk.run_file import (
     EventEntry,
     OriginEntry,
     PhaseEntry,
@@ -20,7 +19,8 @@ from gelassen.study.runfile import (
     read_run_file,
     versions,
 )
-from gelassen.study.writer import RUN_JSON, new_run_folder
+from gelassen.study.disk.writer import RUN_JSON, new_run_folder
+from gelassen.study.file.new_study import ensure_setup
 
 _PIECE = 1 << 20
 

@@ -10,24 +10,24 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
-from gelassen.core.errors import FileError
-from gelassen.core.inputs import Bools, Floats
-from gelassen.core.recording import Origin, Recording
-from gelassen.core.units import Conversion, kinds_of
-from gelassen.intake import clockzero
-from gelassen.intake.cells import Decimal, is_missing
-from gelassen.intake.columns import TIME, Target, assign
-from gelassen.intake.decimals import decide_decimals
-from gelassen.intake.encoding import Decoded, decode, is_plain_utf8
-from gelassen.intake.headers import Header, read_header
-from gelassen.intake.layout import DELIMITERS, Layout, find_layout
-from gelassen.intake.loadphases import find_phases
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.recording import Origin, Recording
+from gelassen.core.recording.units import Conversion, kinds_of
+from gelassen.intake.load_phases import find_phases
+from gelassen.intake.meaning.columns import TIME, Target, assign
 from gelassen.intake.plan import plan_columns
-from gelassen.intake.rows import LeftOut, Rows, read_rows, shown
-from gelassen.intake.sampling import sample_columns
-from gelassen.intake.stampread import offset_of, read_stamps
-from gelassen.intake.timecolumn import TimeColumn, find_time, names_time
-from gelassen.intake.timeline import Kind, gaps, straighten
+from gelassen.intake.text.cells import Decimal, is_missing
+from gelassen.intake.text.decimals import decide_decimals
+from gelassen.intake.text.encoding import Decoded, decode, is_plain_utf8
+from gelassen.intake.text.headers import Header, read_header
+from gelassen.intake.text.layout import DELIMITERS, Layout, find_layout
+from gelassen.intake.text.rows import LeftOut, Rows, read_rows, shown
+from gelassen.intake.time import clock_zero
+from gelassen.intake.time.sampling import sample_columns
+from gelassen.intake.time.stamp_reading import offset_of, read_stamps
+from gelassen.intake.time.time_column import TimeColumn, find_time, names_time
+from gelassen.intake.time.timeline import Kind, gaps, straighten
 from gelassen.intake.understanding import ColumnWords, Told, Understanding
 
 _HEAD_BYTES = 1 << 20
@@ -357,11 +357,11 @@ def _zero(
     counted = np.round(times - first_s, 3 if time.zero_s else 6)  # days have few digits
     if time.kind == "epoch":
         if time.zero_s:  # a spreadsheet's day count follows a local clock
-            begun, assumed = clockzero.from_local(first_s, told.zone)
+            begun, assumed = clock_zero.from_local(first_s, told.zone)
             return begun, counted, [assumed] if assumed else []
-        return clockzero.from_utc(first_s, 0.0), counted, []
+        return clock_zero.from_utc(first_s, 0.0), counted, []
     if time.kind == "elapsed" or (form is not None and form.kind == "duration"):
-        started, words = clockzero.from_preamble(layout.preamble, None, told.zone)
+        started, words = clock_zero.from_preamble(layout.preamble, None, told.zone)
         notes = [words] if words else []
         if abs(first_s) <= 60:
             return started, np.round(times, 9), notes
@@ -372,12 +372,12 @@ def _zero(
             [*notes, f"times count from the first sample, which stood at {first_s:g} s"],
         )
     if form is not None and form.kind == "of day":
-        started, words = clockzero.from_preamble(layout.preamble, first_s, told.zone)
+        started, words = clock_zero.from_preamble(layout.preamble, first_s, told.zone)
         return started, counted, [words or "the log states no date"]
     offset = offset_of(first_cell) if form is not None and form.has_offset else None
     if offset is not None:
-        return clockzero.from_utc(first_s, offset), counted, []
-    local, assumed = clockzero.from_local(first_s, told.zone)
+        return clock_zero.from_utc(first_s, offset), counted, []
+    local, assumed = clock_zero.from_local(first_s, told.zone)
     return local, counted, [assumed] if assumed else []
 
 

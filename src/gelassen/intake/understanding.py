@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from gelassen.core.recording import Recording
-from gelassen.intake.cells import Decimal
-from gelassen.intake.stamps import Order
+from gelassen.core.recording.recording import Recording
+from gelassen.intake.text.cells import Decimal
+from gelassen.intake.text.stamps import Order
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 import pandas as pd
 
-from gelassen.core.channels import parse_channel
+from gelassen.core.recording.channels import parse_channel
 from gelassen.show.numbers import digits_of, fixed, moment
 
 _MOST_COLUMNS = 8

@@ -2,9 +2,9 @@
 
 import math
 
-from gelassen.show.run_text import MADE_UP
+from gelassen.answers.capacities import StudyCapacity
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.tables import aligned, markdown
-from gelassen.study.capacities import StudyCapacity
 
 
 def capacity_text(found: StudyCapacity) -> str:

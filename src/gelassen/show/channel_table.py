@@ -3,8 +3,8 @@
 import textwrap
 from collections.abc import Mapping, Sequence
 
-from gelassen.core.channels import parse_channel
-from gelassen.core.probing import Response
+from gelassen.core.probing.channel_response import Response
+from gelassen.core.recording.channels import parse_channel
 from gelassen.show.numbers import digits_of, fixed
 from gelassen.show.tables import aligned
 

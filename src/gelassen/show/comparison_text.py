@@ -7,10 +7,10 @@ from typing import Any
 
 import pandas as pd
 
+from gelassen.answers.comparison import StudyComparison
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
-from gelassen.show.run_text import MADE_UP
 from gelassen.show.tables import aligned, markdown
-from gelassen.study.analysis import StudyComparison
 
 # Setups whose power differs by more than this did not do the same job.
 _SAME_POWER = 0.05

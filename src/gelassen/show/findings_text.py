@@ -6,15 +6,15 @@ from typing import Any
 
 import pandas as pd
 
-from gelassen.core.effects import Effects
-from gelassen.core.machinedrift import MachineDrift
-from gelassen.core.response import Response
-from gelassen.core.rig import Repeatability
-from gelassen.core.tradeoff import Tradeoff
+from gelassen.answers.loads import StudyLoads
+from gelassen.core.comparing.effects import Effects
+from gelassen.core.comparing.machine_drift import MachineDrift
+from gelassen.core.comparing.repeatability import Repeatability
+from gelassen.core.comparing.response import Response
+from gelassen.core.comparing.tradeoff import Tradeoff
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
-from gelassen.show.run_text import MADE_UP
 from gelassen.show.tables import aligned
-from gelassen.study.loads import StudyLoads
 
 _MOST_ROWS = 40
 

@@ -3,8 +3,8 @@
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from gelassen.core.progress import Progress
-from gelassen.study.durations import words
+from gelassen.core.foundation.progress import Progress
+from gelassen.study.file.durations import words
 
 if TYPE_CHECKING:
     from rich.console import RenderableType

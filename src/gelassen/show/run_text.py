@@ -4,16 +4,16 @@ import re
 
 import numpy as np
 
-from gelassen.core.channels import parse_channel
-from gelassen.core.recording import Recording
-from gelassen.core.steadyresult import SteadyState
-from gelassen.core.steps import Step
-from gelassen.core.stretches import Stretch
-from gelassen.core.summary import RunSummary
+from gelassen.core.changes.steps import Step
+from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.recording import Recording
+from gelassen.core.run.stretches import Stretch
+from gelassen.core.run.summary import RunSummary
+from gelassen.core.settling.steady_result import SteadyState
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 
-MADE_UP = "made-up sample data"
 _PER_CORE = re.compile(r"cpu\.(?:package\d+_)?core\d+\.")
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import pandas as pd
 
-from gelassen.core.result import Result, plain
+from gelassen.core.foundation.result import Result, plain
 
 
 def aligned(

@@ -5,19 +5,9 @@ from typing import TYPE_CHECKING
 from gelassen._lazy import loader
 
 if TYPE_CHECKING:
-    from gelassen.study.analysis import StudyComparison
-    from gelassen.study.archive import read_run
-    from gelassen.study.study import Study, open_study
-    from gelassen.study.studyfile import StudyFile
+    from gelassen.study.disk.archive import read_run
+    from gelassen.study.file.study_file import StudyFile
 
-__all__ = ["Study", "StudyComparison", "StudyFile", "open_study", "read_run"]
+__all__ = ["StudyFile", "read_run"]
 
-__getattr__ = loader(
-    __name__,
-    {
-        "analysis": ("StudyComparison",),
-        "archive": ("read_run",),
-        "study": ("Study", "open_study"),
-        "studyfile": ("StudyFile",),
-    },
-)
+__getattr__ = loader(__name__, {"disk.archive": ("read_run",), "file.study_file": ("StudyFile",)})

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from gelassen.bench.actuators.undo import Before, UndoNote, claimed, note_folder
-from gelassen.core.errors import BenchError
+from gelassen.core.foundation.errors import BenchError
 
 
 class SafetyNet:

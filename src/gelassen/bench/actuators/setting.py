@@ -10,8 +10,8 @@ from pathlib import Path
 from gelassen.bench.actuators.safety import SafetyNet
 from gelassen.bench.actuators.undo import Before, write_text
 from gelassen.bench.sensors.identity import text_of
-from gelassen.core.channels import parse_channel
-from gelassen.core.errors import BenchError
+from gelassen.core.foundation.errors import BenchError
+from gelassen.core.recording.channels import parse_channel
 
 SHOWS_AFTER_S = 2.0  # drivers keep what they read for a second or so
 

@@ -12,7 +12,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import IO
 
-from gelassen.core.errors import InputError
+from gelassen.core.foundation.errors import InputError
 
 _LEAVE_S = 3.0
 

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from gelassen.bench.sensors.cpu import cores, processors
 from gelassen.bench.sensors.identity import text_of
-from gelassen.core.errors import InputError
-from gelassen.core.spelling import nearest
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
 
 
 def available_cores(sys_root: Path = Path("/sys")) -> list[int]:

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from gelassen.bench.loads.kernels import KERNELS
-from gelassen.core.errors import InputError
-from gelassen.core.spelling import nearest
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
 
 COMMAND = "command"
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gelassen.bench.loads.page import ERRORS, LAST_NS, READY, SIZE, Page
-from gelassen.core.errors import BenchError
+from gelassen.core.foundation.errors import BenchError
 
 _READY_S = 20.0
 _LEAVE_S = 0.5

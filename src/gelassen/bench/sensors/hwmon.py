@@ -15,7 +15,7 @@ from gelassen.bench.sensors.energy import EnergyMeter
 from gelassen.bench.sensors.identity import HwmonDevice, hwmon_devices, hwmon_finder, text_of
 from gelassen.bench.sensors.sensor import PlainFile, Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import Home, SysFile
-from gelassen.core.channels import slug
+from gelassen.core.recording.channels import slug
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from importlib import import_module
 from typing import Any
 
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
-from gelassen.core.channels import slug
+from gelassen.core.recording.channels import slug
 
 # Bits of the reasons for reduced clocks, as the library's header numbers them.
 _HEAT = 0x20 | 0x40  # software and hardware thermal slowdown

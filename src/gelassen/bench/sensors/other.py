@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
-from gelassen.core.channels import slug
+from gelassen.core.recording.channels import slug
 
 _SOURCE = "psutil"
 

@@ -10,7 +10,7 @@ from gelassen.bench.sensors.energy import EnergyMeter
 from gelassen.bench.sensors.identity import text_of
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import Home, SysFile
-from gelassen.core.channels import slug
+from gelassen.core.recording.channels import slug
 
 _PARTS = {"core": "cpu.cores", "uncore": "cpu.uncore", "dram": "memory.dram", "psys": "board.psys"}
 # The kernel's names of the limits of a zone, and how a channel calls them.

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.textvalue import value_in
-from gelassen.core.units import Conversion
+from gelassen.core.recording.units import Conversion
 
 
 def program_sensor(

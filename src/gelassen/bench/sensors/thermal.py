@@ -7,7 +7,7 @@ from pathlib import Path
 from gelassen.bench.sensors.identity import text_of
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import Home, SysFile
-from gelassen.core.channels import slug
+from gelassen.core.recording.channels import slug
 
 # Zones that are the processor, where no driver tells more.
 _PROCESSORS = {"x86_pkg_temp", "cpu_thermal", "cpu_thermal_zone", "soc_thermal"}

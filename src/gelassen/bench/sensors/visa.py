@@ -12,7 +12,7 @@ from typing import Any
 
 from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.textvalue import value_in
-from gelassen.core.units import Conversion
+from gelassen.core.recording.units import Conversion
 
 _AGAIN_S, _LONGEST_S = 3.0, 60.0  # what fails is tried again after so long, then ever later
 _OPENING = "open"

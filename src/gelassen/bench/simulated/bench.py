@@ -17,7 +17,7 @@ from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.simulated.governor import Governor
 from gelassen.bench.simulated.parts import CASES, Case, Cooler, FanCurve, Processor, Room
 from gelassen.bench.simulated.physics import Heat
-from gelassen.core.errors import BenchError, InputError
+from gelassen.core.foundation.errors import BenchError, InputError
 
 # Switching of each kind of work against the heaviest, made up in a plausible order.
 _INTENSITY = {"matrix": 1.0, "integer": 0.7, "memory": 0.5}

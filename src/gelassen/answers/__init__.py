@@ -1,0 +1,32 @@
+"""What the runs of a study say together: runs in, frozen results out."""
+
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader
+
+if TYPE_CHECKING:
+    from gelassen.answers.capacities import StudyCapacity
+    from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.loads import StudyLoads
+    from gelassen.answers.study import Study, open_study
+
+__all__ = [
+    "Study",
+    "StudyCapacity",
+    "StudyComparison",
+    "StudyLoads",
+    "open_study",
+]
+
+__getattr__ = loader(
+    __name__,
+    {
+        "capacities": ("StudyCapacity",),
+        "comparison": ("StudyComparison",),
+        "loads": ("StudyLoads",),
+        "study": (
+            "Study",
+            "open_study",
+        ),
+    },
+)

@@ -1,0 +1,263 @@
+"""What power each cooling setup is good for: from runs at several power limits."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from gelassen.answers.one_room import USUAL_SPREAD_K
+from gelassen.answers.power_steps import power_rungs
+from gelassen.answers.run_row import Row, too_short
+from gelassen.core.capacity.from_levels import Capacity, sustainable_power
+from gelassen.core.comparing.comparison import compare_setups
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.result import Result
+from gelassen.study.file.levels import without_power
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StudyCapacity(Result):
+    """Capacities of the setups of a study.
+
+    Attributes
+    ----------
+    setups : DataFrame
+        setup, capacity_w, low_w, high_w, extrapolated, runs, throttled, model, resistance_k_per_w, and
+        `passes` ("yes", "no", "cannot tell") where a power was asked about; best first. Infinite ends
+        mean "cannot tell".
+    differences : DataFrame
+        setup, versus, difference_w, low_w, high_w, distinguishable: every pair once.
+    points : DataFrame
+        setup, run, power_w, rise_k, rise_se_k (without what remounting moves), throttled, wanted_w,
+        resistance_k_per_w, mounting: what they rest on.
+    answers
+        Setup to its whole answer.
+    """
+
+    setups: pd.DataFrame
+    differences: pd.DataFrame
+    points: pd.DataFrame
+    answers: dict[str, Capacity]
+    left_out: tuple[tuple[str, str], ...]
+    limit_c: float
+    room_c: float
+    at_power_w: float | None
+    confidence: float
+    title: str
+    made_up: bool
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        return "\n".join(f"{name}: {answer}" for name, answer in self.answers.items())
+
+
+def find_capacities(
+    rows: Sequence[Row],
+    left_out: Sequence[tuple[str, str]],
+    *,
+    groups: dict[str, str],
+    limit_c: float,
+    room_c: float,
+    at_power_w: float | None,
+    confidence: float,
+    title: str,
+    made_up: bool,
+    repeatability: tuple[float, float] | None = None,
+) -> StudyCapacity:
+    """Find the capacity of every setup; see `Study.capacity`.
+
+    Parameters
+    ----------
+    groups
+        Setup to the name it has without its power limit.
+    repeatability
+        What the rig is known to scatter by, where these runs do not tell.
+    """
+    points, left = _points(rows, left_out, groups)
+    if points.empty:
+        reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
+        raise InputError(f"no run has a rise over the room and a power ({reasons})")
+    # Remounting moves every run: what one run leaves open is only part of its error.
+    spread, freedom, said = _relative_spread(rows, repeatability)
+    answers: dict[str, Capacity] = {}
+    table = []
+    for name, runs in points.groupby("setup", sort=False):
+        answer = sustainable_power(
+            runs["power_w"], runs["rise_k"], rise_se_k=runs["rise_se_k"], throttled=runs["throttled"],
+            wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
+            measured_room_c=runs["room_c"], mount=runs["mounting"].tolist(), mounting_spread=spread,
+            mounting_freedom=freedom,
+            limit_c=limit_c, ambient_c=room_c, confidence=confidence,
+        )  # fmt: skip
+        answers[str(name)] = answer
+        entry = {
+            "setup": name,
+            "capacity_w": answer.power_w,
+            "low_w": answer.low_w,
+            "high_w": answer.high_w,
+            "extrapolated": answer.extrapolated,
+            "runs": runs["run"].nunique(),
+            "throttled": int(runs["throttled"].sum()),
+            "model": answer.model,
+            "resistance_k_per_w": answer.resistance_k_per_w,
+        }
+        if at_power_w is not None:
+            entry["passes"] = answer.passes(at_power_w)
+        table.append(entry)
+    setups = pd.DataFrame(table).sort_values("capacity_w", ascending=False, kind="stable")
+    cautions = [*said]
+    cautions += [f"{name}: {text}" for name, answer in answers.items() for text in answer.cautions]
+    return StudyCapacity(
+        setups=setups.reset_index(drop=True),
+        differences=_differences(setups),
+        points=points,
+        answers=answers,
+        left_out=tuple(left),
+        limit_c=limit_c,
+        room_c=room_c,
+        at_power_w=at_power_w,
+        confidence=confidence,
+        title=title,
+        made_up=made_up,
+        cautions=tuple(cautions),
+    )
+
+
+def _points(
+    rows: Sequence[Row], left_out: Sequence[tuple[str, str]], groups: dict[str, str]
+) -> tuple[pd.DataFrame, list[tuple[str, str]]]:
+    left = list(left_out)
+    points = []
+    for row in rows:
+        name = groups.get(row["setup"]) or without_power(row["setup"])
+        if row.get("climb") and str(row["reference"]).startswith("room."):
+            points += [
+                _point(name, row["run"], power, rise, se)
+                for power, rise, se in row.get("climb", [])
+            ]
+        elif row.get("levels") and str(row["reference"]).startswith("room."):
+            points += [
+                _point(
+                    name, row["run"], level["power_w"], level["value"], level["standard_error"],
+                    throttled=level["at_limit"], fan_rpm=level["fan_rpm"],
+                    duty_pct=level["duty_pct"], room_c=level["reference_c"], mount=row.get("mount"),
+                )
+                for level in row["levels"]
+                if level["at_limit"] or level["standard_error"] is not None
+            ]  # fmt: skip
+            left += [
+                (row["run"], f"its level of {level['power_w']:.0f} W is too short to tell")
+                for level in row["levels"]
+                if not level["at_limit"] and level["standard_error"] is None
+            ]
+        elif row.get("protocol") == "capacity":
+            left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
+        elif row["value"] is None or row["unit"] != "K":
+            left.append((row["run"], "no rise over the room"))
+        elif row["power_w"] is None or row["power_w"] <= 0:
+            left.append((row["run"], "no power was logged"))
+        elif not str(row["reference"]).startswith("room."):
+            left.append((row["run"], f"its rise is over {row['reference']}, not over the room"))
+        elif not row["at_limit"] and (row["low"] is None or row["high"] is None):
+            left.append((row["run"], too_short(row)))
+        else:
+            wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
+            points.append(
+                _point(
+                    name, row["run"], row.get("settled_w") or row["power_w"], row["value"],
+                    row["standard_error"],
+                    throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
+                    duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
+                    mount=row.get("mount"),
+                )
+            )  # fmt: skip
+    return pd.DataFrame(points), left
+
+
+def _point(
+    setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float | None,
+    *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
+    duty_pct: float | None = None, room_c: float | None = None, mount: str | None = None,
+) -> dict[str, object]:  # fmt: skip
+    return {
+        "setup": setup,
+        "run": run,
+        "power_w": power_w,
+        "rise_k": rise_k,
+        "rise_se_k": rise_se_k or 0.0,
+        "throttled": throttled,
+        "wanted_w": wanted_w,
+        "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
+        "duty_pct": math.nan if duty_pct is None else duty_pct,
+        "room_c": math.nan if room_c is None else room_c,
+        "resistance_k_per_w": rise_k / power_w,
+        "mounting": f"run {run}" if mount is None else mount,
+    }
+
+
+def _full_speed(runs: pd.DataFrame) -> float | None:
+    """Return the speed of the fans at full duty; None if that cannot be told.
+
+    Speed grows with duty in proportion or less, so each level gives an upper bound.
+    """
+    turning = runs[(runs["fan_rpm"] > 0) & (runs["duty_pct"] > 0)]
+    if turning.empty:
+        return None
+    return float((turning["fan_rpm"] * 100 / turning["duty_pct"]).min())
+
+
+def _relative_spread(
+    rows: Sequence[Row], repeatability: tuple[float, float] | None
+) -> tuple[float, float, list[str]]:
+    """Return what runs of one setup scatter by, as a share of their rise, how well known, and what to say.
+
+    Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
+    repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
+    """
+    rungs = power_rungs([row for row in rows if row["unit"] == "K"])
+    rises = [
+        {**row, "setup": f"{row['setup']} at {rung.words}", "mount": row.get("mount") or row["run"]}
+        for rung in rungs for row in rung.rows
+        if row["value"] is not None and row["value"] > 0
+    ]  # fmt: skip
+    if not rises:
+        return 0.0, math.inf, []
+    free = [r for r in rises if not r["at_limit"]] or rises
+    table = pd.DataFrame(free)[["setup", "value", "standard_error", "mount"]].astype(
+        {"value": float, "standard_error": float}
+    )
+    usual_k = float(table["value"].mean())  # what is known of rigs is known at such rises
+    scale = usual_k / table.groupby("setup")["value"].transform("mean")
+    table[["value", "standard_error"]] = table[["value", "standard_error"]].mul(scale, axis=0)
+    found = compare_setups(
+        table,
+        baseline=str(table["setup"].iloc[0]),
+        repeatability=repeatability,
+        usual_spread=USUAL_SPREAD_K,
+    )
+    if math.isfinite(found.repeatability):
+        return found.repeatability / usual_k, found.repeatability_freedom, []
+    said = (
+        f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
+        "taken for granted. Run each setup at least twice"
+    )
+    return USUAL_SPREAD_K[0] / usual_k, math.inf, [said]
+
+
+def _differences(setups: pd.DataFrame) -> pd.DataFrame:
+    """Return differences of capacities; the errors of two setups are independent."""
+    rows = []
+    entries = setups.to_dict("records")
+    for k, a in enumerate(entries):
+        for b in entries[k + 1 :]:
+            difference = a["capacity_w"] - b["capacity_w"]
+            down = math.hypot(a["capacity_w"] - a["low_w"], b["high_w"] - b["capacity_w"])
+            up = math.hypot(a["high_w"] - a["capacity_w"], b["capacity_w"] - b["low_w"])
+            low, high = difference - down, difference + up
+            clear = bool(np.isfinite(difference) and (low > 0 or high < 0))
+            rows.append((a["setup"], b["setup"], difference, low, high, clear))
+    return pd.DataFrame(
+        rows, columns=["setup", "versus", "difference_w", "low_w", "high_w", "distinguishable"]
+    )

@@ -1,0 +1,378 @@
+"""Runs of a study compared: fair numbers first, then differences, then what stays open."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import pandas as pd
+
+from gelassen.answers.one_room import (
+    NEAR_POWER,
+    ROOM_EFFECT,
+    USUAL_SPREAD_K,
+    brought_to,
+    highest_power,
+    room_cautions,
+    to_compare,
+)
+from gelassen.answers.run_row import Row, too_short
+from gelassen.core.comparing.bias_check import without_pushes
+from gelassen.core.comparing.comparability import Comparability, comparability
+from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.result import Result
+from gelassen.core.foundation.spelling import nearest
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StudyComparison(Result):
+    """The setups of a study against each other.
+
+    Attributes
+    ----------
+    setups : DataFrame
+        One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit,
+        thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, equal_power_k (the rise at
+        the baseline's power, where powers are near), temperature_c (in the room that was asked for,
+        were it not held back), and against the baseline difference_k, difference_low_k,
+        difference_high_k, distinguishable, runs_needed. Infinite ends mean "cannot tell":
+        a setup at its temperature limit would be warmer than it shows.
+    differences : DataFrame
+        As in `core.Comparison`, with bounds where a setup was at its limit.
+    runs : DataFrame
+        One row a run that was used.
+    left_out
+        (run, reason) for each run that was not.
+    comparability
+        What differed between runs besides the setup.
+    unlike : DataFrame
+        The differences that this moved, as they would be without it: see `core/comparing/bias_check.py`.
+    unit
+        "K" for rises, "°C" if no reference was logged.
+    repeatability_k, repeatability_at_w
+        What runs of one setup scatter by, and at which power; NaN for the second where setups draw about
+        the same. Where they do not, the scatter is taken to grow in proportion to power.
+    room_effect
+        By how much rises change with each kelvin of the room, with its interval; None where rooms were
+        alike or are not known.
+    """
+
+    title: str
+    baseline: str | None
+    setups: pd.DataFrame
+    differences: pd.DataFrame
+    runs: pd.DataFrame
+    left_out: tuple[tuple[str, str], ...]
+    unit: str
+    measured: str
+    limit_c: float | None
+    repeatability_k: float
+    confidence: float
+    made_up: bool
+    cautions: tuple[str, ...] = ()
+    comparability: Comparability | None = None
+    unlike: pd.DataFrame = field(default_factory=pd.DataFrame)
+    room_c: float | None = None
+    over: str = "the reference"
+    repeatability_at_w: float = float("nan")
+    room_effect: tuple[float, float, float] | None = None
+
+    def __str__(self) -> str:
+        lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
+        for row in self.setups.to_dict("records"):
+            if row["at_limit"]:
+                span = "at the limit: it would be warmer"
+            elif np.isfinite([row["low_k"], row["high_k"]]).all():
+                span = f"{row['low_k']:.1f} to {row['high_k']:.1f}"
+            else:
+                span = "cannot tell"
+            plural = "" if row["runs"] == 1 else "s"
+            lines.append(
+                f"{row['setup']}: {row['rise_k']:.1f} {self.unit} ({span}), {row['runs']} run{plural}"
+            )
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def compare_runs(
+    rows: Sequence[Row],
+    left_out: Sequence[tuple[str, str]],
+    *,
+    title: str,
+    baseline: str | None,
+    confidence: float,
+    made_up: bool,
+    repeatability: tuple[float, float] | None = None,
+    room_c: float | None = None,
+    expected: Sequence[str] = (),
+    reference: str | None = None,
+) -> StudyComparison:
+    """Compare analysed runs; see `Study.compare`. `reference` is what rises are meant to be over."""
+    left_out = list(left_out)
+    table = run_table(rows, left_out, reference)
+    if table.empty:
+        reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
+        raise InputError(f"no run can be compared ({reasons})")
+    names = list(dict.fromkeys(table["setup"]))
+    if baseline is not None and baseline not in names:
+        raise InputError(
+            f'the baseline "{baseline}" has no usable run (there are runs of: {", ".join(names)}).'
+            + nearest(baseline, names)
+        )
+    used = set(table["run"])
+    over = _usual_reference([row for row in rows if row["run"] in used])
+    if room_c is not None and not _is_room(over):
+        raise InputError(
+            f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
+        )
+    lost = sorted({str(row["setup"]) for row in rows if row["setup"]} - set(names))
+    limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
+    free = table[~table["setup"].isin(limited)]
+    cautions: list[str] = []
+    units = set(table["unit"])
+    # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
+    base = free if not free.empty else table
+    against = baseline if baseline in set(base["setup"]) else None
+    compared, highest_w = to_compare(base), highest_power(base)
+    by_room = None if "reference_c" in expected else ROOM_EFFECT
+    usual = USUAL_SPREAD_K if units == {"K"} else None
+    comparison = compare_setups(
+        compared,
+        baseline=against,
+        confidence=confidence,
+        repeatability=repeatability,
+        usual_spread=usual,
+        room_effect=by_room,
+    )
+    cautions += comparison.cautions
+    # Which setups share a rank is a question of all pairs, whatever the baseline.
+    ranks = comparison if against is None else compare_setups(
+        compared, confidence=confidence, repeatability=repeatability, usual_spread=usual,
+        room_effect=by_room,
+    )  # fmt: skip
+    setups = _setup_table(table, ranks, limited)
+    setups = _at_equal_power(setups, baseline)
+    if room_c is not None:
+        setups["temperature_c"] = brought_to(setups, comparison, room_c)
+    differences = _differences(setups, comparison, limited, baseline)
+    setups = _with_baseline(setups, differences, baseline)
+    if limited:
+        cautions.append(
+            "at the temperature limit: "
+            + "; ".join(sorted(limited))
+            + ". Their temperature cannot "
+            "show how much warmer they would get: compare the power and clock they held"
+        )
+    if lost:
+        cautions.append("no run that could be compared is left of: " + "; ".join(lost))
+    mixed = {str(words).split(" (")[0] for words in table["measured"] if words}
+    if len(mixed) > 1:
+        cautions.append("runs differ in what was measured: " + "; ".join(sorted(mixed)))
+    if len(units) > 1:
+        cautions.append("some runs have no room temperature: their values are not rises")
+    cautions += _power_cautions(setups, baseline)
+    cautions += room_cautions(table["reference_c"], comparison, room_c, highest_w)
+    fair = comparability(
+        table.assign(at_limit=table["setup"].isin(list(limited))),
+        expected=expected,
+        allowed_for=["reference_c"] if comparison.room_effect is not None else [],
+    )
+    limits = table["limit_c"].dropna()
+    return StudyComparison(
+        title=title,
+        baseline=baseline,
+        setups=setups,
+        differences=differences,
+        runs=table,
+        left_out=tuple(left_out),
+        unit=next(iter(units)) if len(units) == 1 else "mixed",
+        measured=sorted(mixed)[0] if mixed else "",
+        limit_c=float(limits.iloc[0]) if len(limits) else None,
+        repeatability_k=comparison.repeatability if not free.empty else float("nan"),
+        confidence=confidence,
+        made_up=made_up,
+        cautions=tuple(cautions),
+        comparability=fair,
+        unlike=without_pushes(differences, fair),
+        room_c=room_c,
+        over="the room" if over is None or _is_room(over) else over,
+        repeatability_at_w=highest_w,
+        room_effect=comparison.room_effect,
+    )
+
+
+def run_table(
+    rows: Sequence[Row], left_out: list[tuple[str, str]], reference: str | None = None
+) -> pd.DataFrame:
+    """Return the runs that can be compared, one a row; the others are added to `left_out`.
+
+    Rises over the room are not set beside rises over coolant: those over `reference` are kept, if there are
+    any, else the more numerous.
+    """
+    kept = []
+    for row in rows:
+        if row["value"] is None:
+            left_out.append((row["run"], "no temperature to compare"))
+        elif row["low"] is None or row["high"] is None:
+            left_out.append((row["run"], too_short(row)))
+        else:
+            kept.append(row)
+    if reference is None or all(row["reference"] != reference for row in kept):
+        reference = _usual_reference(kept)
+    kept = _over_one_kind(kept, left_out, reference)
+    table = pd.DataFrame(kept)
+    if table.empty:
+        return table
+    table = table.astype({name: float for name in _NUMBERS if name in table})
+    # The load itself warms coolant: it differs as an outcome, not as a condition.
+    if not _is_room(reference):
+        table["reference_c"] = np.nan
+    return table
+
+
+def _is_room(reference: str | None) -> bool:
+    """Say whether a run can be set beside those over the room: also one without any reference."""
+    return reference is None or reference.startswith("room.")
+
+
+def _usual_reference(rows: Sequence[Row]) -> str | None:
+    """Return the reference that most runs have; None if none has any."""
+    named = Counter(row["reference"] for row in rows if row["reference"] is not None)
+    return named.most_common(1)[0][0] if named else None
+
+
+def _over_one_kind(
+    rows: list[Row], left_out: list[tuple[str, str]], usual: str | None
+) -> list[Row]:
+    """Return the rows whose rises are over the room, or over something else, as `usual` is."""
+    kept = []
+    for row in rows:
+        if _is_room(row["reference"]) == _is_room(usual):
+            kept.append(row)
+        elif row["reference"] is None:
+            left_out.append((row["run"], f"it has no rise over {usual}"))
+        else:
+            left_out.append((row["run"], f"its rise is over {row['reference']}, not over {usual}"))
+    return kept
+
+
+_NUMBERS = (
+    "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
+    "work_per_s", "reference_c", "limit_c", "power_limit_w", "hold_length_s", "noise_dba", "duty_pct",
+    "load_pct", "wall_w", "changed_at_s", "changed_by_k",
+)  # fmt: skip
+
+
+def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
+    """Add the rise at the baseline's power (or the middle one), where powers are near each other.
+
+    A cooler chip leaks less: some of what a better cooler gains shows as power and not as rise.
+    """
+    powers = setups["power_w"]
+    if baseline is not None:
+        common = float(powers[setups["setup"] == baseline].iloc[0])
+    else:
+        common = float(powers.median())
+    near = (powers / common - 1).abs() <= NEAR_POWER
+    return setups.assign(
+        equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
+    )
+
+
+_MEANS = (
+    "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm", "work_per_s", "reference_c",
+)  # fmt: skip
+
+
+def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str]) -> pd.DataFrame:
+    known = comparison.setups.set_index("setup")
+    rows = []
+    for name, runs in table.groupby("setup", sort=False):
+        at_limit = name in limited
+        rows.append(
+            {
+                "setup": name,
+                "rise_k": float(runs["value"].mean())
+                if at_limit
+                else float(known.loc[name, "mean"]),
+                "low_k": float(runs["value"].min()) if at_limit else float(known.loc[name, "low"]),
+                "high_k": np.inf if at_limit else float(known.loc[name, "high"]),
+                "runs": len(runs),
+                "group": ""
+                if at_limit
+                else str(known.loc[name, "group"])
+                if name in known.index
+                else "",
+                "at_limit": at_limit,
+                **{column: float(runs[column].astype(float).mean()) for column in _MEANS},
+            }
+        )
+    order = pd.DataFrame(rows)
+    return order.sort_values(["at_limit", "rise_k"], kind="stable").reset_index(drop=True)
+
+
+def _differences(
+    setups: pd.DataFrame, comparison: Comparison, limited: set[str], baseline: str | None
+) -> pd.DataFrame:
+    """Return the differences between free setups, and bounds where one was at its limit."""
+    columns = list(comparison.differences.columns)
+    free = comparison.differences
+    if baseline is not None:
+        free = free[free["versus"] == baseline]
+    free = free[~free["setup"].isin(limited) & ~free["versus"].isin(limited)]
+    rows = [tuple(row) for row in free.itertuples(index=False)]
+    level = setups.set_index("setup")
+    names = list(setups["setup"])
+    pairs = (
+        [(name, baseline) for name in names if name != baseline]
+        if baseline is not None
+        else [(a, b) for k, a in enumerate(names) for b in names[k + 1 :]]
+    )
+    for a, b in pairs:
+        if a not in limited and b not in limited:
+            continue
+        difference = float(level.loc[a, "rise_k"] - level.loc[b, "rise_k"])
+        low, high = -np.inf, np.inf
+        if a in limited and b not in limited:
+            low = float(level.loc[a, "low_k"] - level.loc[b, "high_k"])
+        elif b in limited and a not in limited:
+            high = float(level.loc[a, "high_k"] - level.loc[b, "low_k"])
+        clear = low > 0 or high < 0
+        rows.append((a, b, difference, low, high, np.nan, clear, np.nan, np.nan))
+    return pd.DataFrame(rows, columns=columns)
+
+
+def _with_baseline(
+    setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None
+) -> pd.DataFrame:
+    if baseline is None:
+        return setups
+    named = differences.rename(
+        columns={
+            "difference": "difference_k",
+            "low": "difference_low_k",
+            "high": "difference_high_k",
+        }
+    )
+    columns = [
+        "setup", "difference_k", "difference_low_k", "difference_high_k", "distinguishable",
+        "runs_needed",
+    ]  # fmt: skip
+    return setups.merge(named[columns], on="setup", how="left")
+
+
+def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[str]:
+    """Say which setups did not do the same work as the baseline."""
+    if baseline is None:
+        return []
+    own = setups.loc[setups["setup"] == baseline, "power_w"]
+    if own.empty or not np.isfinite(own.iloc[0]):
+        return []
+    ratio = setups["power_w"] / float(own.iloc[0])
+    different = setups.loc[(ratio - 1).abs() > 0.05, "setup"]
+    if different.empty:
+        return []
+    return [
+        f"{len(different)} of {len(setups)} setups held more than 5 % more or less power than the "
+        "baseline: their difference is not the cooler's alone"
+    ]

@@ -1,0 +1,189 @@
+"""Several loads side by side: each load by itself, and what holds over all of them."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from scipy.stats import norm
+
+from gelassen.answers.comparison import StudyComparison, compare_runs
+from gelassen.answers.parts import parts_table
+from gelassen.answers.power_steps import power_rungs
+from gelassen.answers.run_row import Row
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.result import Result
+from gelassen.study.file.levels import (
+    expected_quantities,
+    level_text,
+    setups_without_power,
+    without_power,
+)
+from gelassen.study.file.study_file import StudyFile
+
+_LOAD_FACTORS = ("load", "loads", "workload", "cores", "active_cores", "workers")
+OVER_ALL = "over all loads"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StudyLoads(Result):
+    """Setups under several loads.
+
+    Attributes
+    ----------
+    setups : DataFrame
+        load, setup (without its load), rise_k, low_k, high_k, runs, at_limit, power_w, and the part that is
+        nearest to its own limit, first, with its headroom_k.
+    differences : DataFrame
+        load, setup, versus, difference_k, low_k, high_k, distinguishable; for the load "over all loads" the
+        mean of the differences under each, where both setups were run under every load.
+    comparisons
+        Load to its whole comparison.
+    """
+
+    setups: pd.DataFrame
+    differences: pd.DataFrame
+    comparisons: dict[str, StudyComparison]
+    left_out: tuple[tuple[str, str], ...]
+    title: str
+    made_up: bool
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        return "\n".join(f"{load}\n{comparison}" for load, comparison in self.comparisons.items())
+
+
+def compare_loads(
+    rows: Sequence[Row],
+    left_out: Sequence[tuple[str, str]],
+    file: StudyFile,
+    *,
+    baseline: str | None,
+    confidence: float,
+    made_up: bool,
+    repeatability: tuple[float, float] | None,
+) -> StudyLoads:
+    """Compare setups under each load of a study, and over all; see `Study.loads`.
+
+    Raises
+    ------
+    InputError
+        A study whose runs have one load only.
+    """
+    factors = [
+        name
+        for name, factor in file.factors.items()
+        if factor.sets is not None or name.lower() in _LOAD_FACTORS
+    ]
+    named = [_split(row, file, factors) for row in rows]
+    entries = _by_load(rows, named, setups_without_power(file))
+    loads = list(dict.fromkeys(load for load, _, _ in entries))
+    if len(loads) < 2:
+        raise InputError(
+            f"all runs have one load ({loads[0] if loads else 'none'}): nothing is to be set side by side. "
+            'Add a factor with sets = "load", or runs of other loads or powers'
+        )
+    of_baseline = next((group for _, group, row in entries if row["setup"] == baseline), None)
+    in_one_run = any("one_of" in row for _, _, row in entries)
+    comparisons, setups, differences, cautions = {}, [], [], []
+    for load in loads:
+        own = [{**row, "setup": group} for name, group, row in entries if name == load]
+        against = of_baseline if any(row["setup"] == of_baseline for row in own) else None
+        found = compare_runs(
+            own, left_out, title=f"{file.title}, {load}", baseline=against, confidence=confidence,
+            made_up=made_up, repeatability=repeatability, expected=expected_quantities(file),
+        )  # fmt: skip
+        comparisons[load] = found
+        cautions += [f"{load}: {text}" for text in found.cautions]
+        setups.append(_nearest_part(found.setups, own).assign(load=load))
+        differences.append(found.differences.assign(load=load))
+    table = pd.concat(differences, ignore_index=True)
+    table = pd.concat([table, _over_all(table, loads, confidence, in_one_run)], ignore_index=True)
+    columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "first",
+               "headroom_k"]  # fmt: skip
+    keys = ["load", "setup", "versus", "difference_k", "low_k", "high_k", "distinguishable"]
+    renamed = {"difference": "difference_k", "low": "low_k", "high": "high_k"}
+    return StudyLoads(
+        setups=pd.concat(setups, ignore_index=True)[columns],
+        differences=table.rename(columns=renamed)[keys],
+        comparisons=comparisons,
+        left_out=tuple(left_out),
+        title=file.title,
+        made_up=made_up,
+        confidence=confidence,
+        cautions=tuple(dict.fromkeys(cautions)),
+    )
+
+
+def _split(row: Row, file: StudyFile, factors: Sequence[str]) -> tuple[str, str]:
+    """Return the load of a run, and its setup without it."""
+    levels = file.setups.get(str(row["setup"]), {})
+    own = [f"{level_text(levels[name])}" for name in factors if name in levels]
+    rest = [level_text(level) for name, level in levels.items() if name not in factors]
+    group = ", ".join(rest) if own and rest else str(row["setup"])
+    recorded = row.get("load") or "unknown load"
+    return (", ".join(own) or str(recorded)), group
+
+
+def _by_load(
+    rows: Sequence[Row], named: Sequence[tuple[str, str]], groups: Mapping[str, str]
+) -> list[tuple[str, str, Row]]:
+    """Return load, setup and row; loads that differ in nothing else are told by their power.
+
+    `groups` are setups without their power limits, where the study says which that is.
+    """
+    loads = dict.fromkeys(load for load, _ in named)
+    if len(loads) > 1 and not any(row.get("levels") for row in rows):
+        return [(*names, row) for names, row in zip(named, rows, strict=True)]
+    of_run = {row["run"]: names for names, row in zip(named, rows, strict=True)}
+    entries = []
+    for rung in power_rungs(rows):
+        for row in rung.rows:
+            load, setup = of_run[row["run"]]
+            setup = groups.get(setup) or without_power(setup)
+            entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
+    return entries
+
+
+def _nearest_part(setups: pd.DataFrame, rows: Sequence[Row]) -> pd.DataFrame:
+    parts = parts_table(rows, None)
+    first = parts[parts["first"].astype(bool)].groupby("setup").first()
+    wanted = first.reindex(setups["setup"])
+    return setups.assign(
+        first=wanted["part"].to_numpy(), headroom_k=wanted["headroom_k"].to_numpy(float)
+    )
+
+
+def _over_all(
+    table: pd.DataFrame, loads: Sequence[str], confidence: float, in_one_run: bool
+) -> pd.DataFrame:
+    """Return the mean difference of each pair over the loads that both were run under.
+
+    The errors of two loads are independent, unless they are levels `in_one_run`, of one mounting. Loads
+    under which both were at their limit tell nothing and are left aside; one setup at its limit leaves the
+    mean open on that side.
+    """
+    z = float(norm.ppf((1 + confidence) / 2))
+    entries = []
+    for (setup, versus), part in table.groupby(["setup", "versus"], sort=False):
+        told = part[np.isfinite(part["low"]) | np.isfinite(part["high"])]
+        if len(part) < len(loads) or len(told) < 2:
+            continue
+        middle = float(told["difference"].mean())
+        half = {}
+        for side in ("low", "high"):
+            errors = (told[side] - told["difference"]).abs() / z
+            total = errors.sum() if in_one_run else math.sqrt(float((errors**2).sum()))
+            half[side] = z * float(total) / len(told)
+        low, high = middle - half["low"], middle + half["high"]
+        name = OVER_ALL if len(told) == len(loads) else f"over {', '.join(told['load'])}"
+        entries.append(
+            {
+                "setup": setup, "versus": versus, "difference": middle, "low": low, "high": high,
+                "distinguishable": bool(low > 0 or high < 0), "load": name,
+            }
+        )  # fmt: skip
+    return pd.DataFrame(entries, columns=["setup", "versus", "difference", "low", "high",
+                                          "distinguishable", "load"])  # fmt: skip

@@ -1,0 +1,111 @@
+"""Runs made in rooms of different warmth, set beside each other."""
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.comparing.comparison import Comparison, compare_setups
+
+# What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
+# has: it steadies the estimate of few repeats and never stands in for them.
+USUAL_SPREAD_K = (0.5, 4.0)
+# By how much a rise changes with each kelvin of the room, and the standard deviation of that: on the
+# simulated bench -0.3 to -0.15 by fans on curves, -0.1 without fans, hardly at one fan speed; leakage that
+# no power limit holds back adds 0.1 to 0.2.
+ROOM_EFFECT = (-0.05, 0.13)
+# What moves no rise by more than this is not worth a word.
+_WORTH_A_WORD_K = 0.1
+# What a rise is wrong by for each kelvin to another room, where the runs do not tell.
+_DOUBT = 0.2
+_SIGMAS_95 = 1.96
+# Setups whose power differs by more than this were not meant to draw the same.
+NEAR_POWER = 0.2
+
+
+def highest_power(table: pd.DataFrame) -> float:
+    """Return the power at which the scatter of runs is told, where setups draw different powers; else NaN.
+
+    Mounting changes a resistance: what it moves a rise by grows with power.
+    """
+    powers = table.groupby("setup")["power_w"].mean().astype(float)
+    if not (powers > 0).all() or powers.max() <= (1 + NEAR_POWER) * powers.min():
+        return float("nan")
+    return float(powers.max())
+
+
+def to_compare(table: pd.DataFrame) -> pd.DataFrame:
+    """Return what `compare_setups` asks for, of runs of a study."""
+    scale = table.groupby("setup")["power_w"].transform("mean") / highest_power(table)
+    return table[["setup", "value", "standard_error", "mount"]].assign(
+        scale=scale.fillna(1.0), room_c=table["reference_c"]
+    )
+
+
+def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+    """Return the table with all rises brought to the mean room, and what to say of it.
+
+    What is in doubt of that is an error that all runs share: its column says what it moves each by.
+    """
+    free = table[~table["at_limit"].astype(bool)]
+    if free.empty or set(free["unit"]) != {"K"} or free["reference_c"].isna().any():
+        return table, []
+    level = free["level"].astype(str) if "level" in free.columns else ""
+    compared = to_compare(free).assign(setup=free["setup"].astype(str) + level)
+    found = compare_setups(compared, usual_spread=USUAL_SPREAD_K, room_effect=ROOM_EFFECT)
+    effect = found.room_effect
+    if effect is None or not np.isfinite(effect).all():
+        return table, []
+    away = (free["reference_c"] - found.room_c) * compared["scale"]
+    if max(abs(effect[1]), abs(effect[2])) * float(away.abs().max()) < _WORTH_A_WORD_K:
+        return table, []
+    moved = table.copy()
+    moved.loc[free.index, "value"] = free["value"] - effect[0] * away
+    # Few runs widen an interval more than what is usual leaves in doubt.
+    spread = min((effect[2] - effect[1]) / 2 / _SIGMAS_95, ROOM_EFFECT[1])
+    moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
+    return moved, [room_words(free["reference_c"], found, highest_power(free))]
+
+
+def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> str:
+    """Say which rooms were allowed for, and how."""
+    value, low, high = found.room_effect or (np.nan, np.nan, np.nan)
+    at_power = f" at {at_w:.0f} W, in proportion to power" if np.isfinite(at_w) else ""
+    return (
+        f"rooms of {rooms_c.min():.1f} to {rooms_c.max():.1f} °C are allowed for: rises are those in "
+        f"{found.room_c:.1f} °C. For each kelvin of the room they change by {value:+.2f} K"
+        f"{at_power} ({low:+.2f} to {high:+.2f} K; fans, radiation and leakage together)"
+    )
+
+
+def room_cautions(
+    rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None, at_w: float
+) -> list[str]:
+    """Say what was allowed for, and what error bringing runs to one room leaves."""
+    rooms = rooms_c.dropna()
+    if rooms.empty:
+        return []
+    said, effect = [], found.room_effect
+    if effect is not None:
+        most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
+        said += [room_words(rooms, found, at_w)] if most > _WORTH_A_WORD_K else []
+    if asked_c is not None and effect is not None:
+        error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
+        said.append(f"brought to a room of {asked_c:g} °C in the same way, right to {error:.1f} K")
+    elif asked_c is not None:
+        apart = float((rooms - asked_c).abs().max())
+        said.append(
+            f"brought from rooms of {rooms.min():.1f} to {rooms.max():.1f} °C to {asked_c:g} °C with "
+            "the same rise: fans on curves and free convection make this wrong by up to about "
+            f"{_DOUBT * apart:.1f} K"
+        )
+    return said
+
+
+def brought_to(setups: pd.DataFrame, found: Comparison, asked_c: float) -> "pd.Series[float]":
+    """Return the temperature of each setup in a room that was asked for."""
+    if found.room_effect is None:
+        return setups["rise_k"] + asked_c
+    moved = found.room_effect[0] * (asked_c - found.room_c)
+    # In proportion to the rise, where setups draw different powers.
+    share = setups["power_w"] / setups["power_w"].max()
+    share = share.fillna(1.0).where(share < 1 - NEAR_POWER, 1.0)
+    return setups["rise_k"] + asked_c + moved * share

@@ -1,0 +1,47 @@
+"""Parts side by side: how warm each was under load, and which meets its limit first."""
+
+from collections.abc import Sequence
+
+import pandas as pd
+
+from gelassen.answers.run_row import Row
+
+
+def parts_table(rows: Sequence[Row], comfort_c: float | None) -> pd.DataFrame:
+    """Return each part's temperature by setup; see `Study.parts`."""
+    entries = [
+        {
+            "setup": row["setup"],
+            "part": part,
+            "hold_mean_c": mean,
+            "hold_peak_c": peak,
+            "limit_c": limit,
+        }
+        for row in rows
+        for part, (mean, peak, limit) in row["parts"].items()
+        if mean is not None
+    ]
+    columns = [
+        "setup",
+        "part",
+        "hold_mean_c",
+        "hold_peak_c",
+        "limit_c",
+        "headroom_k",
+        "comfort_k",
+        "first",
+    ]
+    if not entries:
+        return pd.DataFrame(columns=columns)
+    table = pd.DataFrame(entries).astype({"limit_c": float})
+    grouped = table.groupby(["setup", "part"], sort=False)
+    result = grouped.agg(
+        hold_mean_c=("hold_mean_c", "mean"),
+        hold_peak_c=("hold_peak_c", "max"),
+        limit_c=("limit_c", "first"),
+    ).reset_index()
+    result["headroom_k"] = result["limit_c"] - result["hold_mean_c"]
+    result["comfort_k"] = float("nan") if comfort_c is None else comfort_c - result["hold_mean_c"]
+    nearest = result.groupby("setup")["headroom_k"].transform("min")
+    result["first"] = result["headroom_k"].eq(nearest) & result["headroom_k"].notna()
+    return result[columns]

@@ -1,0 +1,101 @@
+"""The rise along a factor with numbers, or along a logged quantity."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import pandas as pd
+
+from gelassen.answers.one_room import USUAL_SPREAD_K
+from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.comparing.response import Response, response_curve
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.study.file.levels import level_text
+from gelassen.study.file.study_file import StudyFile
+
+# Setups nearer to each other than this share stand at one place.
+_SAME_PLACE = 0.01
+
+
+def along_scale(
+    table: pd.DataFrame,
+    file: StudyFile,
+    factor: str,
+    *,
+    where: Mapping[str, str | float],
+    worth: float,
+    confidence: float,
+    repeatability: tuple[float, float] | None,
+) -> Response:
+    """Say how the rise falls along a scale; see `Study.along`."""
+    for name, level in where.items():
+        if name not in table.columns:
+            raise InputError(f'"{name}" is no factor of this study.' + nearest(name, file.factors))
+        table = table[table[name].map(level_text) == level_text(level)]
+    if factor not in table.columns:
+        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
+    if table.empty:
+        raise InputError("no run has these levels")
+    x = pd.to_numeric(table[factor], errors="coerce")
+    if x.isna().all():
+        raise InputError(f'the levels of "{factor}" are no numbers: there is no scale to go along')
+    free = table[~table["at_limit"].astype(bool)]
+    cautions = [] if len(free) == len(table) else [
+        f"{len(table) - len(free)} runs at the limit are left out: their rise says no more than that"
+    ]  # fmt: skip
+    if factor in file.factors:
+        others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
+        values, more = _evenly(free, factor, others)
+        cautions += more
+    else:  # logged: the runs of one setup stand at one place, or at one place each level of power
+        keys = [table[name] for name in ("setup", "level") if name in table.columns]
+        x = x.groupby(keys).transform("mean")
+        _refuse_shared_places(x[free.index], free["setup"], factor)
+        values = free["value"]
+    in_k = set(free["unit"]) == {"K"}
+    found = response_curve(
+        x[values.index], values, worth=worth, confidence=confidence, repeatability=repeatability,
+        mount=mounts_of(free.loc[values.index]), usual_spread=USUAL_SPREAD_K if in_k else None,
+        shared_error=free.loc[values.index, "shared_error"] if "shared_error" in free.columns else None,
+    )  # fmt: skip
+    return replace(found, cautions=(*found.cautions, *cautions))
+
+
+def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
+    """Refuse setups that stand at one place: what tells them apart is not what is gone along."""
+    places = pd.DataFrame({"x": x, "setup": setup}).dropna().drop_duplicates().sort_values("x")
+    near = places["x"].diff().abs() < _SAME_PLACE * places["x"].abs()
+    for after in near.to_numpy().nonzero()[0]:
+        one, other = places["setup"].iloc[after - 1], places["setup"].iloc[after]
+        if one != other:
+            place = places["x"].iloc[after]
+            raise InputError(
+                f'"{one}" and "{other}" have the same {quantity} ({place:.4g}): they differ in something '
+                "else. Choose with --where FACTOR=LEVEL or --where setup=NAME"
+            )
+
+
+def _evenly(
+    runs: pd.DataFrame, factor: str, others: Sequence[str]
+) -> tuple["pd.Series[float]", list[str]]:
+    """Return values freed from what other factors do, where these were run at every level."""
+    if not others:
+        return runs["value"], []
+    levels = runs[factor].nunique()
+    complete = runs.groupby(list(others))[factor].transform("nunique") == levels
+    good = runs[complete]
+    if good.empty:
+        raise InputError(
+            f"no combination of {', '.join(others)} was run at every level of {factor}: choose one with "
+            "--where FACTOR=LEVEL"
+        )
+    # Each level counts once in its combination, however often it was run.
+    middle = good.groupby([*others, factor])["value"].transform("mean")
+    cells = good.assign(middle=middle).drop_duplicates([*others, factor])
+    means = cells.groupby(list(others))["middle"].mean()
+    keys = good[list(others)].apply(tuple, axis=1)
+    own = keys.map({k if isinstance(k, tuple) else (k,): v for k, v in means.items()})
+    note = [f"averaged over {', '.join(others)}"]
+    if len(good) < len(runs):
+        note.append(f"{len(runs) - len(good)} runs of combinations that lack a level are left out")
+    return good["value"] - own.astype(float) + float(means.mean()), note

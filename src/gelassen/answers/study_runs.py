@@ -1,0 +1,286 @@
+"""The runs of a study on disk: found, read, analysed once, and left out with a reason."""
+
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import pandas as pd
+import tomlkit
+
+from gelassen.answers.comparison import run_table
+from gelassen.answers.power_steps import at_one_power, power_rungs
+from gelassen.answers.run_row import Row, run_row
+from gelassen.core.foundation.errors import GelassenError, InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.judging import MEAN_OF_CORES, core_channels
+from gelassen.core.recording.recording import Recording
+from gelassen.core.recording.series import series_of
+from gelassen.core.run.summary import RunSummary, summarise_run
+from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.cache import fingerprint, keep_rows, kept_rows
+from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
+from gelassen.study.disk.writer import RUN_JSON
+from gelassen.study.file.levels import mounted_as
+from gelassen.study.file.study_file import STUDY_FILE, StudyFile
+
+_A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
+
+
+@dataclass(frozen=True, slots=True)
+class StudyRuns:
+    """The runs of a study.
+
+    Attributes
+    ----------
+    folder
+        Where the study lives.
+    file
+        What `study.toml` says.
+    """
+
+    folder: Path
+    file: StudyFile
+
+    def run_folders(self) -> list[Path]:
+        """Return the folders of all runs, in order of their numbers."""
+        runs = self.folder / "runs"
+        if not runs.is_dir():
+            return []
+        return sorted(p for p in runs.iterdir() if p.is_dir() and not p.name.startswith("."))
+
+    def run(self, name: str) -> Recording:
+        """Open one run by its folder name or its number."""
+        return self.completed(read_run(self.find_run(name)))
+
+    def find_run(self, name: str) -> Path:
+        """Return the folder of a run, by its name or its number."""
+        folders = self.run_folders()
+        for folder in folders:
+            if name in (
+                folder.name,
+                folder.name.split("-")[0],
+                folder.name.split("-")[0].lstrip("0"),
+            ):
+                return folder
+        names = [folder.name for folder in folders]
+        raise InputError(f'there is no run "{name}" in {self.folder}.{nearest(name, names)}')
+
+    def completed(self, recording: Recording) -> Recording:
+        """Fill in what the study knows and the run does not say.
+
+        What rises are taken over is a matter of the analysis: there a study that names it has the last
+        word, wherever that channel was read.
+        """
+        limit = recording.limit_c if recording.limit_c is not None else self.file.machine.limit_c
+        reference, named = recording.reference, self.named_reference()
+        if named is not None and series_of(recording.frame, named) is not None:
+            reference = named
+        return replace(
+            recording,
+            limit_c=limit,
+            reference=reference or self.file.reference,
+            made_up=recording.made_up or self.file.made_up,
+        )
+
+    def named_reference(self) -> str | None:
+        """Return the reference that the study file names; None where it leaves the usual one."""
+        return self.file.reference if "reference" in self.file.model_fields_set else None
+
+    def summaries(
+        self, *, confidence: float = 0.95, executor: Executor | None = None
+    ) -> tuple[list[RunSummary], list[tuple[str, str]]]:
+        """Summarise all runs; return the summaries, and the runs left out with the reason."""
+        folders = self.run_folders()
+        jobs = [(self, folder, confidence) for folder in folders]
+        mapped = executor.map(_summarise, jobs, chunksize=4) if executor else map(_summarise, jobs)
+        summaries, left_out = [], []
+        for folder, result in zip(folders, mapped, strict=True):
+            if isinstance(result, str):
+                left_out.append((folder.name, result))
+            else:
+                summaries.append(result)
+        return summaries, left_out
+
+    def rows(
+        self,
+        *,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> tuple[list[Row], list[tuple[str, str]]]:
+        """Return what comparisons need of each run, and the runs left out with the reason.
+
+        Runs that were analysed before, and have not changed since, are not analysed again.
+        """
+        folders = self.run_folders()
+        out = self._left_out(leave_out or {})
+        said = self._said(confidence)
+        marks = {folder.name: fingerprint(folder, said) for folder in folders}
+        kept = kept_rows(self.folder)
+        known = {n: row for n, (mark, row) in kept.items() if marks.get(n) == mark}
+        new = [f for f in folders if f.name not in known and f.name not in out]
+        jobs = [(self, folder, confidence) for folder in new]
+        mapped = executor.map(_row, jobs, chunksize=4) if executor else map(_row, jobs)
+        left_out = list(out.items())
+        for folder, result in zip(new, mapped, strict=True):
+            if isinstance(result, str):
+                left_out.append((folder.name, result))
+            else:
+                known[folder.name] = result
+        if new:
+            keep_rows(self.folder, {name: (marks[name], row) for name, row in known.items()})
+        rows = [known[f.name] for f in folders if f.name in known and f.name not in out]
+        return rows, left_out
+
+    def _said(self, confidence: float) -> list[object]:
+        """Return what the study says that changes how a run is judged."""
+        file = self.file
+        return [file.machine.limit_c, file.reference, file.compare, file.made_up, confidence]
+
+    def unanalysed(self, *, confidence: float = 0.95) -> int:
+        """Return how many runs would have to be analysed anew."""
+        said = self._said(confidence)
+        kept = kept_rows(self.folder)
+        folders = self.run_folders()
+        return sum(kept.get(f.name, ("",))[0] != fingerprint(f, said) for f in folders)
+
+    def left_out(self) -> dict[str, str]:
+        """Return the folder names of runs that the study leaves out, with the reason."""
+        return self._left_out({})
+
+    def discard(self, run: str, why: str) -> str:
+        """Leave a run out from now on: noted in the study file, nothing is deleted.
+
+        Returns the name of its folder.
+        """
+        (name,) = set(self._left_out({run: why})) - set(self.left_out()) or {run}
+        path = self.folder / STUDY_FILE
+        document = tomlkit.parse(path.read_text(encoding="utf-8"))
+        table = document.setdefault("left_out", tomlkit.table())
+        table[name] = why
+        draft = path.with_suffix(".toml.part")
+        draft.write_text(tomlkit.dumps(document), encoding="utf-8")
+        draft.replace(path)
+        return name
+
+    def _left_out(self, more: Mapping[str, str]) -> dict[str, str]:
+        """Return the folder names of runs that the tester leaves out, with the reason."""
+        names = [folder.name for folder in self.run_folders()]
+        out: dict[str, str] = {}
+        for run, why in {**self.file.left_out, **more}.items():
+            match = [n for n in names if run in (n, n.split("-")[0], n.split("-")[0].lstrip("0"))]
+            if not match:
+                raise InputError(
+                    f'"{run}" is to be left out, but there is no such run in {self.folder}.'
+                    + nearest(run, names)
+                )
+            if not why.strip():
+                raise InputError(f'"{run}" is to be left out: say why')
+            out[match[0]] = why
+        return out
+
+    def table(
+        self,
+        *,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> pd.DataFrame:
+        """Return one row a run that can be compared, with the level of each factor."""
+        return self.table_and_left_out(confidence, leave_out, executor)[0]
+
+    def table_and_left_out(
+        self,
+        confidence: float,
+        leave_out: Mapping[str, str] | None,
+        executor: Executor | None = None,
+        *,
+        every_level: bool = False,
+    ) -> tuple[pd.DataFrame, tuple[str, ...]]:
+        """Return the table, and a line for each run that is not in it.
+
+        Of runs that go through several powers, it holds the level that setups are compared at, or all.
+        """
+        rows, given = self.usable_rows(confidence, executor, leave_out)
+        if every_level and any(row.get("levels") for row in rows):
+            left_out, level = list(given), ""
+            rows = [{**row, "level": rung.words} for rung in power_rungs(rows) for row in rung.rows]
+        else:
+            rows, left_out, level = at_one_power(rows, given)
+        table = run_table(rows, left_out, self.named_reference())
+        if table.empty:
+            raise InputError(f"{self.folder}: no run can be compared")
+        for factor in self.file.factors:
+            levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
+            table[factor] = table["setup"].map(levels)
+        said = [level] if level else []
+        return table, (*said, *(f"left out: {run}: {why}" for run, why in left_out))
+
+    def usable_rows(
+        self,
+        confidence: float,
+        executor: Executor | None,
+        leave_out: Mapping[str, str] | None,
+        *,
+        climbs: bool = False,
+    ) -> tuple[list[Row], list[tuple[str, str]]]:
+        """Return the rows that an answer can rest on, and the runs left out with the reason.
+
+        Runs whose power climbed tell a capacity only: `climbs` keeps them.
+
+        Raises
+        ------
+        InputError
+            No run is left.
+        """
+        rows, left_out = self.rows(confidence=confidence, executor=executor, leave_out=leave_out)
+        if not climbs:
+            left_out = [
+                *left_out,
+                *((row["run"], _A_CLIMB) for row in rows if row.get("protocol") == "capacity"),
+            ]
+            rows = [row for row in rows if row.get("protocol") != "capacity"]
+        # The first mounting of one cooler is not that of another, whatever testers call them.
+        rows = [
+            {**row, "mount": f"{mounted_as(self.file, row['setup'])}: {row['mount']}"}
+            if row.get("mount")
+            else row
+            for row in rows
+        ]
+        if not rows:
+            reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
+            raise InputError(f"{self.folder}: nothing to compare ({reasons})")
+        return rows, left_out
+
+    def is_made_up(self, rows: Sequence[Row]) -> bool:
+        """Say whether anything of this is made up, so that every output says so."""
+        return self.file.made_up or any(row["made_up"] for row in rows)
+
+
+def _row(job: tuple[StudyRuns, Path, float]) -> Row | str:
+    """Return the row of one run, or why there is none."""
+    study, folder, confidence = job
+    found = _summarised((study, folder, confidence))
+    return found if isinstance(found, str) else run_row(*found)
+
+
+def _summarise(job: tuple[StudyRuns, Path, float]) -> RunSummary | str:
+    """Return the summary of one run, or why there is none."""
+    found = _summarised(job)
+    return found if isinstance(found, str) else found[1]
+
+
+def _summarised(job: tuple[StudyRuns, Path, float]) -> tuple[Recording, RunSummary] | str:
+    study, folder, confidence = job
+    has_run = any((folder / name).exists() for name in (RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET))
+    if not has_run:
+        return "no run in this folder"
+    try:
+        recording = study.completed(read_run(folder))
+        compare = study.file.compare
+        averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
+        wanted = compare if averaged or compare in recording.frame else None
+        return recording, summarise_run(recording, channel=wanted, confidence=confidence)
+    except GelassenError as error:
+        return str(error)

@@ -1,0 +1,1 @@
+"""What people do by hand: changes, mountings, notes."""

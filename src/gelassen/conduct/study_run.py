@@ -1,0 +1,246 @@
+"""Carries a study out: the runs that are still missing, in order, with someone's hands where needed."""
+
+import math
+from collections import Counter
+from collections.abc import Callable, Collection, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gelassen.answers.study import Study
+from gelassen.bench.interface import Bench
+from gelassen.conduct.checks import Finding, check_before, check_waived
+from gelassen.conduct.operator.hand_change import shows
+from gelassen.conduct.operator.mounting import mounting_of
+from gelassen.conduct.planning.order import PlannedRun, order_runs, remaining, with_changes
+from gelassen.conduct.planning.record_plan import Wanted, plan_recording, settings_of_setup
+from gelassen.conduct.recording import record_run
+from gelassen.conduct.run import RunOutcome, Wish
+from gelassen.core.foundation.errors import BenchError, InputError
+from gelassen.core.foundation.progress import Progress
+from gelassen.core.recording.judging import choose_reference, core_channels
+from gelassen.study.disk.abandoned import ENDED_WITHOUT_NOTICE, close_abandoned
+from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.journal import goes_on
+from gelassen.study.disk.notes import Note, add_note
+from gelassen.study.disk.run_file import read_run_file
+from gelassen.study.disk.writer import RUN_JSON
+from gelassen.study.file.gate import Gate, likely_s
+
+# What counts as a run that was made. A crash, a shutdown, a stop by the guard are results; a run that the
+# tester stopped, or that failed for want of disk or a load, is made again.
+_MADE = ("finished", "imported", "guard", ENDED_WITHOUT_NOTICE)
+_REST_RUNS = 3
+_CLIMBS = 0.7  # of the time it may take, a climb takes about this
+_POWER_LIMIT = "cpu.package.power_limit_w"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MadeRun:
+    """A run that was carried out."""
+
+    planned: PlannedRun
+    folder: Path
+    outcome: RunOutcome
+
+
+def runs_made(study: Study) -> Counter[str]:
+    """Return how many runs of each setup there are; those left out by the tester do not count."""
+    out = study.left_out()
+    made: Counter[str] = Counter()
+    for folder in study.run_folders():
+        if folder.name in out or not (folder / RUN_JSON).exists():
+            continue
+        run = read_run_file(folder / RUN_JSON)
+        if run.again_of is not None:  # one more than the plan has
+            continue
+        outcome = run.outcome
+        if outcome == "recording" and not goes_on(folder):
+            outcome = ENDED_WITHOUT_NOTICE
+        if run.setup is not None and outcome in _MADE:
+            made[run.setup] += 1
+    return made
+
+
+def still_to_do(study: Study) -> list[PlannedRun]:
+    """Return the runs of a study that are still missing, in order, with the changes they need."""
+    missing = remaining(order_runs(study.file), runs_made(study))
+    return with_changes(study.file, missing, on_bench(study))
+
+
+def on_bench(study: Study) -> dict[str, str | float]:
+    """Return the levels of the run that was recorded last; empty if there is none."""
+    recorded = [folder / RUN_JSON for folder in study.run_folders()]
+    levels = [read_run_file(path).levels for path in recorded if path.exists()]
+    return dict(levels[-1]) if levels else {}
+
+
+def expected_s(study: Study, planned: list[PlannedRun]) -> tuple[float, float]:
+    """Return how long the runs take, and what changes by hand add to that, in s."""
+    usual = study.file.protocol
+    lengths = (usual.idle, usual.soak, usual.hold, usual.cooldown)
+    if usual.kind == "capacity":
+        lengths = (usual.idle, usual.climb.at_most * _CLIMBS, 0.0, usual.cooldown)
+    one = sum(likely_s(length) for length in lengths)
+    return one * len(planned), usual.hand_change * sum(bool(run.changes) for run in planned)
+
+
+def conduct_study(
+    study: Study,
+    bench_for: Callable[[PlannedRun], Bench],
+    *,
+    operator: Callable[[PlannedRun], bool | str] | None = None,
+    progress: Callable[[Progress], None] | None = None,
+    say: Callable[[str], None] | None = None,
+    wish: Callable[[], Wish] | None = None,
+    most: int | None = None,
+    again: str | None = None,
+    checks: bool = True,
+    waive: Collection[str] = (),
+) -> Iterator[MadeRun]:
+    """Carry out the runs that are missing, one by one; yield each as it ends.
+
+    Parameters
+    ----------
+    study : Study
+        What is to be tested.
+    bench_for : callable
+        Returns the bench for a run: this machine, or a simulated one with these levels.
+    operator : callable, optional
+        Asked before a run that needs hands; False ends the session, and nothing is lost. True means done;
+        a text means done, and is noted with the run. Asked again, with `problems`, where the readings do
+        not show the change.
+    progress, say : callable, optional
+        Told where a run is; told what is worth a line.
+    wish : callable, optional
+        Asked at every sample: "" to go on, "phase" to end the present phase, "run" to stop this run,
+        "all" to stop this run and the session.
+    most : int, optional
+        How many runs to make.
+    again : str, optional
+        A run to repeat first, by its number or the name of its folder: one more than the plan has.
+    checks : bool
+        Whether to look for what would waste the day before the first run (`conduct/checks.py`).
+    waive
+        Names of checks that are left out.
+
+    Raises
+    ------
+    BenchError
+        The checks found something; nothing was begun.
+    InputError
+        A plan that does not fit the bench, or an unknown run or check.
+
+    Notes
+    -----
+    A run that the user stops ends the session, unless only this run was meant. The next call goes on with
+    the first run that is missing.
+    """
+    tell = say or (lambda text: None)
+    runs = study.folder / "runs"
+    check_waived(waive)
+    for line in close_abandoned(runs):
+        tell(f"earlier run {line}")
+    planned_runs = [*_repeat(study, again), *still_to_do(study)][:most]
+    planned_runs = with_changes(study.file, planned_runs, on_bench(study))
+    for number, planned in enumerate(planned_runs):
+        note = ""
+        if planned.changes and operator is not None:
+            answer = operator(planned)
+            if answer is False:
+                return
+            note = answer if isinstance(answer, str) else ""
+        bench = bench_for(planned)
+        if (
+            planned.changes
+            and operator is not None
+            and (wrong := shows(bench, study.file, planned))
+        ):
+            answer = operator(replace(planned, problems=tuple(wrong)))
+            if answer is False:
+                return
+            note = "; ".join(filter(None, [note, answer if isinstance(answer, str) else ""]))
+            wrong = shows(bench, study.file, planned)
+            note = "; ".join(filter(None, [note, *wrong]))
+        plan = plan_recording(
+            bench, study.file, Wanted(), levels=planned.levels, rest_k=rest_level(study, planned)
+        )
+        settings, hints = settings_of_setup(study.file, planned.levels, list(bench.actuators()))
+        plan = replace(plan, settings={**settings, **plan.settings})
+        if number == 0:
+            for hint in hints:
+                tell(hint)
+            if checks:
+                _stop_on_findings(
+                    check_before(
+                        bench, study.file, plan, runs, runs=len(planned_runs), waive=waive, say=say
+                    ),
+                    tell,
+                )
+        folder, outcome = record_run(
+            bench, plan, runs, label=planned.setup,
+            setup=planned.setup, levels=planned.levels, limit_c=study.file.machine.limit_c,
+            power_limit_w=settings.get(_POWER_LIMIT), reference=study.file.reference,
+            made_up=study.file.made_up, progress=progress, wish=wish, again_of=planned.again_of,
+            kind=study.file.protocol.kind, mount=mounting_of(study, planned),
+        )  # fmt: skip
+        if note:
+            add_note(folder, Note(0.0, {}, note))
+        yield MadeRun(planned=planned, folder=folder, outcome=outcome)
+        if outcome.status == "stopped" and outcome.ends_all:
+            return
+
+
+def _stop_on_findings(findings: list[Finding], tell: Callable[[str], None]) -> None:
+    for finding in findings:
+        if not finding.stops:
+            tell(str(finding))
+    fatal = [finding for finding in findings if finding.stops]
+    if fatal:
+        names = " ".join(f"--waive {name}" for name in dict.fromkeys(one.name for one in fatal))
+        raise BenchError(
+            "\n".join(
+                [
+                    "nothing was begun; this would spoil the runs:",
+                    *(f"  {finding}" for finding in fatal),
+                    f"Mend it, or go on all the same: {names}",
+                ]
+            )
+        )
+
+
+def _repeat(study: Study, again: str | None) -> list[PlannedRun]:
+    """Return the run that is to be repeated, as a plan."""
+    if again is None:
+        return []
+    folder = study.find_run(again)
+    run = read_run_file(folder / RUN_JSON)
+    if run.setup is None or run.setup not in study.file.setups:
+        raise InputError(
+            f"{folder.name} belongs to no setup of this study, so nothing says what to run again"
+        )
+    levels = dict(study.file.setups[run.setup])
+    return [PlannedRun(setup=run.setup, levels=levels, block=1, again_of=folder.name)]
+
+
+def rest_level(study: Study, planned: PlannedRun) -> float | None:
+    """Return the rise at which this mounting rested before its earlier runs, in K; None if unknown."""
+    if not isinstance(study.file.protocol.idle, Gate):
+        return None
+    by_hand = {n for n, factor in study.file.factors.items() if factor.changed_by == "hand"}
+    found: list[float] = []
+    for folder in reversed(study.run_folders()):
+        if len(found) == _REST_RUNS or not (folder / RUN_JSON).exists():
+            break
+        run = read_run_file(folder / RUN_JSON)
+        same = all(run.levels.get(name) == planned.levels.get(name) for name in by_hand)
+        idle = next((phase for phase in run.phases if phase.name == "idle"), None)
+        if not same or idle is None or idle.ended_by not in ("at rest", "time"):
+            continue
+        frame = read_run(folder).frame
+        last = frame[(frame.index <= idle.end_s) & (frame.index > idle.end_s - 30)]
+        over = choose_reference(last, study.file.reference, named=False)
+        cores = core_channels(last)
+        if over is not None and cores and len(last):
+            found.append(float(last[cores].mean().mean() - last[over].mean()))
+    known = sorted(level for level in found if math.isfinite(level))
+    return known[len(known) // 2] if known else None

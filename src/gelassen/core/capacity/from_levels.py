@@ -1,0 +1,503 @@
+"""The power a setup sustains without passing the limit temperature in a given room."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.stats import chi2, norm
+
+from gelassen.core.capacity.rise_over_power import (
+    PowerCourses,
+    departure_size,
+    departures_alike,
+    draw_courses,
+)
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import (
+    Bools,
+    Floats,
+    SeriesLike,
+    as_confidence,
+    as_positive,
+    as_series,
+)
+from gelassen.core.foundation.result import Result
+
+_COURSE_POINTS = 40
+# Standard errors of steady rises come from whole logs: they are known about this well.
+_SURE_FREEDOM = 100.0
+_EXPONENTS = np.linspace(0.6, 1.08, 49)
+# Points that scatter more than their errors say must do so beyond this chance to be believed.
+_BEYOND_CHANCE = 0.95
+# A run at its limit rides on it to within this.
+_BOUND_K = 0.7
+# How likely what was held tells nothing but a bound, against being all that could be held.
+_CUT_TOO_FAR = 0.02
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Capacity(Result):
+    """The power at which the rise meets the limit.
+
+    Attributes
+    ----------
+    power_w, low_w, high_w
+        The capacity in W and its interval; infinite ends mean "cannot tell".
+    model
+        In words, how rise was found to grow with power.
+    extrapolated
+        True if the capacity lies outside the powers that were measured.
+    resistance_k_per_w
+        Thermal resistance at the capacity, K/W.
+    exponent
+        Rise grows with power to this towards the capacity, on average over what fits; 1 where it was not
+        fitted.
+    course_power_w, course_rise_k
+        The fitted course from the lowest level to beyond the capacity; empty where nothing was fitted.
+    """
+
+    power_w: float
+    low_w: float
+    high_w: float
+    model: str
+    extrapolated: bool
+    resistance_k_per_w: float
+    limit_c: float
+    ambient_c: float
+    confidence: float
+    cautions: tuple[str, ...] = ()
+    exponent: float = 1.0
+    course_power_w: tuple[float, ...] = ()
+    course_rise_k: tuple[float, ...] = ()
+
+    def resistance_at(self, power_w: float) -> float:
+        """Return the thermal resistance at another power, K/W, as the fitted course has it."""
+        if self.course_power_w and self.course_power_w[0] <= power_w <= self.course_power_w[-1]:
+            return float(np.interp(power_w, self.course_power_w, self.course_rise_k) / power_w)
+        return float(self.resistance_k_per_w * (power_w / self.power_w) ** (self.exponent - 1))
+
+    def passes(self, power_w: float) -> str:
+        """Say whether a power is sustained: "yes", "no" or "cannot tell"."""
+        if power_w <= self.low_w:
+            return "yes"
+        return "no" if power_w > self.high_w else "cannot tell"
+
+    def __str__(self) -> str:
+        where = f"at {self.ambient_c:g} °C room and a limit of {self.limit_c:g} °C"
+        if np.isfinite(self.low_w) and np.isfinite(self.high_w):
+            answer = (
+                f"good for {self.power_w:.0f} W ({self.low_w:.0f} to {self.high_w:.0f} W) {where}"
+            )
+        else:
+            answer = f"cannot tell the capacity {where}; about {self.power_w:.0f} W at a guess"
+        answer += f"; {self.model}"
+        if self.extrapolated:
+            answer += "; beyond what was measured"
+        return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
+
+
+# Of runs that were held back: power, rise, power that was wanted, error of the rise, room.
+_Bounds = tuple[Floats, Floats, Floats, Floats, Floats]
+_LEAST_W = 1e-3  # no machine that is tested for its cooling draws less
+# Powers that differ by less are one level: no slope can be told from them.
+_ONE_LEVEL = 0.03
+
+
+def sustainable_power(
+    power_w: SeriesLike,
+    rise_k: SeriesLike,
+    *,
+    rise_se_k: SeriesLike | None = None,
+    throttled: SeriesLike | None = None,
+    wanted_w: SeriesLike | None = None,
+    fan_rpm: SeriesLike | None = None,
+    full_speed_rpm: float | None = None,
+    measured_room_c: SeriesLike | None = None,
+    mount: Sequence[str | None] | None = None,
+    mounting_spread: float = 0.0,
+    mounting_freedom: float = np.inf,
+    limit_c: float,
+    ambient_c: float = 25.0,
+    confidence: float = 0.95,
+) -> Capacity:
+    """Say how much power a setup sustains before its temperature meets the limit.
+
+    Parameters
+    ----------
+    power_w, rise_k : array_like, shape (n,)
+        Held power in W and steady rise over room in K of whatever must stay below the limit; one
+        entry a power level.
+    rise_se_k : array_like, shape (n,), optional
+        Standard errors of the rises, in K. Without them, at least four levels are needed.
+    throttled : array_like of bool, shape (n,), optional
+        Where the chip was held back by heat: its power is what it could hold at that rise, and so a
+        bound: the same rise is not met at less power. Such entries are no points of the curve.
+    wanted_w : array_like, shape (n,), optional
+        The power that a run would have drawn had it not been held back, such as its power limit, in W:
+        a bound from above. NaN where it is not known.
+    fan_rpm : array_like, shape (n,), optional
+        Speed of the fans at each level, in rpm (any measure in proportion to it will do). It tells
+        fans on curves from steady ones and from none (zeros), which rises alone hardly do. Left out
+        unless known for all.
+    full_speed_rpm : float, optional
+        The speed that these fans cannot pass, in the same measure: a course bends back from there on.
+    measured_room_c : array_like, shape (n,), optional
+        The room in which each level was measured, in °C: fans on curves turn faster in a warmer one. It
+        is taken to be `ambient_c` where it is not known.
+    mount : sequence of str or None, length n, optional
+        The mounting of each level: the same word, not remounted between. One that names none has its
+        own.
+    mounting_spread : float
+        Share of the rise by which another mounting would move it (standard deviation): it moves all levels
+        of a mounting alike.
+    mounting_freedom : float
+        Degrees of freedom it was found with.
+    limit_c, ambient_c : float
+        Limit temperature and the room to answer for, in °C.
+    confidence : float
+        Share of such intervals that should cover the truth.
+
+    Raises
+    ------
+    InputError
+        No level, negative powers, lengths that differ, a limit at or below the room.
+
+    Notes
+    -----
+    Courses of rise over power are drawn from two families, averaged by their evidence: powers of the
+    power, and fans that speed up with the temperature (`core/capacity/rise_over_power.py`). Where
+    errors are not given, or the points scatter beyond chance, the scatter about the curve takes their
+    place. Curves that put more rise on the power a held-back run held than it showed are weighed down.
+    """
+    if not mounting_freedom > 0:
+        raise InputError(f"mounting_freedom is {mounting_freedom:g}: give a number above zero")
+    power = as_series("power_w", power_w)
+    rise = as_series("rise_k", rise_k)
+    confidence = as_confidence(confidence)
+    if rise.size != power.size:
+        raise InputError(f"rise_k has {rise.size} entries, power_w has {power.size}: one a level")
+    error = None if rise_se_k is None else as_series("rise_se_k", rise_se_k)
+    if error is not None and error.size != power.size:
+        raise InputError(f"rise_se_k has {error.size} entries, power_w has {power.size}")
+    if not ambient_c < limit_c < 250:
+        raise InputError(
+            f"the limit is {limit_c:g} °C and the room {ambient_c:g} °C: the limit must lie above the room "
+            "and below 250 °C"
+        )
+    known = np.isfinite(power) & np.isfinite(rise)
+    if error is not None:
+        known &= np.isfinite(error) & (error >= 0)
+    if not known.any():
+        raise InputError("no power level has both a power and a rise")
+    if (power[known] < _LEAST_W).any():
+        raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
+    power, rise = power[known], rise[known]
+    error = None if error is None else error[known]
+    held = np.zeros(power.size, dtype=bool)
+    if throttled is not None:
+        flags = np.asarray(throttled, dtype=bool)
+        if flags.size != known.size:
+            raise InputError(f"throttled has {flags.size} entries, power_w has {known.size}")
+        held = flags[known]
+    wanted = np.full(known.size, np.nan) if wanted_w is None else as_series("wanted_w", wanted_w)
+    if wanted.size != known.size:
+        raise InputError(f"wanted_w has {wanted.size} entries, power_w has {known.size}")
+    speed = np.full(known.size, np.nan) if fan_rpm is None else as_series("fan_rpm", fan_rpm)
+    if speed.size != known.size:
+        raise InputError(f"fan_rpm has {speed.size} entries, power_w has {known.size}")
+    speed = speed[known]
+    rooms = np.full(known.size, np.nan)
+    if measured_room_c is not None:
+        rooms = as_series("measured_room_c", measured_room_c)
+    if rooms.size != known.size:
+        raise InputError(f"measured_room_c has {rooms.size} entries, power_w has {known.size}")
+    rooms = np.where(np.isfinite(rooms), rooms, ambient_c)[known]
+    temperature_c = rise + rooms
+    alone = np.full(power.size, -1.0) if mount is None else _mountings(mount, known)
+    moved = np.outer(rise, rise) * mounting_spread**2
+    moved = np.where(np.equal.outer(alone, alone) & (alone >= 0), moved, np.diag(np.diag(moved)))
+    held_error = np.zeros(power.size) if error is None else error
+    held_error = np.hypot(held_error, mounting_spread * rise)
+    bounds = (power[held], rise[held], wanted[known][held], held_error[held], rooms[held])
+    if held.all():
+        return _only_bounds(bounds, limit_c, ambient_c, confidence)
+    power, rise, moved = power[~held], rise[~held], moved[np.ix_(~held, ~held)]
+    error = None if error is None else error[~held]
+
+    allowed_k = limit_c - ambient_c
+    powers = np.concatenate([power, bounds[0]])
+    variance, freedom = _variance(power, rise, error, np.diag(moved), mounting_freedom)
+    reason = ""
+    if (rise <= 0).any():
+        reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
+    elif np.ptp(powers) <= _ONE_LEVEL * powers.max():
+        reason = "all runs have the same power: measure a second level"
+    elif variance is None:
+        reason = "too few levels to see their scatter: give standard errors or a fourth level"
+    if reason or variance is None:
+        resistance = float(np.mean(rise / power))
+        guess = allowed_k / resistance if resistance > 0 else float("nan")
+        held_w = _held_below(power, rise, variance, allowed_k, confidence)
+        held_w = min([held_w, *bounds[0]])  # another run was held back at less
+        return _capacity(
+            guess, held_w, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
+            confidence, [f"cannot tell: {reason}"],
+        )  # fmt: skip
+
+    full = (
+        np.inf if full_speed_rpm is None else as_positive("full_speed_rpm", full_speed_rpm, "rpm")
+    )
+    known_speeds = (speed > 0).all() or (speed == 0).all()
+    courses, inverse = draw_courses(
+        power, rise, np.diag(variance) + moved, freedom, allowed_k, ambient_c, rooms[~held],
+        (temperature_c, speed) if known_speeds else None, full,
+    )  # fmt: skip
+    draws, exponents = _capacities(courses, power, rise, rooms[~held], inverse, allowed_k)
+    weights = _with_bounds(courses, bounds)
+    good = np.isfinite(draws)
+    if weights[good].sum() < 0.9 or not good.any():
+        guess = float(np.median(draws[good])) if good.any() else float("nan")
+        return _capacity(
+            guess, -np.inf, np.inf, "no model fits", power, allowed_k, limit_c, ambient_c,
+            confidence, ["cannot tell: rise does not grow with power in these runs"],
+        )  # fmt: skip
+    tail = (1 - confidence) / 2
+    quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
+    told = good & np.isfinite(exponents)
+    exponent = float(exponents[told] @ weights[told] / max(weights[told].sum(), 1e-12))
+    model = "rise in proportion to power" if exponent > 0.97 else (
+        f"rise grows less than power (power to the {exponent:.2f})"
+    )  # fmt: skip
+    low, value, high = quantiles
+    course = _course(courses, weights, rise, allowed_k, value)
+    cautions: list[str] = []
+    for held_w, held_k, *_ in zip(*bounds, strict=True):
+        expected_k = allowed_k * (held_w / value) ** exponent
+        if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
+            cautions.append(
+                f"a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the others let expect "
+                f"{expected_k:.0f} K: was it the same setup, and was it settled?"
+            )
+    measured = np.concatenate([power, bounds[0]])
+    if value > 1.25 * measured.max() or value < 0.75 * measured.min():
+        cautions.append(
+            f"far from the measured {measured.min():.0f} to {measured.max():.0f} W: measure nearer to it"
+        )
+    return _capacity(
+        value,
+        low,
+        high,
+        model,
+        measured,
+        allowed_k,
+        limit_c,
+        ambient_c,
+        confidence,
+        cautions,
+        exponent,
+        course,
+    )
+
+
+def _capacity(
+    value: float,
+    low: float,
+    high: float,
+    model: str,
+    power: Floats,
+    allowed_k: float,
+    limit_c: float,
+    ambient_c: float,
+    confidence: float,
+    cautions: list[str],
+    exponent: float = 1.0,
+    course: tuple[Floats, Floats] = (np.empty(0), np.empty(0)),
+) -> Capacity:
+    return Capacity(
+        power_w=value,
+        low_w=low,
+        high_w=high,
+        model=model,
+        extrapolated=not power.min() <= value <= power.max(),
+        resistance_k_per_w=allowed_k / value if value > 0 else float("nan"),
+        limit_c=float(limit_c),
+        ambient_c=float(ambient_c),
+        confidence=confidence,
+        cautions=tuple(cautions),
+        exponent=exponent,
+        course_power_w=tuple(map(float, course[0])),
+        course_rise_k=tuple(map(float, course[1])),
+    )
+
+
+def _held_below(
+    power: Floats, rise: Floats, variance: Floats | None, allowed_k: float, confidence: float
+) -> float:
+    """Return the highest power that was surely held below the limit; it says nothing of more."""
+    if variance is None or (rise <= 0).any():
+        return -np.inf
+    surely = rise + norm.ppf((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
+    return float(power[surely].max(initial=-np.inf)) if surely.all() else -np.inf
+
+
+def _mountings(mount: Sequence[str | None], known: Bools) -> Floats:
+    """Return a number for the mounting of each level; -1 where none is named."""
+    names = list(mount)
+    if len(names) != known.size:
+        raise InputError(f"mount has {len(names)} entries, power_w has {known.size}")
+    distinct = [name for name in dict.fromkeys(names) if name is not None]
+    numbers = [-1.0 if name is None else float(distinct.index(name)) for name in names]
+    return np.array(numbers)[known]
+
+
+def _variance(
+    power: Floats, rise: Floats, error: Floats | None, moved: Floats, moved_freedom: float
+) -> tuple[Floats | None, float]:
+    """Return the variance of each rise and how many degrees of freedom it was estimated with.
+
+    `moved` is what another mounting would add to it, `moved_freedom` how well that is known.
+    """
+    residual, freedom = _scatter(power, rise)
+    if error is None:
+        if freedom < 2:
+            return None, 0.0
+        # Readings agree by chance now and then; nothing is known better than to a tenth of a kelvin.
+        return np.full(power.size, max(residual, 0.1) ** 2), float(freedom)
+    variance = error**2 + 0.05**2
+    if freedom >= 1:
+        # Scatter beyond what the errors let expect by chance counts in their place.
+        excess = residual**2 / float(np.mean(variance + moved))
+        if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
+            variance = variance * max(1.0, excess)
+    own, mounts = float(np.mean(variance)), float(np.mean(moved))
+    # What a sum of two parts is known by (Satterthwaite).
+    known = (own + mounts) ** 2 / (own**2 / _SURE_FREEDOM + mounts**2 / moved_freedom)
+    return variance, known
+
+
+def _scatter(power: Floats, rise: Floats) -> tuple[float, int]:
+    """Return the scatter about the best curve, and how many points it rests on."""
+    freedom = power.size - 2
+    if freedom < 1 or np.unique(power).size < 2:
+        return 0.0, 0
+    best = np.inf
+    for exponent in _EXPONENTS:
+        column = power**exponent
+        left = rise - column * float(column @ rise / (column @ column))
+        best = min(best, float(left @ left))
+    return float(np.sqrt(best / freedom)), freedom
+
+
+def _capacities(
+    courses: PowerCourses,
+    power: Floats,
+    rise: Floats,
+    rooms_c: Floats,
+    inverse: Floats,
+    allowed_k: float,
+) -> tuple[Floats, Floats]:
+    """Return for each draw the capacity (NaN: never meets the limit) and the exponent towards it."""
+    below, capacity, above = courses.power_at(allowed_k + np.array([-0.5, 0.0, 0.5])).T
+    slope = 1 / np.maximum(above - below, 1e-9)  # K/W
+    middle_k = float(np.sqrt(allowed_k * np.clip(np.median(rise), 1.0, 0.9 * allowed_k)))
+    there = courses.power_at(np.array([middle_k]))[:, 0]
+    exponents = np.log(allowed_k / middle_k) / np.log(capacity / there)
+    moved = _departed(courses, capacity, slope, power, rise, rooms_c, inverse, allowed_k)
+    return moved, exponents
+
+
+def _with_bounds(courses: PowerCourses, bounds: _Bounds) -> Floats:
+    """Return the weight of each draw, given what runs held that were held back.
+
+    What a chip holds at its limit is a bound from below. It is a tight one, unless the chip was cut
+    by more than it had to be.
+    """
+    tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
+    below = np.ones(courses.weights.size)
+    for held_w, held_k, wanted_w, error_k, held_room_c in zip(*bounds, strict=True):
+        size_k = float(np.hypot(error_k, _BOUND_K))
+        # Rise at a power near by, in proportion to what the course has at this rise.
+        held_at = courses.power_at(np.array([held_k]), np.array([held_room_c]))[:, 0]
+        spare = (held_k - held_k * held_w / held_at) / size_k
+        spare = np.where(np.isfinite(held_at), spare, -np.inf)  # it never meets that rise
+        tight -= spare**2 / 2
+        loose += norm.logcdf(spare)
+        if np.isfinite(wanted_w) and wanted_w > held_w:
+            below *= norm.cdf(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
+    held = np.logaddexp(tight + np.log(1 - _CUT_TOO_FAR), loose + np.log(_CUT_TOO_FAR))
+    weights = np.nan_to_num(courses.weights * below * np.exp(held))
+    total = weights.sum()
+    return np.asarray(weights / total if total > 0 else courses.weights)
+
+
+def _course(
+    courses: PowerCourses, weights: Floats, seen_k: Floats, allowed_k: float, capacity_w: float
+) -> tuple[Floats, Floats]:
+    """Return powers and rises of the course over all that was seen; it meets the limit at the capacity."""
+    lowest = float(seen_k.min())
+    if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
+        lowest = 0.5 * allowed_k
+    highest = max(float(seen_k.max()), 1.05 * allowed_k)
+    below = np.linspace(lowest, allowed_k, _COURSE_POINTS)
+    rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
+    power = courses.middle_power_at(rises, weights)
+    # Departures moved the capacity a little: the course is moved likewise, the more the nearer to it.
+    near = np.clip((rises - lowest) / (allowed_k - lowest), 0.0, 1.0)
+    return power * (capacity_w / power[below.size - 1]) ** near, rises
+
+
+def _departed(
+    courses: PowerCourses,
+    capacity: Floats,
+    slope: Floats,
+    power: Floats,
+    rise: Floats,
+    rooms_c: Floats,
+    inverse: Floats,
+    allowed_k: float,
+) -> Floats:
+    """Move drawn capacities by what the real course departs from a smooth one there.
+
+    Kriging: the departure at the capacity, given those at the measured powers.
+    """
+    good = np.isfinite(capacity) & (capacity > 0) & np.isfinite(slope)
+    at = capacity[good]
+    size = departure_size(allowed_k) ** 2
+    alike = size * departures_alike(at, power)
+    # What the levels depart by, in power; brought to kelvin in proportion.
+    expected = courses.power_at(rise, rooms_c)[good]
+    told = np.isfinite(expected) & (expected > 0)
+    resistance = np.divide(rise, expected, out=np.zeros_like(expected), where=told)
+    left = np.where(told, rise - power * resistance, 0.0)
+    mean = np.einsum("nk,kj,nj->n", alike, inverse, left)
+    variance = np.maximum(size - np.einsum("nk,kj,nj->n", alike, inverse, alike), 0.0)
+    rng = np.random.default_rng(5)
+    departure = mean + np.sqrt(variance) * rng.standard_normal(at.size)
+    moved = capacity.copy()
+    moved[good] = np.maximum(at - departure / slope[good], 1e-3)
+    return moved
+
+
+def _only_bounds(
+    bounds: _Bounds,
+    limit_c: float,
+    ambient_c: float,
+    confidence: float,
+) -> Capacity:
+    """Say what runs that all were held back by heat still tell: at least what they held."""
+    power, rise, *_ = bounds
+    allowed_k = limit_c - ambient_c
+    # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
+    held = power * np.minimum(allowed_k / np.maximum(rise, 1e-9), 1.0)
+    best = float(held.max())
+    reason = "every run was held back by heat: this much was held, and more was not tried"
+    return _capacity(
+        best, best * 0.97, np.inf, "held at the limit", power, allowed_k, limit_c, ambient_c,
+        confidence, [f"cannot tell: {reason}. Run a level below it"],
+    )  # fmt: skip
+
+
+def _quantiles(values: Floats, weights: Floats, shares: tuple[float, ...]) -> tuple[float, ...]:
+    order = np.argsort(values)
+    below = np.cumsum(weights[order]) / weights.sum() - weights[order] / (2 * weights.sum())
+    return tuple(float(np.interp(share, below, values[order])) for share in shares)

@@ -1,0 +1,414 @@
+"""Were runs comparable? What differed besides what was to differ, and which way it pushes."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.foundation.result import Result
+
+# Quantity -> what it is called, its unit, the least relative and absolute difference that matters,
+# and by which power of it the rise grows (rise in proportion to power; less with more air).
+_QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
+    "power_w": ("power", "W", 0.01, 0.3, 1.0),
+    "fan_rpm": ("fan speed", "rpm", 0.03, 15.0, -0.4),
+    "duty_pct": ("fan duty", "%", 0.03, 1.0, -0.4),
+    "clock_mhz": ("clock", "MHz", 0.01, 10.0, 0.0),
+    "work_per_s": ("work done", "/s", 0.02, 0.0, 0.0),
+    "load_pct": ("load", "%", 0.02, 1.0, 0.0),
+    "reference_c": ("reference temperature", "°C", 0.0, 2.0, 0.0),
+    "hold_length_s": ("length of the hold", "s", 0.2, 30.0, 0.0),
+}
+# Those that no chip at its temperature limit brings about itself.
+_CONDITIONS = ("fan_rpm", "duty_pct", "load_pct", "reference_c", "hold_length_s")
+_SIGMAS = 4.0
+_LEAST_PEERS = 2
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparability(Result):
+    """What differed between runs and between setups.
+
+    Attributes
+    ----------
+    odd_runs : DataFrame
+        run, setup, quantity, value, usual, difference, pushes_k, words: runs that differ from the
+        other runs of their own setup. `pushes_k`: about how much warmer that made it, K; NaN where
+        no simple rule says.
+    pairs : DataFrame
+        setup, versus, quantity, value, versus_value, difference, expected, pushes_k, words, what: what
+        differs between two setups beyond the scatter of their runs, in words with and without what that
+        does. `expected` where a factor of the study is meant to change it.
+    corrected : DataFrame
+        setup, mean, corrected_mean, runs, runs_left: the mean as it is and at equal power, and how many
+        runs are left without the odd ones, with their mean in `without_odd`.
+    """
+
+    odd_runs: pd.DataFrame
+    pairs: pd.DataFrame
+    corrected: pd.DataFrame
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        lines = [*self.odd_runs["words"], *self.pairs.loc[~self.pairs["expected"], "words"]]
+        return "\n".join([*(lines or ["nothing differed beyond its own scatter"]), *self.cautions])
+
+
+def comparability(
+    runs: pd.DataFrame, *, expected: Sequence[str] = (), allowed_for: Sequence[str] = ()
+) -> Comparability:
+    """Look for what differed besides the setup.
+
+    Parameters
+    ----------
+    runs : DataFrame
+        One row a run: run, setup, value (the rise in K), and any of power_w, fan_rpm, duty_pct,
+        clock_mhz, work_per_s, load_pct, reference_c, hold_length_s, at_limit, power_share, thermal_share,
+        changed_at_s, changed_by_k, changed_how, started, sensors.
+    expected : sequence of str
+        Quantities that a factor of the study is meant to change.
+    allowed_for : sequence of str
+        Quantities whose effect is taken out of the differences already: they are told, and push nothing.
+
+    Raises
+    ------
+    InputError
+        The columns run, setup or value are missing.
+
+    Notes
+    -----
+    A run is odd where it lies beyond four standard deviations (by the median of absolute deviations of
+    all runs from their setup's median) and beyond what can matter, a per cent of the power, three of
+    the fan speed. How it pushes: rise in proportion to power, and to fan speed to the power of about
+    -0.4, as forced convection between plates gives it. These are rules of thumb, for the direction and
+    the size; the correction to equal power is the only one that is applied.
+    """
+    for column in ("run", "setup", "value"):
+        if column not in runs.columns:
+            raise InputError(f'runs has no column "{column}"')
+    held = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else runs["run"].isna()
+    # What is held at the limit differs in power and clock as an outcome; its rise says nothing.
+    every = runs.assign(value=runs["value"].astype(float).where(~held)).reset_index(drop=True)
+    table = runs[~held].reset_index(drop=True)
+    odd: list[dict[str, object]] = []
+    pairs: list[dict[str, object]] = []
+    for quantity in _QUANTITIES:
+        among = every if quantity in _CONDITIONS else table
+        if quantity in among.columns and among[quantity].notna().any():
+            known = quantity in allowed_for
+            odd += [_with_push(row, allowed_for=known) for row in _odd_runs(among, quantity)]
+            pairs += [
+                _with_push(row, allowed_for=known) for row in _pairs(table, quantity, expected)
+            ]
+    odd += _odd_flags(table) + _odd_changes(every)
+    pairs += _pair_texts(table)
+    odd_frame = pd.DataFrame(
+        odd,
+        columns=["run", "setup", "quantity", "value", "usual", "difference", "pushes_k", "words"],
+    )
+    pair_frame = pd.DataFrame(
+        pairs,
+        columns=[
+            "setup",
+            "versus",
+            "quantity",
+            "value",
+            "versus_value",
+            "difference",
+            "expected",
+            "pushes_k",
+            "words",
+            "what",
+        ],
+    )
+    pair_frame["expected"] = pair_frame["expected"].astype(bool)
+    return Comparability(
+        odd_runs=odd_frame, pairs=pair_frame, corrected=_corrected(table, set(odd_frame["run"]))
+    )
+
+
+def _with_push(row: dict[str, object], *, allowed_for: bool) -> dict[str, object]:
+    """Add what a difference does to the rise to the words that tell it."""
+    if allowed_for:
+        return {**row, "pushes_k": float("nan"), "words": f"{row['what']}; that is allowed for"}
+    return {**row, "words": f"{row['what']}{_push_words(float(str(row['pushes_k'])))}"}
+
+
+def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
+    name, unit, relative, least, power_of = _QUANTITIES[quantity]
+    values = table[quantity].astype(float)
+    found = []
+    own = values.to_numpy(dtype=float)
+    setups = table["setup"].to_numpy(dtype=object)
+    members = {
+        name: np.flatnonzero((setups == name) & np.isfinite(own)) for name in dict.fromkeys(setups)
+    }
+    centred = values - values.groupby(table["setup"]).transform("median")
+    moved = centred[centred.notna() & (centred != 0)].abs()
+    # By the median of all deviations, which a few odd runs do not move.
+    scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
+
+    def allowed(usual: float) -> float:
+        return max(_SIGMAS * scatter, 2 * relative * abs(usual), least)
+
+    for k, usual in _outlying(own, members, allowed):
+        difference = float(own[k]) - usual
+        pushes = _push(
+            float(table.loc[k, "value"]),
+            float(values[k]),
+            usual,
+            power_of or _heat_of(table, quantity),
+        )
+        if quantity == "reference_c" and np.isfinite(float(table.loc[k, "value"])):
+            pushes = _room_effect(table[table["setup"] == table.loc[k, "setup"]]) * difference
+        found.append(
+            {
+                "run": table.loc[k, "run"], "setup": table.loc[k, "setup"], "quantity": quantity,
+                "value": float(values[k]), "usual": usual, "difference": difference, "pushes_k": pushes,
+                "what": f"{table.loc[k, 'run']}: {name} {_told(values[k], 4)} {unit}, "
+                f"{_told(abs(difference))} {'more' if difference > 0 else 'less'} than in the other runs "
+                f"of {table.loc[k, 'setup']}",
+            }
+        )  # fmt: skip
+    return found
+
+
+def _outlying(
+    own: Floats, members: dict[object, Any], allowed: Callable[[float], float]
+) -> list[tuple[int, float]]:
+    """Return runs that lie beyond what is allowed from the others of their setup, and the others' middle.
+
+    The farthest is taken out before the next is judged: it must not make the others look odd.
+    """
+    found = []
+    for inside in members.values():
+        left = list(inside)
+        while len(left) > _LEAST_PEERS:
+            usual = {k: float(np.median([own[j] for j in left if j != k])) for k in left}
+            worst = max(left, key=lambda k: abs(float(own[k]) - usual[k]))
+            if abs(float(own[worst]) - usual[worst]) <= allowed(usual[worst]):
+                break
+            found.append((int(worst), usual[worst]))
+            left.remove(worst)
+    return sorted(found)
+
+
+# A warmer room speeds up fans on curves and helps free convection: on the simulated bench the rise falls
+# by about this much for each kelvin. By fans at one speed it does not; those that sped up are told as such.
+_ROOM_EFFECT, _ROOM_EFFECT_FANS_KNOWN = -0.2, -0.02
+
+
+def _room_effect(runs: pd.DataFrame) -> float:
+    """Return by how much the rise of these runs changes with each kelvin of the room."""
+    known = "fan_rpm" in runs.columns and (runs["fan_rpm"].astype(float) > 0).all()
+    return _ROOM_EFFECT_FANS_KNOWN if known else _ROOM_EFFECT
+
+
+def _heat_of(table: pd.DataFrame, quantity: str) -> float:
+    """Return the power of work or load that the rise grows by: it tells of heat where power does not."""
+    unknown = "power_w" not in table.columns or not table["power_w"].notna().any()
+    return 1.0 if unknown and quantity in ("work_per_s", "load_pct") else 0.0
+
+
+def _push(value: float, own: float, usual: float, power_of: float) -> float:
+    if not power_of or own <= 0 or usual <= 0:
+        return float("nan")
+    return float(value - value * (usual / own) ** power_of)
+
+
+def _told(value: float, digits: int = 3) -> str:
+    """Return a value with so many digits that count, never in powers of ten: 1860, not 1.86e+03."""
+    return f"{float(f'{value:.{digits}g}'):.12g}"
+
+
+def _push_words(pushes: float) -> str:
+    if not np.isfinite(pushes) or abs(pushes) < 0.05:
+        return ""
+    return f"; that made it look about {abs(pushes):.1f} K {'warmer' if pushes > 0 else 'cooler'}"
+
+
+def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[dict[str, object]]:
+    _, _, relative, least, power_of = _QUANTITIES[quantity]
+    values = table[quantity].astype(float)
+    groups = values.groupby(table["setup"], sort=False)
+    middles, counts = groups.median(), groups.count()
+    left = values - groups.transform("mean")
+    freedom = int(counts.sum() - (counts > 0).sum())
+    scatter = float(np.sqrt((left**2).sum() / freedom)) if freedom else 0.0
+    rises = table.groupby("setup", sort=False)["value"].mean()
+    middle, count = middles.to_dict(), counts.to_dict()
+    rise = rises.to_dict()
+    names = [n for n in middle if np.isfinite(middle[n])]
+    found = []
+    for i, a in enumerate(names):
+        for b in names[:i]:
+            difference = middle[a] - middle[b]
+            error = scatter * (1 / count[a] + 1 / count[b]) ** 0.5
+            size = max(abs(middle[a]), abs(middle[b]))
+            if abs(difference) <= max(_SIGMAS * error, relative * size, least):
+                continue
+            pushes = _push(rise[a], middle[a], middle[b], power_of or _heat_of(table, quantity))
+            if quantity == "reference_c":
+                pushes = _room_effect(table[table["setup"].isin([a, b])]) * difference
+            found.append(
+                {
+                    "setup": a, "versus": b, "quantity": quantity, "value": middle[a],
+                    "versus_value": middle[b], "difference": difference,
+                    "expected": quantity in expected,
+                    "pushes_k": pushes,
+                    "what": _pair_words(a, b, quantity, difference),
+                }
+            )  # fmt: skip
+    return found
+
+
+def _pair_words(a: object, b: object, quantity: str, difference: float) -> str:
+    name, unit, *_ = _QUANTITIES[quantity]
+    size = f"{_told(abs(difference))} {unit}"
+    if quantity == "reference_c":
+        warmth = "warmer" if difference > 0 else "cooler"
+        return f"the reference of {a} was {size} {warmth} than that of {b}"
+    return f"{a} had {size} {'more' if difference > 0 else 'less'} {name} than {b}"
+
+
+def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
+    """Return runs that were held back where the other runs of their setup were not."""
+    found = []
+    for column, words in (("power_share", "its power limit"), ("thermal_share", "heat")):
+        if column not in table.columns:
+            continue
+        shares = table[column].astype(float)
+        if not (shares > 0.05).any():
+            continue
+        setups, runs = table["setup"].to_numpy(), table["run"].to_numpy()
+        values = shares.to_numpy()
+        members = {name: np.flatnonzero(setups == name) for name in np.unique(setups)}
+        for k in np.flatnonzero(values > 0.05):
+            rest = members[setups[k]]
+            others = values[rest[rest != k]]
+            others = others[np.isfinite(others)]
+            if others.size and float(np.median(others)) < 0.01:
+                found.append(
+                    {
+                        "run": runs[k], "setup": setups[k], "quantity": column,
+                        "value": float(values[k]), "usual": float(np.median(others)),
+                        "difference": float(values[k] - np.median(others)), "pushes_k": float("nan"),
+                        "words": f"{runs[k]} was held back by {words} in {100 * values[k]:.0f} % of the "
+                        f"load, the other runs of {setups[k]} were not",
+                    }
+                )  # fmt: skip
+    return found
+
+
+def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
+    """Return runs whose conditions changed in mid-run where those of other runs of their setup did not."""
+    if "changed_at_s" not in table.columns:
+        return []
+    told = table.reindex(
+        columns=[*table.columns.union(["changed_by_k", "changed_how"], sort=False)]
+    )
+    table = told.assign(changed_by_k=told["changed_by_k"].astype(float))
+    changed = table["changed_at_s"].notna()
+    found = []
+    for setup, runs in table[changed].groupby("setup", sort=False):
+        others = table[(table["setup"] == setup) & ~changed]
+        if len(runs) > 1 and others.empty:
+            continue  # it was so in all of them: the test is made that way
+        for row in runs.itertuples():
+            size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
+            how = row.changed_how if isinstance(row.changed_how, str) else "conditions changed"
+            found.append(
+                {
+                    "run": row.run, "setup": setup, "quantity": "change", "value": row.changed_at_s,
+                    "usual": float("nan"), "difference": float("nan"), "pushes_k": size,
+                    "words": f"{row.run}: {how} after {row.changed_at_s / 60:.1f} min; what "
+                    "counts is where it settled from then on" + _push_words(size),
+                }
+            )  # fmt: skip
+    return found
+
+
+def _pair_texts(table: pd.DataFrame) -> list[dict[str, object]]:
+    """Return pairs that differ in day or in what was logged."""
+    found: list[dict[str, object]] = []
+    empty = {
+        "value": float("nan"),
+        "versus_value": float("nan"),
+        "difference": float("nan"),
+        "pushes_k": float("nan"),
+    }
+    names = list(dict.fromkeys(table["setup"]))
+    if "started" in table.columns:
+        days = {n: set(table.loc[table["setup"] == n, "started"].dropna().str[:10]) for n in names}
+        for i, a in enumerate(names):
+            for b in names[:i]:
+                if days[a] and days[b] and not days[a] & days[b]:
+                    words = (
+                        f"{a} and {b} were run on different days ({min(days[a])}, {min(days[b])})"
+                    )
+                    found.append(
+                        {
+                            "setup": a,
+                            "versus": b,
+                            "quantity": "day",
+                            "expected": False,
+                            "words": words,
+                            **empty,
+                        }
+                    )
+    if "sensors" in table.columns:
+        kinds = {n: _kinds(table.loc[table["setup"] == n, "sensors"]) for n in names}
+        for i, a in enumerate(names):
+            for b in names[:i]:
+                apart = sorted(kinds[a] ^ kinds[b])
+                if apart:
+                    words = f"{a} and {b} did not log the same: {', '.join(apart)} is in one of them only"
+                    found.append(
+                        {
+                            "setup": a, "versus": b, "quantity": "sensors", "expected": False,
+                            "words": words, **empty,
+                        }
+                    )  # fmt: skip
+    return found
+
+
+_KINDS = {
+    ".power_w": "power", ".speed_rpm": "fan speed", ".clock_mhz": "clock", "room.": "room temperature",
+    ".rate_per_s": "work done",
+}  # fmt: skip
+
+
+def _kinds(logged: "pd.Series[Any]") -> set[str]:
+    """Return which of the quantities that a comparison needs were logged."""
+    names = {str(name) for names in logged for name in names}
+    return {
+        words for mark, words in _KINDS.items()
+        if any(n.startswith(mark) if mark.endswith(".") else n.endswith(mark) for n in names)
+    }  # fmt: skip
+
+
+def _corrected(table: pd.DataFrame, odd: set[object]) -> pd.DataFrame:
+    rows = []
+    powers = (
+        table["power_w"].astype(float)
+        if "power_w" in table.columns
+        else pd.Series(np.nan, index=table.index)
+    )
+    powers = powers.where(powers > 0)
+    common = float(powers.median()) if powers.notna().any() else float("nan")
+    for name, runs in table.groupby("setup", sort=False):
+        good = runs[~runs["run"].isin(odd)]
+        at_equal = runs["value"].astype(float) * common / powers[runs.index]
+        rows.append(
+            (
+                name, float(runs["value"].mean()), float(at_equal.mean()), len(runs), len(good),
+                float(good["value"].mean()) if len(good) else float("nan"),
+            )
+        )  # fmt: skip
+    return pd.DataFrame(
+        rows, columns=["setup", "mean", "corrected_mean", "runs", "runs_left", "without_odd"]
+    )

@@ -1,0 +1,496 @@
+"""Which setup is better, by how much, and how sure that is."""
+
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+from scipy.stats import bartlett, nct, norm
+from scipy.stats import t as student_t
+
+from gelassen.core.comparing.mounting import NO_RUN, fit_shared_mountings, mounts_of
+from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
+from gelassen.core.comparing.setup_means import SetupFit, plain_fit
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Floats, as_confidence
+from gelassen.core.foundation.result import Result
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.thermal.room_effect import Equations, RoomEffect, rooms_differ
+
+_MOST_RUNS = 50
+_COPIED = 1e-9
+_POWER = 0.8  # runs are counted so that they settle the question 4 times in 5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparison(Result):
+    """Means of setups, and their differences.
+
+    Attributes
+    ----------
+    setups : DataFrame
+        setup, mean, low, high, runs, group; sorted by mean. Setups that share a letter in `group`
+        cannot be told apart.
+    differences : DataFrame
+        setup, versus, difference, low, high, p_value, distinguishable, runs_needed,
+        smallest. `difference` is
+        the value of `setup` minus the value of `versus`; low and high are its own interval. `p_value`
+        and `distinguishable` allow for the number of differences looked at: the p value in a single
+        step, the verdict in several, so that it may tell apart what the p value alone does not.
+        `runs_needed`: further
+        runs of each of the two that would settle it 4 times in 5; NaN if more than 50 or unknown.
+        `smallest`: the true difference that these runs would find 4 times in 5.
+    repeatability
+        Standard deviation between runs of one setup, remounting included; NaN if unknown.
+    repeatability_freedom
+        How many degrees of freedom it is known with.
+    room_effect, room_c
+        By how much a value changes with each kelvin of the room, with its interval, and the room that
+        setups are compared in; None and NaN where the room was not allowed for.
+    """
+
+    setups: pd.DataFrame
+    differences: pd.DataFrame
+    repeatability: float
+    baseline: str | None
+    confidence: float
+    cautions: tuple[str, ...] = ()
+    repeatability_freedom: float = float("nan")
+    room_effect: tuple[float, float, float] | None = None
+    room_c: float = float("nan")
+
+    def __str__(self) -> str:
+        lines = []
+        for row in self.setups.itertuples():
+            plural = "" if row.runs == 1 else "s"
+            interval = _interval_text(float(row.low), float(row.high))
+            lines.append(f"{row.setup}: {row.mean:.1f} {interval}, {row.runs} run{plural}")
+        for row in self.differences.itertuples():
+            interval = _interval_text(float(row.low), float(row.high), sign="+")
+            verdict = "" if row.distinguishable else "cannot tell: "
+            lines.append(
+                f"{verdict}{row.setup} minus {row.versus}: {row.difference:+.1f} {interval}"
+            )
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def _interval_text(low: float, high: float, sign: str = "") -> str:
+    if not (np.isfinite(low) and np.isfinite(high)):
+        return "(no interval)"
+    return f"({low:{sign}.1f} to {high:{sign}.1f})"
+
+
+def compare_setups(
+    runs: pd.DataFrame,
+    *,
+    baseline: str | None = None,
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+    room_effect: tuple[float, float] | None = None,
+) -> Comparison:
+    """Compare setups by one number a run.
+
+    Parameters
+    ----------
+    runs : DataFrame
+        Columns setup, value[, standard_error][, block][, mount][, scale][, room_c]; one row a run.
+        `standard_error` is what the run itself leaves open; `block` names what runs shared besides the
+        setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
+        none had its own; `scale` is how large the scatter of such a run is beside the spread that is
+        known or found, such as its power over the usual one; `room_c` is the room it was made in.
+    baseline : str, optional
+        Compare every setup against this one; without it, every pair once.
+    confidence : float
+        Share of such intervals that should cover the truth.
+    repeatability : (float, float), optional
+        What the rig is known to scatter by between runs of one setup: standard deviation, and the
+        degrees of freedom it was found with. It stands in where nothing was repeated, and is joined
+        to the scatter of these runs where something was.
+    usual_spread : (float, float), optional
+        The same for rigs of this kind in general. It steadies the estimate of few repeats, and never
+        stands in for them. With it goes that spreads of setups differ by a seventh or so.
+    room_effect : (float, float), optional
+        By how much a value usually changes with each kelvin of the room, and the standard deviation
+        of that: setups are then compared at the mean of all rooms, by what the runs say of it and what
+        is usual (`core/thermal/room_effect.py`). For runs of scale 1, in proportion to the scale of others.
+
+    Raises
+    ------
+    InputError
+        Missing columns, no run, an unknown baseline, values that are no numbers.
+
+    Notes
+    -----
+    A linear model with a mean for each setup (and each block). The spread between runs is estimated
+    together over all setups, since few runs a setup say little about it; each run weighs by that
+    spread and its own standard error (Paule and Mandel [1]_). Runs of one mounting are no repeats of
+    remounting: where mounts are named and shared, what another mounting adds is a part of its own
+    (`core/comparing/mounting.py`), which differences on one mounting are free of. Intervals are
+    Student's t for one difference. Verdicts allow for the number of differences: Tukey and Kramer for
+    all pairs [2]_, Dunnett's distribution by simulation for differences to a baseline [3]_; verdicts go
+    on in steps from there (`core/comparing/multiplicity.py`). Without repeats the spread is unknown,
+    and no interval is given. Not yet done: spreads that differ between setups.
+
+    References
+    ----------
+    .. [1] R. C. Paule and J. Mandel, J. Res. Natl. Bur. Stand. 87, 377 (1982).
+    .. [2] C. Y. Kramer, Biometrics 12, 307 (1956).
+    .. [3] C. W. Dunnett, J. Am. Stat. Assoc. 50, 1096 (1955).
+    """
+    confidence = as_confidence(confidence)
+    table, cautions = _checked(runs, baseline)
+    names = list(dict.fromkeys(table["setup"]))
+    blocks = _blocks(table)
+    design = _design(table, names, blocks)
+    # In units of its own scatter every run counts alike.
+    scale = table["scale"].to_numpy(dtype=float)
+    design = design / scale[:, None]
+    values = table["value"].to_numpy(dtype=float) / scale
+    own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
+    equations, mounts = Equations(values, design, own), table["mount"].tolist()
+    rooms = table["room_c"].to_numpy(dtype=float)
+    by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
+    if room_effect is not None and by_room:
+        equations = equations.with_rooms(rooms, _usual_effect(room_effect))
+        mounts.append(NO_RUN)
+    values, design, own = equations.observed, equations.design, equations.own
+    mounted = fit_shared_mountings(
+        values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is None:
+        fit, said = plain_fit(values, design, own, repeatability, usual_spread)
+    else:
+        fit, said = SetupFit.of_mountings(mounted), []
+    cautions += said
+    cautions += _spread_cautions(table) if fit.spread_known and mounted is None else []
+    counts = table.groupby("setup").size()
+    mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
+    model = _Model(
+        names=names,
+        contrasts=_contrasts(len(names), design.shape[1], len(blocks)),
+        fit=fit,
+        runs=[int(counts[name]) for name in names],
+        mountings=[int(mountings[name]) for name in names],
+        confidence=confidence,
+        by_room=by_room,
+    )
+    cautions += _mounting_cautions(model, usual_spread) if repeatability is None else []
+    setups = _setup_rows(model)
+    pairs = (
+        [(name, baseline) for name in names if name != baseline]
+        if baseline is not None
+        else list(combinations(setups["setup"], 2))
+    )
+    differences = _differences(model, pairs, against_one=baseline is not None)
+    if len(names) < 2:
+        cautions.append("there is one setup only: nothing to compare it with")
+    setups["group"] = _groups(setups, differences, baseline)
+    return Comparison(
+        setups=setups,
+        differences=differences,
+        repeatability=fit.spread,
+        repeatability_freedom=fit.spread_degrees,
+        baseline=baseline,
+        confidence=confidence,
+        cautions=tuple(cautions),
+        room_effect=_found_effect(fit, confidence) if by_room else None,
+        room_c=float(rooms.mean()) if by_room else float("nan"),
+    )
+
+
+def _copied(table: pd.DataFrame) -> bool:
+    """Say whether setups were repeated and all repeats read the same: no room moves what was copied."""
+    groups = table.groupby("setup")["value"]
+    return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < _COPIED)
+
+
+def _usual_effect(told: tuple[float, float]) -> RoomEffect:
+    try:
+        usual, spread = map(float, told)
+    except (TypeError, ValueError):
+        usual = spread = float("nan")
+    if not (np.isfinite(usual) and 0 < spread < np.inf):
+        raise InputError(
+            "room_effect is two numbers, K for each K of the room and a standard deviation above zero, "
+            f"such as (-0.1, 0.15); found {told!r}"
+        )
+    return RoomEffect(usual, spread)
+
+
+def _found_effect(fit: SetupFit, confidence: float) -> tuple[float, float, float]:
+    """Return the room's coefficient, the last one, with its interval."""
+    contrast = np.zeros((1, fit.means.size))
+    contrast[0, -1] = 1.0
+    value, half = float(fit.means[-1]), float(fit.halves(contrast, confidence)[0])
+    return value, value - half, value + half
+
+
+def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[str]]:
+    if not isinstance(runs, pd.DataFrame):
+        raise InputError("runs must be a DataFrame with columns setup and value, one row a run")
+    for column in ("setup", "value"):
+        if column not in runs.columns:
+            found = ", ".join(map(str, runs.columns)) or "none"
+            raise InputError(f'runs has no column "{column}" (found: {found})')
+    table = pd.DataFrame({"setup": runs["setup"].astype(str)})
+    try:
+        table["value"] = runs["value"].astype(float)
+        error = runs["standard_error"] if "standard_error" in runs.columns else 0.0
+        table["standard_error"] = np.abs(pd.Series(error, index=runs.index).astype(float)).fillna(
+            0.0
+        )
+        scale = runs["scale"] if "scale" in runs.columns else 1.0
+        table["scale"] = pd.Series(scale, index=runs.index).astype(float)
+    except (TypeError, ValueError) as problem:
+        raise InputError(f"runs holds something that is no number: {problem}") from None
+    rooms = runs["room_c"] if "room_c" in runs.columns else np.nan
+    table["room_c"] = pd.to_numeric(pd.Series(rooms, index=runs.index), errors="coerce").astype(
+        float
+    )
+    table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
+    table["mount"] = mounts_of(runs)
+    if not (np.isfinite(table["scale"]) & (table["scale"] > 0)).all():
+        raise InputError("scale must be a number above zero for every run")
+    cautions = []
+    known = np.isfinite(table["value"]) & np.isfinite(table["standard_error"])
+    lost = sorted(set(table["setup"]) - set(table.loc[known, "setup"]))
+    if (~known).any():
+        cautions.append(
+            f"{int((~known).sum())} of {len(table)} runs have no usable value: left out"
+        )
+    if lost:
+        cautions.append("no run left of: " + ", ".join(lost))
+    table = table[known].reset_index(drop=True)
+    if table.empty:
+        raise InputError("there is no run with a value to compare")
+    names = list(dict.fromkeys(table["setup"]))
+    if baseline is not None and baseline not in names:
+        raise InputError(
+            f'baseline "{baseline}" is not among the setups ({", ".join(names)}).'
+            + nearest(baseline, names)
+        )
+    return table, cautions
+
+
+def _blocks(table: pd.DataFrame) -> list[str]:
+    return list(dict.fromkeys(table["block"]))
+
+
+def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
+    """Return one column a setup, and one a block but the first."""
+    setup = np.array([[name == s for name in names] for s in table["setup"]], dtype=float)
+    block = np.array([[b == name for name in blocks[1:]] for b in table["block"]], dtype=float)
+    return np.hstack([setup, block.reshape(len(table), len(blocks) - 1)])
+
+
+def _spread_cautions(table: pd.DataFrame) -> list[str]:
+    """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
+    scaled = table["value"] / table["scale"]
+    groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
+    # Runs that agree to a millionth of a kelvin have no spread that could be tested.
+    groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
+    if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:
+        return []
+    worst = max(groups, key=lambda name: groups[name].std())
+    return [
+        f"runs of {worst} scatter more than those of other setups, beyond chance; one common spread "
+        "is assumed: look at its runs"
+    ]
+
+
+def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[str]:
+    """Say what is unknown, or taken for granted, where no setup was mounted twice."""
+    mounted = model.fit.mounted
+    if mounted is None or max(model.mountings) > 1:
+        return []
+    pairs = [model.contrast(a, b) for a, b in combinations(model.names, 2)]
+    if not pairs or not (mounted.between(np.array(pairs)) > 0).any():
+        return []
+    if usual_spread is None:
+        return [
+            "no setup was mounted twice: what remounting moves is unknown, so setups on different "
+            "mountings cannot be told apart. Remount each at least once"
+        ]
+    return [
+        f"no setup was mounted twice: that remounting moves a rise by {usual_spread[0]:g} K, as usual, is "
+        "taken for granted. Remount each at least once"
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Model:
+    """The fitted means, and what is needed for any difference between them."""
+
+    names: list[str]
+    contrasts: Floats  # one row a setup: its mean at the average block
+    fit: SetupFit
+    runs: list[int]
+    mountings: list[int]
+    confidence: float
+    by_room: bool  # whether the last coefficient is the room's
+
+    def contrast(self, a: str, b: str) -> Floats:
+        """Return the contrast of setup `a` minus setup `b`."""
+        first, second = self.names.index(a), self.names.index(b)
+        return np.asarray(self.contrasts[first] - self.contrasts[second])
+
+    def room_errors(self, vectors: Floats) -> Floats:
+        """Return how much of each contrast's standard error is the room's: more runs leave it as it is."""
+        if not self.by_room:
+            return np.zeros(len(vectors))
+        covariance = self.fit.covariance
+        return np.asarray(np.abs(vectors @ covariance[:, -1]) / np.sqrt(covariance[-1, -1]))
+
+    def repeats(self, name: str, *, between: bool) -> int:
+        """Return how often a setup was repeated: remounted, or just run."""
+        return (self.mountings if between else self.runs)[self.names.index(name)]
+
+
+def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
+    # Setups are compared at the average block, and in the average room.
+    average = np.full((setups, blocks - 1), 1 / blocks)
+    return np.hstack([np.eye(setups), average, np.zeros((setups, columns - setups - blocks + 1))])
+
+
+def _setup_rows(model: _Model) -> pd.DataFrame:
+    level = model.contrasts @ model.fit.means
+    half = model.fit.halves(model.contrasts, model.confidence)
+    rows = pd.DataFrame(
+        {
+            "setup": model.names,
+            "mean": level,
+            "low": level - half,
+            "high": level + half,
+            "runs": model.runs,
+        }
+    )
+    return rows.sort_values("mean", kind="stable").reset_index(drop=True)
+
+
+def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> pd.DataFrame:
+    rows = pd.DataFrame(pairs, columns=["setup", "versus"])
+    vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
+        len(pairs), model.fit.means.size
+    )
+    rows["difference"] = vectors @ model.fit.means
+    for name, unknown in (("low", -np.inf), ("high", np.inf), ("p_value", np.nan)):
+        rows[name] = np.full(len(pairs), unknown)
+    rows["distinguishable"] = np.zeros(len(pairs), dtype=bool)
+    rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
+    error = model.fit.errors(vectors) if pairs else np.zeros(0)
+    known = np.isfinite(error)
+    if not known.any():
+        return rows
+    half = model.fit.halves(vectors, model.confidence)
+    rows["low"], rows["high"] = rows["difference"] - half, rows["difference"] + half
+    # Each error is known by degrees of freedom of its own; verdicts are reached at common ones.
+    freedom, common = model.fit.freedom(vectors), model.fit.degrees
+    sizes = _at_freedom(rows["difference"].to_numpy(dtype=float) / error, freedom, common)
+    adjust = (
+        AgainstOne(vectors @ model.fit.covariance @ vectors.T, common)
+        if against_one
+        else AllPairs(len(model.names), common)
+    )
+    places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
+    level = 1 - model.confidence
+    rows["p_value"] = np.where(known, [adjust.p_value(size) for size in sizes], np.nan)
+    rows["distinguishable"] = adjust.told(places, sizes, level) & known
+    critical = _at_freedom(
+        np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
+    )
+    rows["smallest"] = np.where(
+        known, (critical + np.array([quantile(_POWER, float(f)) for f in freedom])) * error, np.nan
+    )
+    remounted = np.zeros(len(pairs), dtype=bool)
+    if model.fit.mounted is not None:
+        remounted = model.fit.mounted.between(vectors) > 0.5
+    # How much more a difference needs for being one of many; it hardly changes with the runs.
+    more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
+    of_rooms = model.room_errors(vectors)
+    rows["runs_needed"] = [
+        0.0
+        if row.distinguishable
+        else _runs_needed(
+            float(row.difference) / float(more[k]),
+            float(error[k]),
+            (
+                model.repeats(row.setup, between=bool(remounted[k])),
+                model.repeats(row.versus, between=bool(remounted[k])),
+            ),
+            float(freedom[k]),
+            model.confidence,
+            float(of_rooms[k]),
+        )
+        if known[k]
+        else np.nan
+        for k, row in enumerate(rows.itertuples())
+    ]
+    return rows
+
+
+def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | float") -> Floats:
+    """Return sizes in standard errors that are as rare at other degrees of freedom."""
+    before, after = np.broadcast_to(freedom, sizes.shape), np.broadcast_to(common, sizes.shape)
+    moved = np.abs(sizes)
+    other = ~np.isclose(before, after)
+    if other.any():
+        chance = student_t.sf(moved[other], before[other])
+        moved[other] = np.where(chance > 0, student_t.isf(chance, after[other]), moved[other])
+    return np.copysign(moved, sizes)
+
+
+def _runs_needed(
+    difference: float,
+    error: float,
+    runs: tuple[int, int],
+    freedom: float,
+    confidence: float,
+    stays: float,
+) -> float:
+    """Return how many further runs of each of the two would settle the difference 4 times in 5.
+
+    `stays` is the part of the error that further runs in the same rooms do not shrink.
+    """
+    per_run = np.sqrt(max(error**2 - stays**2, 0.0) / (1 / runs[0] + 1 / runs[1]))
+    further = np.arange(1, _MOST_RUNS + 1)
+    then = np.hypot(per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further)), stays)
+    degrees = freedom + 2 * further
+    critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
+    # No number of runs reaches the rest: most pairs need no integral.
+    hopeless = abs(difference) / then[-1] < critical[-1] - 1.0
+    if hopeless:
+        return float("nan")
+    chance = nct.sf(critical, degrees, abs(difference) / then)
+    chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
+    enough = np.flatnonzero(chance >= _POWER)
+    return float(further[enough[0]]) if enough.size else float("nan")
+
+
+def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None) -> list[str]:
+    """Return letters: setups that share one cannot be told apart.
+
+    Against a baseline only those differences are known, so a setup shares the baseline's letter or
+    has none.
+    """
+    names = list(setups["setup"])
+    same = {
+        frozenset((r.setup, r.versus)) for r in differences.itertuples() if not r.distinguishable
+    }
+    if baseline is not None:
+        return ["a" if n == baseline or frozenset((n, baseline)) in same else "" for n in names]
+    spans: list[tuple[int, int]] = []
+    for first in range(len(names)):
+        last = first
+        while last + 1 < len(names) and all(
+            frozenset((names[k], names[last + 1])) in same for k in range(first, last + 1)
+        ):
+            last += 1
+        if not spans or last > spans[-1][1]:
+            spans.append((first, last))
+    letters = [chr(ord("a") + k % 26) for k in range(len(spans))]
+    member: NDArray[np.bool_] = np.array(
+        [[a <= k <= b for a, b in spans] for k in range(len(names))]
+    )
+    return ["".join(np.array(letters)[row]) for row in member]

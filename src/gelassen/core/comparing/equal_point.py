@@ -1,0 +1,205 @@
+"""Groups of setups compared at one point of a scale that each was measured along: at equal noise, say.
+
+Between its levels a course is a straight line plus a smooth departure of unknown size, an integrated
+Wiener process [1]_ (what a cubic spline assumes). Nothing is carried beyond what was measured.
+
+References
+----------
+.. [1] G. Wahba, "Improper priors, spline smoothing and the problem of guarding against model errors in
+   regression", J. R. Statist. Soc. B 40 (1978) 364-372.
+"""
+
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+from scipy.stats import norm
+from scipy.stats import t as student_t
+
+from gelassen.core.comparing.mounting import fit_shared_mountings
+from gelassen.core.comparing.setup_means import SetupFit, plain_fit
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Floats
+
+# How far the middle of a course departs from the straight line through its ends, as shares of how far it
+# goes, and how usual that is: what more speed gains shrinks, so courses are a little hollow.
+_SHARES, _USUAL = np.array([0.01, 0.03, 0.07, 0.15, 0.3]), np.array([0.25, 0.25, 0.25, 0.2, 0.05])
+# Variance of an integrated Wiener process about that line there, from 0 to 1.
+_AT_MIDDLE = 1 / 48
+
+
+def at_equal_point(
+    runs: pd.DataFrame,
+    at: float,
+    *,
+    logarithmic: bool = False,
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+) -> pd.DataFrame:
+    """Return the value of each group at one point of the scale, and how far it is from the least.
+
+    Parameters
+    ----------
+    runs : DataFrame
+        Columns group, setup, x, value, standard_error, mount; one row a run. The setups of a group are its
+        levels along x. Differences are taken between groups of one `load`, if there is that column.
+    at : float
+        The point.
+    logarithmic : bool
+        Whether courses are straighter along the logarithm of x.
+    confidence : float
+        For all intervals; whether groups are told apart allows for the number of their pairs.
+    repeatability, usual_spread : (float, float), optional
+        What runs of this rig, and of rigs in general, scatter by, with degrees of freedom.
+
+    Returns
+    -------
+    DataFrame
+        group, at, value, low, high, levels, difference, difference_low, difference_high,
+        distinguishable: the difference to the group with the least value under the same load. NaN where a
+        group does not reach that far.
+
+    Raises
+    ------
+    InputError
+        No run with both x and a value.
+    """
+    table = runs[np.isfinite(runs["x"]) & np.isfinite(runs["value"])]
+    if table.empty:
+        raise InputError("no run has both a value and a place on this scale")
+    names = list(dict.fromkeys(table["setup"]))
+    design = np.array([[float(own == name) for name in names] for own in table["setup"]])
+    values = table["value"].to_numpy(dtype=float)
+    own = table["standard_error"].fillna(0.0).to_numpy(dtype=float) ** 2
+    mounted = fit_shared_mountings(
+        values, design, table["mount"], own, repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is None:
+        fit, _ = plain_fit(values, design, own, repeatability, usual_spread)
+    else:
+        fit = SetupFit.of_mountings(mounted)
+    places = table.groupby("setup")["x"].mean()
+    points = {
+        str(group): _point(
+            table.loc[table["group"] == group, "setup"], names, places, fit, at, logarithmic
+        )
+        for group in dict.fromkeys(runs["group"])
+    }
+    loads = table.groupby("group")["load"].first() if "load" in table.columns else {}
+    known: dict[str, dict[str, _Point]] = {}
+    for group, point in points.items():
+        if point.reached:
+            known.setdefault(str(loads.get(group, "")), {})[group] = point
+    pairs = max(sum(len(list(combinations(alike, 2))) for alike in known.values()), 1)
+    rows = []
+    for group, point in points.items():
+        value, half = point.value(fit), point.half(fit, confidence)
+        row = (group, at, value, value - half, value + half, point.levels)
+        alike = known.get(str(loads.get(group, "")), {})
+        least = min(alike, key=lambda name: alike[name].value(fit), default=None)
+        if least is None or not point.reached or group == least:
+            rows.append((*row, 0.0 if group == least else np.nan, np.nan, np.nan, False))
+            continue
+        apart = point.minus(alike[least])
+        difference, half = apart.value(fit), apart.half(fit, confidence)
+        told = abs(difference) > apart.half(fit, 1 - (1 - confidence) / pairs)
+        rows.append((*row, difference, difference - half, difference + half, bool(told)))
+    columns = ["group", "at", "value", "low", "high", "levels", "difference", "difference_low"]
+    return pd.DataFrame(rows, columns=[*columns, "difference_high", "distinguishable"])
+
+
+@dataclass(frozen=True, slots=True)
+class _Point:
+    """A place on a course: weights of the levels' means, and the variance of what lies between them."""
+
+    weights: Floats  # of all setups; NaN where the course does not reach
+    between: float
+    levels: int
+
+    @property
+    def reached(self) -> bool:
+        return bool(np.isfinite(self.weights).all())
+
+    def value(self, fit: SetupFit) -> float:
+        return float(self.weights @ fit.means[: self.weights.size])
+
+    def minus(self, other: "_Point") -> "_Point":
+        return _Point(self.weights - other.weights, self.between + other.between, self.levels)
+
+    def half(self, fit: SetupFit, confidence: float) -> float:
+        """Return half the width of the interval: of the means, and of what lies between levels."""
+        if not self.reached:
+            return float("nan")
+        error = float(fit.errors(self.weights[None])[0])
+        freedom = fit.freedom_of(self.weights)
+        if not np.isfinite(error) or freedom <= 0:
+            return float("inf")
+        level = (1 + confidence) / 2
+        return float(
+            np.hypot(student_t.ppf(level, freedom) * error, norm.ppf(level) * np.sqrt(self.between))
+        )
+
+
+def _point(
+    setups: pd.Series,
+    names: list[str],
+    places: pd.Series,
+    fit: SetupFit,
+    at: float,
+    logarithmic: bool,
+) -> _Point:
+    own = sorted(dict.fromkeys(setups), key=lambda name: float(places[name]))
+    which = np.array([names.index(name) for name in own])
+    x = places[own].to_numpy(dtype=float)
+    weights = np.zeros(len(names))
+    if not x.size or not x[0] <= at <= x[-1]:
+        return _Point(np.full(len(names), np.nan), np.nan, len(own))
+    if x[0] == x[-1]:
+        weights[which] = 1 / len(own)
+        return _Point(weights, 0.0, len(own))
+    if logarithmic and x[0] > 0:
+        x, at = np.log(x), float(np.log(at))
+    errors = fit.errors(np.eye(len(names))[which])
+    errors = np.where(np.isfinite(errors), errors, 1.0)  # unknown: only the value is of use
+    place, where = (x - x[0]) / (x[-1] - x[0]), (at - x[0]) / (x[-1] - x[0])
+    weights[which], between = _between_levels(place, fit.means[which], errors, where)
+    return _Point(weights, between, len(own))
+
+
+def _between_levels(
+    place: Floats, means: Floats, errors: Floats, where: float
+) -> tuple[Floats, float]:
+    """Return the weight of each level for the course at a place (0 to 1), and the variance of the rest."""
+    line, asked = np.column_stack([np.ones_like(place), place]), np.array([1.0, where])
+    alike, across = _alike(place, place), _alike(place, np.array([where]))[:, 0]
+    here = float(_alike(np.array([where]), np.array([where]))[0, 0])
+    logs, every, rest = [], [], []
+    for share in _SHARES:
+        size = (share * max(float(np.ptp(means)), 1e-6)) ** 2 / _AT_MIDDLE
+        covariance = size * alike + np.diag(np.maximum(errors, 1e-6) ** 2)
+        inverse = np.linalg.inv(covariance)
+        normal = np.linalg.inv(line.T @ inverse @ line)
+        # Universal kriging: unbiased for any straight line, least variance for what departs from it.
+        weights = inverse @ (
+            size * across + line @ normal @ (asked - line.T @ inverse @ (size * across))
+        )
+        left = means - line @ (normal @ line.T @ inverse @ means)
+        logs.append(
+            float(np.linalg.slogdet(normal)[1] - np.linalg.slogdet(covariance)[1]) / 2
+            - float(left @ inverse @ left) / 2
+        )
+        every.append(weights)
+        rest.append(size * (here - 2 * float(weights @ across) + float(weights @ alike @ weights)))
+    chance = _USUAL * np.exp(np.array(logs) - max(logs))
+    chance /= chance.sum()
+    weights = chance @ np.array(every)
+    apart = (np.array(every) - weights) @ means
+    return weights, float(chance @ (np.maximum(rest, 0.0) + apart**2))
+
+
+def _alike(first: Floats, second: Floats) -> Floats:
+    """Return the covariance of an integrated Wiener process between places."""
+    low, high = np.minimum.outer(first, second), np.maximum.outer(first, second)
+    return np.asarray(low**2 * (3 * high - low) / 6)

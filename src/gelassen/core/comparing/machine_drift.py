@@ -1,0 +1,132 @@
+"""Whether the machine itself changed while it was tested, told by runs of one setup over time."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.stats import t as student_t
+
+from gelassen.core.comparing.mounting import fit_shared_mountings
+from gelassen.core.comparing.setup_means import SetupFit
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.foundation.result import Result
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MachineDrift(Result):
+    """A trend of repeated runs of one setup.
+
+    Attributes
+    ----------
+    per_day, low, high
+        Change of the value a day, with its interval; infinite ends mean "cannot tell".
+    over_all
+        Change from the first of these runs to the last.
+    distinguishable
+        Whether that is beyond chance.
+    middle_days
+        The moment to which values would be corrected.
+    """
+
+    per_day: float
+    low: float
+    high: float
+    p_value: float
+    over_all: float
+    distinguishable: bool
+    middle_days: float
+    runs: int
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def correction(self, days: float) -> float:
+        """Return what must be added to a value measured then; 0 where no trend was found."""
+        return -self.per_day * (days - self.middle_days) if self.distinguishable else 0.0
+
+    def __str__(self) -> str:
+        if not math.isfinite(self.low):
+            return "drift of the machine: cannot tell"
+        verdict = "" if self.distinguishable else ", which chance explains"
+        return f"drift of the machine: {self.over_all:+.2f} over the repeats{verdict}"
+
+
+def machine_drift(
+    days: SeriesLike,
+    value: SeriesLike,
+    *,
+    mount: Sequence[str | None] | None = None,
+    confidence: float = 0.95,
+    shared_error: SeriesLike | None = None,
+) -> MachineDrift:
+    """Look for a trend in repeated runs of one setup.
+
+    Parameters
+    ----------
+    days, value : array_like, shape (n,)
+        When each run began, in days from any zero, and its value.
+    mount : sequence of str or None, optional
+        The mounting of each run: the same word, not remounted between. Another mounting is no drift.
+    confidence : float
+        For the interval and the verdict.
+    shared_error : array_like, shape (n,), optional
+        What one standard deviation of an error that all runs share moves each of them by.
+
+    Raises
+    ------
+    InputError
+        Lengths that differ.
+
+    Notes
+    -----
+    A straight line by least squares; Student's t with n - 2 degrees of freedom, fewer where runs share
+    mountings (`core/comparing/mounting.py`).
+    """
+    level = as_confidence(confidence)
+    moments = as_series("days", days)
+    values = as_series("value", value)
+    if moments.size != values.size:
+        raise InputError(f"value has {values.size} entries, days has {moments.size}")
+    mounts = [None] * moments.size if mount is None else list(mount)
+    if len(mounts) != moments.size:
+        raise InputError(f"mount has {len(mounts)} entries, days has {moments.size}")
+    good = np.isfinite(moments) & np.isfinite(values)
+    shared = np.zeros(good.size)
+    if shared_error is not None:
+        shared = as_series("shared_error", shared_error, like=moments)
+    moments, values, shared = moments[good], values[good], shared[good]
+    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
+    if moments.size < 3 or np.ptp(moments) == 0:
+        return MachineDrift(
+            per_day=math.nan, low=-math.inf, high=math.inf, p_value=math.nan, over_all=math.nan,
+            distinguishable=False,
+            middle_days=float(moments.mean()) if moments.size else math.nan,
+            runs=int(moments.size), confidence=level,
+            cautions=("a trend needs three runs of one setup at different times",),
+        )  # fmt: skip
+    middle = float(moments.mean())
+    centred = moments - middle
+    square = float(centred @ centred)
+    slope = float(centred @ values) / square
+    left = values - values.mean() - slope * centred
+    freedom: float = values.size - 2
+    error = math.sqrt(max(float(left @ left) / freedom / square, 1e-30))
+    moved = float(centred @ shared) / square
+    line = np.column_stack([np.ones_like(centred), centred])
+    mounted = fit_shared_mountings(values, line, mounts)
+    if mounted is not None:
+        fit, trend = SetupFit.of_mountings(mounted), np.array([0.0, 1.0])
+        slope, error = float(fit.means[1]), float(fit.errors(trend[None])[0])
+        freedom, moved = fit.freedom_of(trend), float(mounted.weights[:, 1] @ shared)
+    error = math.hypot(error, moved)
+    half = float(student_t.ppf((1 + level) / 2, freedom)) * error
+    p_value = float(2 * student_t.sf(abs(slope) / error, freedom)) if half < math.inf else math.nan
+    return MachineDrift(
+        per_day=slope, low=slope - half, high=slope + half, p_value=p_value,
+        over_all=slope * float(np.ptp(moments)), distinguishable=p_value < 1 - level, middle_days=middle,
+        runs=int(values.size), confidence=level,
+        cautions=() if half < math.inf else (
+            "its runs share mountings, and what another mounting moves is not known",
+        ),
+    )  # fmt: skip

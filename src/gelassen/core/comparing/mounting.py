@@ -1,0 +1,202 @@
+"""Runs that share a mounting: they are repeats of each other, and of another mounting they say nothing.
+
+What runs scatter by has two parts: within one mounting, and what another mounting adds. A difference
+between setups on one mounting is free of the second; between mountings it holds both, however often each
+was run [1]_. How well a variance of two parts is known: Satterthwaite's degrees of freedom [2]_.
+
+References
+----------
+.. [1] S. R. Searle, G. Casella, C. E. McCulloch, Variance Components (Wiley, 1992), chapter 3.
+.. [2] F. E. Satterthwaite, Biometrics Bull. 2, 110 (1946).
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from scipy.linalg import cho_factor, cho_solve
+from scipy.optimize import brentq
+
+from gelassen.core.comparing.spread import between_variance, with_known
+from gelassen.core.foundation.inputs import Floats
+
+# What stands in the equations and is no run, has no mounting either.
+NO_RUN = ""
+# Where nothing tells what remounting moves, it counts as this many times all that was seen.
+_UNKNOWN = 1e4
+# No run is known better than to this share of the largest variance: arithmetic has an end.
+_LEAST_SHARE = 1e-7
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MountedFit:
+    """A linear model of runs, some of which share a mounting.
+
+    Attributes
+    ----------
+    estimate, covariance
+        Coefficients, and their covariance.
+    within, mounting
+        Variance between runs of one mounting, and what another mounting adds; infinite where
+        that is unknown.
+    within_freedom, mounting_freedom
+        Degrees of freedom of the first, and of the variance between mountings.
+    """
+
+    estimate: Floats
+    covariance: Floats
+    within: float
+    mounting: float
+    within_freedom: float
+    mounting_freedom: float
+    weights: Floats  # of each run in each coefficient
+    members: Floats  # one row a run, one column a mounting
+    usual_size: float  # runs a mounting
+
+    def parts(self, contrasts: Floats) -> tuple[Floats, Floats]:
+        """Return how much of each variance a contrast holds: of the mountings', of the runs' within one."""
+        weights = contrasts @ self.weights.T
+        return ((weights @ self.members) ** 2).sum(axis=1), (weights**2).sum(axis=1)
+
+    def between(self, contrasts: Floats) -> Floats:
+        """Return the share of a contrast's variance that comes from mountings."""
+        of_mountings, of_runs = self.parts(contrasts)
+        remounted = of_mountings > 1e-9 * of_runs
+        if not np.isfinite(self.mounting):
+            return remounted.astype(float)
+        total = of_mountings * self.mounting + of_runs * self.within
+        share = np.divide(
+            of_mountings * self.mounting, total, out=np.zeros_like(total), where=total > 0
+        )
+        return np.asarray(np.where(remounted, share, 0.0))
+
+    def freedom(self, contrasts: Floats) -> Floats:
+        """Return the degrees of freedom of each contrast's standard error, one row a contrast."""
+        of_mountings, of_runs = self.parts(contrasts)
+        if not np.isfinite(self.mounting):
+            return np.full(len(contrasts), self.within_freedom)
+        # In mean squares: that between mountings holds a part of the scatter within them.
+        square = self.mounting + self.within / self.usual_size
+        first = of_mountings * square
+        second = np.maximum(of_runs - of_mountings / self.usual_size, 0.0) * self.within
+        spent = first**2 / max(self.mounting_freedom, 1.0) + second**2 / self.within_freedom
+        found = np.divide(
+            (first + second) ** 2,
+            spent,
+            out=np.full(len(first), self.within_freedom),
+            where=spent > 0,
+        )
+        return np.asarray(np.maximum(found, 1.0))
+
+
+def mounts_of(runs: pd.DataFrame) -> list[str | None]:
+    """Return the mounting of each run; None where none is named."""
+    if "mount" not in runs.columns:
+        return [None] * len(runs)
+    return [None if pd.isna(mount) else str(mount) for mount in runs["mount"]]
+
+
+def fit_shared_mountings(
+    values: Floats,
+    design: Floats,
+    mounts: Iterable[str | None],
+    own: Floats | None = None,
+    *,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+) -> MountedFit | None:
+    """Fit runs of which some share a mounting; None if none do, or if their scatter cannot be told.
+
+    Parameters
+    ----------
+    values : array, shape (runs,)
+        One number a run.
+    design : array, shape (runs, coefficients)
+        The linear model.
+    mounts : iterable of str or None
+        The mounting of each run; one that names none has its own. Rows of `NO_RUN` have none at all.
+    own : array, shape (runs,), optional
+        Variance that each run itself leaves open.
+    repeatability, usual_spread : (float, float), optional
+        Standard deviation of a run in a new mounting, and its degrees of freedom: this rig's, and that of
+        rigs in general.
+    """
+    names = [
+        f"{k} alone" if name is None else f"mount {name}" if name != NO_RUN else NO_RUN
+        for k, name in enumerate(mounts)
+    ]
+    distinct = [name for name in dict.fromkeys(names) if name != NO_RUN]
+    if len(distinct) == sum(name != NO_RUN for name in names):
+        return None
+    members = np.array([[name == other for other in distinct] for name in names], dtype=float)
+    left_open = np.zeros(len(names)) if own is None else own
+    return _fit(values, design, left_open, members, repeatability, usual_spread)
+
+
+def _fit(
+    values: Floats,
+    design: Floats,
+    own: Floats,
+    members: Floats,
+    repeatability: tuple[float, float] | None,
+    usual_spread: tuple[float, float] | None,
+) -> MountedFit | None:
+    rank = int(np.linalg.matrix_rank(design))
+    everything = np.hstack([design, members])
+    full = int(np.linalg.matrix_rank(everything))
+    within_freedom, mounting_freedom = len(values) - full, full - rank
+    within = between_variance(values, everything, own, within_freedom)
+    if within is None:
+        return None
+    largest = max(within, float(own.max()), float(np.var(values)), 1e-12)
+    alone = np.maximum(own + within, _LEAST_SHARE * largest)
+    found = _mounting_variance(values, design, alone, members, mounting_freedom)
+    total, freedom = with_known(
+        None if found is None else found + within, mounting_freedom, repeatability, usual_spread
+    )
+    mounting = np.inf if total is None else max(total - within, 0.0)
+    moved = mounting if np.isfinite(mounting) else _UNKNOWN * largest
+    if np.isfinite(mounting):
+        alone = np.maximum(alone, _LEAST_SHARE * mounting)
+    factor = cho_factor(np.diag(alone) + moved * (members @ members.T))
+    solved = cho_solve(factor, design)
+    covariance = np.asarray(np.linalg.pinv(design.T @ solved), dtype=float)
+    sizes = members.sum(axis=0)
+    return MountedFit(
+        estimate=covariance @ (solved.T @ values),
+        covariance=covariance,
+        within=within,
+        mounting=mounting,
+        within_freedom=float(within_freedom),
+        mounting_freedom=freedom,
+        weights=solved @ covariance,
+        members=members,
+        usual_size=float(len(sizes) / (1 / sizes).sum()),
+    )
+
+
+def _mounting_variance(
+    values: Floats, design: Floats, alone: Floats, members: Floats, freedom: int
+) -> float | None:
+    """Return what mountings add, so that weighted residuals are as large as expected; None if unknown."""
+    if freedom < 1:
+        return None
+    expected = len(values) - int(np.linalg.matrix_rank(design))
+    shared = members @ members.T
+
+    def excess(mounting: float) -> float:
+        factor = cho_factor(np.diag(alone) + mounting * shared)
+        solved = cho_solve(factor, design)
+        means = np.linalg.pinv(design.T @ solved) @ (solved.T @ values)
+        left = values - design @ means
+        return float(left @ cho_solve(factor, left)) - expected
+
+    if excess(0.0) <= 1e-9:
+        return 0.0
+    high = float(np.var(values)) + float(alone.max())
+    for _ in range(6):
+        if excess(high) < 0:
+            return float(brentq(excess, 0.0, high, xtol=1e-9 * high))
+        high *= 4
+    return high

@@ -1,0 +1,182 @@
+"""Which of many differences are beyond chance, when all of them are looked at.
+
+Single steps give p values that can be laid beside those of a textbook: Tukey and Kramer for all pairs [1]_,
+Dunnett's distribution by simulation for differences to a baseline [2]_. Verdicts go on from there in steps
+[3]_: once the setups as a whole are known to differ, what is left to be mistaken about is less, and
+nearer ones need less to be told apart. The chance of any false verdict stays what it is.
+
+References
+----------
+.. [1] C. Y. Kramer, Biometrics 12, 307 (1956).
+.. [2] C. W. Dunnett, J. Am. Stat. Assoc. 50, 1096 (1955).
+.. [3] R. E. Welsch, J. Am. Stat. Assoc. 72, 566 (1977), in the closed form over all subsets; against
+   a baseline C. W. Dunnett and A. C. Tamhane, Stat. Med. 10, 939 (1991).
+"""
+
+from collections.abc import Callable
+from functools import cache, lru_cache
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+from scipy.optimize import brentq
+from scipy.special import stdtr
+from scipy.stats import studentized_range
+from scipy.stats import t as student_t
+
+from gelassen.core.foundation.inputs import Bools, Floats
+
+_SIMULATED = 40_000
+_EXACT_PAIRS = 30
+# Subsets double with each setup; beyond this many the single step has to do.
+_MOST_IN_STEPS = 12
+
+
+@cache
+def quantile(share: float, freedom: float) -> float:
+    """Return a quantile of Student's t; the same few are asked for again and again."""
+    return float(student_t.ppf(share, freedom))
+
+
+class AllPairs:
+    """Every pair of so many setups."""
+
+    def __init__(self, setups: int, freedom: float) -> None:
+        self._setups, self._freedom = setups, freedom
+        many = setups * (setups - 1) // 2 > _EXACT_PAIRS
+        self._chance = _tukey(setups, freedom, table=many) if setups > 2 else None
+
+    def p_value(self, statistic: float) -> float:
+        """Return the p value of a difference of so many standard errors, in a single step."""
+        alone = 2 * float(stdtr(self._freedom, -abs(statistic)))
+        return alone if self._chance is None else max(self._chance(abs(statistic)), alone)
+
+    def told(self, pairs: list[tuple[int, int]], statistics: Floats, level: float) -> Bools:
+        """Return which pairs are told apart at this level, in steps.
+
+        A pair is told apart if the range of every set of setups that holds both is beyond chance. Sets
+        of fewer are tested at a smaller level, since there may be several of them.
+        """
+        single: Bools = np.array([self.p_value(size) < level for size in statistics], dtype=bool)
+        steps = 2 < self._setups <= _MOST_IN_STEPS
+        if single.all() or not single.any() or not steps:
+            return single
+        sizes = np.zeros((self._setups, self._setups))
+        for (a, b), size in zip(pairs, np.abs(statistics), strict=True):
+            sizes[a, b] = sizes[b, a] = size
+        members, largest = _ranges(sizes)
+        counts = members.sum(axis=1)
+        told = single.copy()
+        for which in np.flatnonzero(~single):
+            both = members[:, pairs[which]].all(axis=1)
+            # Small sets first: what fails alone needs no integral.
+            told[which] = all(
+                self._beyond(count, float(largest[both & (counts == count)].min()), level)
+                for count in range(2, self._setups + 1)
+            )
+        return told
+
+    def _beyond(self, count: int, size: float, level: float) -> bool:
+        """Say whether so large a range of so many setups is beyond chance."""
+        if count < self._setups - 1:
+            level = -float(np.expm1(np.log1p(-level) * count / self._setups))
+        alone = 2 * float(stdtr(self._freedom, -size))
+        if count == 2 or alone >= level:
+            return alone < level
+        return _tukey(count, self._freedom)(size) < level
+
+
+class AgainstOne:
+    """Differences of some setups to one, which their common part makes alike.
+
+    Parameters
+    ----------
+    covariance : array, shape (differences, differences)
+        Of the differences, up to a common factor.
+    freedom : float
+        Degrees of freedom of that factor.
+    """
+
+    def __init__(self, covariance: Floats, freedom: float) -> None:
+        self._freedom = freedom
+        self._sizes: Floats | None = None
+        count = len(covariance)
+        if count < 2 or freedom < 1:
+            return
+        scale = np.sqrt(np.diag(covariance))
+        correlation = covariance / np.outer(scale, scale) + 1e-9 * np.eye(count)
+        rng = np.random.default_rng(4)
+        normal = rng.standard_normal((_SIMULATED, count)) @ np.linalg.cholesky(correlation).T
+        chi = np.sqrt(rng.chisquare(freedom, _SIMULATED) / freedom)
+        self._sizes = np.abs(normal) / chi[:, None]
+        self._largest = np.sort(self._sizes.max(axis=1))
+
+    def p_value(self, statistic: float) -> float:
+        """Return the p value of a difference of so many standard errors, in a single step."""
+        alone = 2 * float(stdtr(self._freedom, -abs(statistic)))
+        return alone if self._sizes is None else max(_above(self._largest, abs(statistic)), alone)
+
+    def told(self, pairs: list[tuple[int, int]], statistics: Floats, level: float) -> Bools:
+        """Return which differences are told at this level: the clearest first, then among the others."""
+        told: Bools = np.zeros(len(statistics), dtype=bool)
+        order = np.argsort(-np.abs(statistics))
+        for place, which in enumerate(order):
+            size = abs(float(statistics[which]))
+            p_value = 2 * float(stdtr(self._freedom, -size))
+            if self._sizes is not None:
+                others = np.sort(self._sizes[:, order[place:]].max(axis=1))
+                p_value = max(_above(others, size), p_value)
+            if p_value >= level:
+                break
+            told[which] = True
+        return told
+
+
+def critical_size(p_value: Callable[[float], float], freedom: float, level: float) -> float:
+    """Return how many standard errors a difference must be for this level."""
+    alone = quantile(1 - level / 2, freedom)
+    high = alone
+    while p_value(high) > level:
+        high *= 1.4
+    if high <= alone:
+        return alone
+    # Three digits are enough; each look may cost an integral.
+    found = brentq(lambda size: p_value(size) - level, 0.5 * alone, high, xtol=2e-3, rtol=1e-3)
+    return float(found)
+
+
+def _above(sorted_sizes: Floats, size: float) -> float:
+    above = sorted_sizes.size - np.searchsorted(sorted_sizes, size)
+    return float((above + 1) / (sorted_sizes.size + 1))
+
+
+def _ranges(sizes: Floats) -> tuple[Bools, Floats]:
+    """Return every set of setups and the largest difference within it."""
+    count = len(sizes)
+    members = (np.arange(2**count)[:, None] >> np.arange(count)) & 1 == 1
+    largest = np.zeros(2**count)
+    for last in range(1, count):
+        # Sets whose last member this is: those of the ones before it, and it.
+        before = slice(0, 2**last)
+        own = np.where(members[before, :last], sizes[last, :last], 0.0).max(axis=1)
+        largest[2**last : 2 ** (last + 1)] = np.maximum(largest[before], own)
+    return members, largest
+
+
+@lru_cache(maxsize=256)
+def _tukey(count: int, freedom: float, *, table: bool = False) -> Callable[[float], float]:
+    """Return the chance that the largest of all differences is this many standard errors.
+
+    The exact integral takes a hundredth of a second; for many pairs it is read off a fine table.
+    """
+    degrees = max(freedom, 2)
+
+    @cache
+    def exact(size: float) -> float:
+        return float(studentized_range.sf(size * np.sqrt(2), count, degrees))
+
+    if not table:
+        return exact
+    sizes = np.concatenate([np.linspace(0, 6, 25), [7.0, 8.0, 10.0, 12.0]])
+    chances = np.array([max(exact(float(size)), 1e-300) for size in sizes])
+    course = PchipInterpolator(sizes, np.log(chances))
+    return lambda size: float(np.exp(course(min(size, sizes[-1]))))

@@ -1,0 +1,160 @@
+"""How a result changes along a scale: fans fitted, duty, flow, power; and where more stops paying."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.comparing.mounting import fit_shared_mountings
+from gelassen.core.comparing.optimum import lowest_place
+from gelassen.core.comparing.setup_means import SetupFit
+from gelassen.core.comparing.spread import as_repeatability
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.foundation.result import Result
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Response(Result):
+    """The course along a scale.
+
+    Attributes
+    ----------
+    levels : DataFrame
+        x, mean, low, high, runs.
+    steps : DataFrame
+        x, next_x, change, low, high, pays: what the step from one level to the next does; the intervals
+        allow for the number of steps. `pays`: "yes", "no" or "cannot tell", against `worth`.
+    stops_paying_at
+        The level after which no step is known to pay; None if the last step still does.
+    best_x, best_low, best_high
+        Where the value is lowest, if that lies inside the scale; NaN if it does not or is not clear.
+    """
+
+    levels: pd.DataFrame
+    steps: pd.DataFrame
+    stops_paying_at: float | None
+    best_x: float
+    best_low: float
+    best_high: float
+    worth: float
+    confidence: float
+    cautions: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        lines = [
+            f"{row.x:g} to {row.next_x:g}: {row.change:+.1f} ({row.low:+.1f} to "
+            f"{row.high:+.1f}), pays: {row.pays}"
+            for row in self.steps.itertuples()
+        ]
+        return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
+
+
+def response_curve(
+    x: SeriesLike,
+    value: SeriesLike,
+    *,
+    worth: float = 0.0,
+    confidence: float = 0.95,
+    repeatability: tuple[float, float] | None = None,
+    mount: Sequence[str | None] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+    shared_error: SeriesLike | None = None,
+) -> Response:
+    """Find how a value falls along a scale, and where the next step stops paying.
+
+    Parameters
+    ----------
+    x, value : array_like, shape (n,)
+        The level of each run on the scale, and its value, of which less is better.
+    worth : float
+        A step pays if it lowers the value by more than this.
+    confidence : float
+        For all intervals.
+    repeatability : (float, float), optional
+        Known standard deviation between runs, and its degrees of freedom.
+    mount : sequence of str or None, optional
+        The mounting of each run: the same word, not remounted between.
+    usual_spread : (float, float), optional
+        What runs of rigs in general scatter by, where runs share mountings.
+    shared_error : array_like, shape (n,), optional
+        What one standard deviation of an error that all runs share moves each of them by.
+
+    Raises
+    ------
+    InputError
+        Lengths that differ, or fewer than two levels.
+
+    Notes
+    -----
+    Means of the levels with one common spread. A step pays where the whole interval of its change lies
+    beyond `worth`, does not pay where the whole interval lies short of it, and cannot be told otherwise.
+    The best level inside the scale is the lowest point of the course (`core/comparing/optimum.py`); it
+    is given where all of its interval lies inside the scale.
+    """
+    level = as_confidence(confidence)
+    places = as_series("x", x)
+    values = as_series("value", value, like=places)
+    good = np.isfinite(places) & np.isfinite(values)
+    mounts = [None] * good.size if mount is None else list(mount)
+    if len(mounts) != good.size:
+        raise InputError(f"mount has {len(mounts)} entries, x has {good.size}")
+    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
+    shared = np.zeros(good.size)
+    if shared_error is not None:
+        shared = as_series("shared_error", shared_error, like=places)
+    places, values, shared = places[good], values[good], shared[good]
+    marks = np.unique(places)
+    if marks.size < 2:
+        raise InputError("a course along a scale needs at least two levels")
+    cautions: list[str] = []
+    groups = [values[places == mark] for mark in marks]
+    counts = np.array([group.size for group in groups])
+    means = np.array([group.mean() for group in groups])
+    freedom: float = values.size - marks.size
+    variance = sum(float(((g - g.mean()) ** 2).sum()) for g in groups) / freedom if freedom else 0.0
+    if repeatability is not None:
+        known, degrees = as_repeatability(repeatability)
+        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
+        freedom += degrees
+    if freedom < 1:
+        cautions.append("no level was run twice: how sure a step is cannot be told")
+    fit = SetupFit(
+        means=means, covariance=np.diag(variance / counts), degrees=freedom, spread_degrees=freedom,
+        spread=math.sqrt(variance) if freedom >= 1 else math.nan,
+    )  # fmt: skip
+    mounted = fit_shared_mountings(
+        values, np.equal.outer(places, marks).astype(float), mounts, repeatability=repeatability,
+        usual_spread=usual_spread,
+    )  # fmt: skip
+    moved = np.array([shared[places == mark].mean() for mark in marks])
+    if mounted is not None:
+        fit, moved = SetupFit.of_mountings(mounted), mounted.weights.T @ shared
+        means, freedom = fit.means, mounted.within_freedom
+    fit = fit.with_shared(moved)
+    half = fit.halves(np.eye(marks.size), level)
+    levels = pd.DataFrame(
+        {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}
+    )
+    # One step in twenty would seem to pay by chance: their intervals allow for how many there are.
+    each = 1 - (1 - level) / (marks.size - 1)
+    wides = fit.halves(np.diff(np.eye(marks.size), axis=0), each)
+    rows = []
+    for (a, b), wide in zip(pairwise(range(marks.size)), wides, strict=True):
+        change = float(means[b] - means[a])
+        low, high = change - wide, change + wide
+        pays = "yes" if high < -worth else "no" if low > -worth else "cannot tell"
+        rows.append((marks[a], marks[b], change, low, high, pays))
+    steps = pd.DataFrame(rows, columns=["x", "next_x", "change", "low", "high", "pays"])
+    paying = [k for k, row in enumerate(rows) if row[5] == "yes"]
+    last = paying[-1] + 1 if paying else 0
+    stops = None if last == marks.size - 1 else float(marks[last])
+    best = lowest_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
+    return Response(
+        levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
+        best_high=best[2],
+        worth=float(worth), confidence=level, cautions=tuple(cautions),
+    )  # fmt: skip

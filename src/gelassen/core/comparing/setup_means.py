@@ -1,0 +1,119 @@
+"""Fitted means of setups, and how sure any contrast of them is."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gelassen.core.comparing.mounting import MountedFit
+from gelassen.core.comparing.multiplicity import quantile
+from gelassen.core.comparing.spread import between_variance, estimate, with_known
+from gelassen.core.foundation.inputs import Floats
+
+# On rigs in general the spreads of setups differ by a seventh or so (standard deviation of the logarithm).
+# Beside one common spread, that makes the variance of a difference as little known as this many degrees of
+# freedom would: twice its squared mean over its variance (Satterthwaite, as in
+# `core/comparing/mounting.py`).
+_SPREADS_DIFFER = 40.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetupFit:
+    """Fitted coefficients, and how sure contrasts of them are.
+
+    `spread` is NaN if it is unknown; it is known with `spread_degrees` degrees of freedom, contrasts with
+    `degrees`.
+    """
+
+    means: Floats
+    covariance: Floats
+    degrees: float
+    spread: float
+    spread_degrees: float
+    mounted: MountedFit | None = None
+
+    @classmethod
+    def of_mountings(cls, fit: MountedFit) -> "SetupFit":
+        """Return the fit of runs of which some share a mounting."""
+        degrees = max(fit.within_freedom, fit.mounting_freedom)
+        return cls(
+            means=fit.estimate,
+            covariance=fit.covariance,
+            degrees=degrees,
+            spread_degrees=degrees,
+            spread=float(np.sqrt(fit.within + fit.mounting)),
+            mounted=fit,
+        )
+
+    def with_shared(self, moved: Floats) -> "SetupFit":
+        """Return the same with an error that all runs share: what one standard deviation of it moves."""
+        return replace(self, covariance=self.covariance + np.outer(moved, moved))
+
+    @property
+    def spread_known(self) -> bool:
+        """Whether anything tells what runs scatter by."""
+        return not np.isnan(self.spread)
+
+    def errors(self, contrasts: Floats) -> Floats:
+        """Return the standard error of each contrast; infinite where nothing tells it."""
+        if not self.spread_known:
+            return np.full(len(contrasts), np.inf)
+        square = np.einsum("ij,jk,ik->i", contrasts, self.covariance, contrasts)
+        error = np.sqrt(np.maximum(square, 0.0))
+        if self.mounted is not None and np.isinf(self.mounted.mounting):
+            error = np.where(self.mounted.between(contrasts) > 0, np.inf, error)
+        return np.asarray(error)
+
+    def freedom(self, contrasts: Floats) -> Floats:
+        """Return the degrees of freedom of each of these errors."""
+        if self.mounted is None:
+            return np.full(len(contrasts), self.degrees)
+        return self.mounted.freedom(contrasts)
+
+    def halves(self, contrasts: Floats, confidence: float) -> Floats:
+        """Return half the width of the interval of each contrast; infinite where nothing tells it."""
+        errors, freedom = self.errors(contrasts), self.freedom(contrasts)
+        level = (1 + confidence) / 2
+        factors = [quantile(level, float(one)) if one > 0 else np.inf for one in freedom]
+        return np.where(np.isfinite(errors), np.array(factors) * errors, np.inf)
+
+    def freedom_of(self, contrast: Floats) -> float:
+        """Return the degrees of freedom of one contrast's error."""
+        return float(self.freedom(contrast[None])[0])
+
+
+def plain_fit(
+    values: Floats,
+    design: Floats,
+    own: Floats,
+    repeatability: tuple[float, float] | None,
+    usual_spread: tuple[float, float] | None,
+) -> tuple["SetupFit", list[str]]:
+    """Fit runs that all stand for themselves; return the fit, and what to say of their spread."""
+    freedom = int(len(values) - np.linalg.matrix_rank(design))
+    between = between_variance(values, design, own, freedom)
+    repeated = freedom >= 1 and between is not None
+    between, degrees = with_known(
+        between, freedom, repeatability, usual_spread if repeated else None
+    )
+    known = degrees > 0 and between is not None
+    said = []
+    if freedom < 1 and repeatability is not None:
+        said.append(
+            f"no setup was run twice: the rig's known repeatability of {repeatability[0]:.2f} stands in"
+        )
+    elif freedom < 1:
+        said.append(
+            "no setup was run twice: how much a repeat or a remount moves the result is unknown, so "
+            "nothing can be told apart. Run each setup at least twice, better three times"
+        )
+    elif not known:
+        said.append("repeats agree to the last digit: were they copied? No interval is given")
+    variance = own + (between or 0.0) if known else np.ones_like(own)
+    variance = np.maximum(variance, 1e-12 * float(variance.max()))
+    means, covariance = estimate(values, design, variance)
+    spread = float(np.sqrt(between)) if known and between is not None else float("nan")
+    alike = np.inf if usual_spread is None else _SPREADS_DIFFER
+    return SetupFit(
+        means=means, covariance=covariance, degrees=1 / (1 / degrees + 1 / alike) if degrees else 0.0,
+        spread=spread, spread_degrees=degrees,
+    ), said  # fmt: skip

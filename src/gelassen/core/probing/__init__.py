@@ -1,0 +1,1 @@
+"""Which channels respond to load, and whether probes in one place agree."""

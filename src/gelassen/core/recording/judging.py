@@ -1,0 +1,88 @@
+"""Which temperature a run is judged by, and over which reference its rise is taken."""
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.series import columns_of, highest_of, read_ones
+
+HOTTEST_CORE = "hottest core"
+MEAN_OF_CORES = "mean of cores"
+_MEAN_CHANNEL = "cpu.mean.temp_c"
+
+
+def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> str | None:
+    """Return the reference channel: the one named, else room air; None if there is none."""
+    if name is not None and name in frame.columns:
+        return name if read_ones(frame, [name]) else None
+    if named:
+        raise InputError(
+            f'the reference "{name}" was not logged (there are: {", ".join(frame.columns)}).'
+            + nearest(str(name), frame.columns)
+        )
+    rooms = [n for n in frame.columns if n.startswith("room.") and n.endswith("temp_c")]
+    rooms = read_ones(frame, rooms)
+    return rooms[0] if rooms else None
+
+
+def is_coolant(reference: str | None) -> bool | None:
+    """Say whether a reference is coolant, by its name; None if the name does not tell."""
+    if reference is None:
+        return None
+    part = reference.partition(".")[0]
+    return {"loop": True, "room": False}.get(part)
+
+
+def with_mean_of_cores(frame: pd.DataFrame, channel: str | None) -> pd.DataFrame:
+    """Return the table with the mean of all cores as a channel, if that is what is judged by."""
+    cores = core_channels(frame)
+    if channel not in (MEAN_OF_CORES, _MEAN_CHANNEL) or not cores or _MEAN_CHANNEL in frame.columns:
+        return frame
+    return frame.assign(**{_MEAN_CHANNEL: frame[cores].mean(axis=1)})
+
+
+def core_channels(frame: pd.DataFrame) -> list[str]:
+    """Return the temperature channels of single cores."""
+    return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
+
+
+def choose_temperature(
+    frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
+) -> tuple[str | None, str]:
+    """Return the temperature to judge by, and in words how it was chosen."""
+    cores = read_ones(frame, core_channels(frame))
+    if channel == MEAN_OF_CORES:
+        if not cores:
+            raise InputError(f'no single cores were logged: there is no "{MEAN_OF_CORES}"')
+        return _MEAN_CHANNEL, f"mean of {len(cores)} cores"
+    if channel is not None and channel != HOTTEST_CORE:
+        if channel not in frame.columns:
+            raise InputError(
+                f'"{channel}" was not logged (there are: {", ".join(frame.columns)}).'
+                + nearest(channel, frame.columns)
+            )
+        if parse_channel(channel).unit != "c":
+            raise InputError(f'"{channel}" is no temperature')
+        return channel, channel
+    late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
+    if cores:
+        hottest = highest_of(frame, cores, late)
+        return hottest, f"hottest core ({hottest})"
+    for name in ("cpu.package.temp_c",):
+        if name in frame.columns:
+            return name, name
+    parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
+    parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
+    if not parts:
+        return None, ""
+    hottest = highest_of(frame, parts, late)
+    return hottest, f"hottest reading ({hottest})"
+
+
+def hottest_reading(frame: pd.DataFrame, temperature: Floats) -> Floats:
+    """Return the hottest of all processor readings at each moment."""
+    names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
+    return np.fmax.reduce(columns_of(frame, names), axis=1) if names else temperature

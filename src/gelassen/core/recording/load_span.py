@@ -1,0 +1,188 @@
+"""When a load began and ended, read from power or from the temperature itself."""
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy.ndimage import median_filter
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.signal.noise import noise_std
+
+# A load in bursts falls to this share of its high level, so many times; loads of their own last longer.
+_PAUSE, _FEWEST_BURSTS, _BURST_S = 0.75, 3, 300.0
+# Less is no pause: under this, or a fiftieth of the log.
+_HICCUP_S = 5.0
+# A load that goes up or down in steps is one load: what lasts this long beside it, at this share of the way
+# from rest to its highest level, is a step of it.
+_STEP_S, _STEP_SHARE, _SMOOTH_S = 300.0, 0.15, 20.0
+
+
+@dataclass(frozen=True, slots=True)
+class LoadSpan:
+    """Start and end of the load in seconds; `found_start` is False where it began before the log."""
+
+    start_s: float
+    end_s: float
+    found_start: bool
+    found_end: bool
+
+
+def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
+    """Find the longest stretch in which power (or load in percent) is high, with its lower steps.
+
+    None if the channel does not tell: constant, or without readings.
+    """
+    present = np.isfinite(level)
+    if present.sum() < 5:
+        return None
+    times, level = time_s[present], level[present]
+    low, high = np.percentile(level, [2, 90])
+    if high <= 0:
+        return None
+    smooth = _smooth(times, level)
+    low = min(float(low), float(smooth.min()))  # a rest that is short beside the load
+    if low > 0.6 * high:  # loaded from the first sample to the last
+        return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
+    loaded = level > (low + high) / 2
+    spans = _joined(times, _runs_of(loaded))
+    longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
+    first, last = _with_steps(times, smooth, float(high), longest)
+    return LoadSpan(
+        float(times[first]), float(times[last]), bool(first > 0), bool(last < times.size - 1)
+    )
+
+
+def _smooth(times: Floats, level: Floats) -> Floats:
+    """Return a running median over some twenty seconds."""
+    pitch_s = float(times[-1] - times[0]) / (times.size - 1)
+    width = int(np.clip(_SMOOTH_S / max(pitch_s, 1e-9), 1, max(times.size // 8, 1))) | 1
+    return np.asarray(median_filter(level, width, mode="nearest"))
+
+
+def _with_steps(
+    times: Floats, smooth: Floats, high: float, span: tuple[int, int]
+) -> tuple[int, int]:
+    """Add what lies beside a load, lasts, and is far above rest: lower steps of a staircase."""
+    first, last = span
+    rest = float(smooth.min())
+    quiet = np.flatnonzero(smooth <= rest + _STEP_SHARE * (high - rest))
+    before, after = quiet[quiet < first], quiet[quiet > last]
+    begin = int(before[-1]) + 1 if before.size else 0
+    end = int(after[0]) - 1 if after.size else times.size - 1
+    if times[first] - times[begin] >= _STEP_S:
+        first = begin
+    if times[end] - times[last] >= _STEP_S:
+        last = end
+    return first, last
+
+
+def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Join stretches that only a hiccup separates, or that are the bursts of one load."""
+    hiccup_s = max(_HICCUP_S, (times[-1] - times[0]) / 50)
+    lengths = np.array([times[end] - times[start] for start, end in spans])
+    pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
+    if len(spans) >= _FEWEST_BURSTS and max(np.median(lengths), np.median(pauses)) <= _BURST_S:
+        hiccup_s = max(hiccup_s, 2 * float(np.median(pauses)))
+    joined = [spans[0]]
+    for start, end in spans[1:]:
+        if times[start] - times[joined[-1][1]] <= hiccup_s:
+            joined[-1] = (joined[-1][0], end)
+        else:
+            joined.append((start, end))
+    return joined
+
+
+def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
+    """Find the load by what it does to a temperature: an abrupt rise, perhaps an abrupt fall.
+
+    A part that is loaded warms fastest in the first seconds, and cools fastest right after the end.
+    Where no such moment stands out, the whole log counts as load.
+    """
+    whole = LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
+    present = np.isfinite(temperature)
+    times, values = time_s[present], temperature[present]
+    if values.size < 20:
+        return whole
+    width = int(np.clip(values.size // 60, 3, 30))
+    spread = float(np.ptp(values))
+    noise = noise_std(values)
+    means = np.convolve(values, np.ones(width) / width, mode="valid")
+    change = means[width:] - means[:-width]  # next window minus the one before
+    least = max(6 * noise * np.sqrt(2 / width), 0.03 * spread, 1e-9)
+    start, found_start = 0, False
+    rising = np.flatnonzero(change >= max(least, 0.5 * float(change.max())))
+    if rising.size and rising[0] > 0:
+        # The border between the two windows: before it the part rested, or cooled after an earlier
+        # load; a part that climbed already was loaded from before the log.
+        border = int(rising[0]) + width
+        head = change[: max(int(rising[0]) - width, 1)]
+        climbed = float(np.median(head)) > 0.25 * float(change.max())
+        after = values[min(border + width, values.size - 1) :]
+        if not climbed and values[:border].mean() < after.mean():
+            start, found_start = _leaves(values, border, width, max(4 * noise, 0.04 * spread)), True
+    end, found_end = values.size - 1, False
+    top = start + int(np.argmax(_rolling_mean(values[start:], width)))
+    late = change[max(top - width, 0) :]
+    falling = np.flatnonzero(late <= -max(least, 0.3 * float(-late.min()))) if late.size else late
+    if falling.size and values[-1] < values[start] + 0.6 * (values[top] - values[start]):
+        border = max(top - width, 0) + int(falling[0]) + width
+        end = max(_leaves(-values, border, width, max(4 * noise, 0.04 * spread)), start + 1)
+        found_end = True
+    return LoadSpan(float(times[start]), float(times[end]), found_start, found_end)
+
+
+def _leaves(values: Floats, border: int, width: int, least: float) -> int:
+    """Return the last sample before the values leave the level they had ahead of this border."""
+    first = max(border - width, 0)
+    level = float(np.median(values[max(first - width, 0) : max(first, 1)]))
+    still = np.flatnonzero(values[first : border + width] <= level + least)
+    return first + int(still[-1]) if still.size else first
+
+
+def _rolling_mean(values: Floats, width: int) -> Floats:
+    return np.convolve(values, np.ones(width) / width, mode="same")
+
+
+def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
+    """Return start and end of every stretch of load, in s, where power or load tells of more than one.
+
+    Stretches that only a hiccup separates are one; those under a minute are left out.
+    """
+    present = np.isfinite(level)
+    if present.sum() < 5:
+        return []
+    times, level = time_s[present], level[present]
+    low, high = np.percentile(level, [2, 90])
+    if high <= 0 or low > 0.6 * high:
+        return []
+    loaded = level > (low + high) / 2
+    above = _smooth(times, level) > low + _STEP_SHARE * (high - low)
+    for first, last in _runs_of(above):  # lower steps, each a load of its own
+        if times[last] - times[first] >= _STEP_S:
+            loaded[first : last + 1] = True
+    spans = _runs_of(loaded)
+    if not spans:
+        return []
+    joined = _joined(times, spans)
+    return [(float(times[a]), float(times[b])) for a, b in joined if times[b] - times[a] >= 60]
+
+
+def _runs_of(flags: Bools) -> list[tuple[int, int]]:
+    """Return first and last sample of each stretch that is flagged."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
+
+
+def in_bursts(level: Floats) -> bool:
+    """Say whether a load pauses again and again: its power or its share of time comes and goes."""
+    present = level[np.isfinite(level)]
+    if present.size < 20:
+        return False
+    low, high = np.percentile(present, [5, 95])
+    if high <= 0 or low > _PAUSE * high:
+        return False
+    up, down = present > low + 0.6 * (high - low), present < low + 0.4 * (high - low)
+    told = np.where(up, 1, np.where(down, -1, 0))
+    told = told[told != 0]
+    return bool(np.count_nonzero(np.diff(told)) >= 2 * _FEWEST_BURSTS)

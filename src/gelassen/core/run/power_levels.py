@@ -1,0 +1,169 @@
+"""Levels of power within one run: a load that goes up in steps, and where each of them settles."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.foundation.result import Result
+from gelassen.core.recording.series import mean_of, mean_where, means_and_peaks
+from gelassen.core.run.stretches import Stretch
+from gelassen.core.throttling.throttling import Throttling
+
+# Powers further apart than this are levels of their own.
+_APART = 0.05
+_SETTLING_S = 60.0
+# Held back by heat for more than this share of its last third, a level is none that was reached.
+_HELD_SHARE = 0.1
+# So near to the limit a chip rides on it.
+_RIDES_K = 0.75
+# Fans and room are read in this last part of a level. How fans follow the temperature is told by levels
+# that differ by so much; what that adds is a correction, not a guess.
+_LATE, _WARMER_K, _MOST_MORE = 0.2, 2.0, 0.1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Level(Result):
+    """One level of power in a load that went in steps.
+
+    Attributes
+    ----------
+    start_s, end_s
+        The stretch of the load, in s.
+    power_w, rise, standard_error
+        Power, where the temperature settles at it, and its standard error, in the unit of the
+        stretch's steady state; infinite where it is too short to tell.
+    low, high
+        The interval of the rise; infinite ends mean "cannot tell".
+    reached
+        Whether it was settled when the level ended.
+    at_limit
+        Whether heat held the chip back: the power is what was held then.
+    fan_rpm, duty_pct, reference_c
+        Means over its last fifth, fans brought to where the temperature settles; NaN where not logged.
+    clock_mhz, work_per_s, thermal_share, power_share
+        Means over its last third; NaN where not logged.
+    channels
+        Each channel, with its mean and its highest reading over the last third.
+    """
+
+    start_s: float
+    end_s: float
+    power_w: float
+    rise: float
+    standard_error: float
+    low: float
+    high: float
+    reached: bool
+    at_limit: bool
+    fan_rpm: float
+    duty_pct: float
+    reference_c: float
+    clock_mhz: float
+    work_per_s: float
+    thermal_share: float
+    power_share: float
+    channels: dict[str, tuple[float, float]]
+
+
+def power_levels(
+    frame: pd.DataFrame,
+    times: Floats,
+    stretches: Sequence[Stretch],
+    temperature_c: Floats,
+    power: Floats | None,
+    room: Floats | None,
+    *,
+    clock_mhz: Floats | None = None,
+    work_per_s: Floats | None = None,
+    throttling: Throttling | None = None,
+    limit_c: float | None = None,
+) -> tuple[Level, ...]:
+    """Return one level a stretch where they differ in power; none where they do not, or none was logged.
+
+    A level counts as held at the limit where heat held the chip back, or where it rode on the limit.
+    """
+    if power is None or len(stretches) < 2:
+        return ()
+    fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
+    duty = mean_of(frame, "fan.", ".duty_pct")
+    readings = frame.to_numpy(dtype=float)
+    by_heat = None if throttling is None else throttling.thermal
+    by_power = None if throttling is None else throttling.power
+    levels, late_c = [], []
+    for part in stretches:
+        length_s = part.end_s - part.start_s
+        inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
+        third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, _LATE))
+        held = _held(third, temperature_c, by_heat, limit_c)
+        steady = part.steady
+        told = np.isfinite(steady.power_w) and not held
+        ended = np.isfinite([steady.low, steady.high]).all()
+        levels.append(
+            Level(
+                start_s=part.start_s,
+                end_s=part.end_s,
+                power_w=steady.power_w if told else mean_where(power, third if held else inside),
+                rise=steady.value,
+                standard_error=steady.standard_error if ended else float("inf"),
+                low=steady.low,
+                high=steady.high,
+                reached=steady.reached,
+                at_limit=held,
+                fan_rpm=mean_where(fan, late),
+                duty_pct=mean_where(duty, late),
+                reference_c=mean_where(room, late),
+                clock_mhz=mean_where(clock_mhz, third),
+                work_per_s=mean_where(work_per_s, third),
+                thermal_share=_share(by_heat, third),
+                power_share=_share(by_power, third),
+                channels={
+                    str(name): (float(mean), float(peak))
+                    for name, mean, peak in zip(
+                        frame.columns, *means_and_peaks(readings[third]), strict=True
+                    )
+                },
+            )
+        )
+        late_c.append(mean_where(temperature_c, late))
+    powers = np.array([level.power_w for level in levels])
+    if not np.isfinite(powers).all() or powers.min() <= 0:
+        return ()
+    if powers.max() <= (1 + _APART) * powers.min():
+        return ()
+    return _with_settled_fans(levels, np.array(late_c))
+
+
+def _share(flags: Bools | None, where: Bools) -> float:
+    return float(flags[where].mean()) if flags is not None and where.any() else float("nan")
+
+
+def _held(
+    third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
+) -> bool:
+    """Say whether heat held the chip back in the last third of a level, or it rode on its limit."""
+    if by_heat is not None and third.any() and by_heat[third].mean() > _HELD_SHARE:
+        return True
+    if limit_c is None or not np.isfinite(temperature_c[third]).any():
+        return False
+    return bool(np.nanmedian(temperature_c[third]) >= limit_c - _RIDES_K)
+
+
+def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]:
+    """Bring fans on a curve to where the temperature settles: it was still on its way there."""
+    settled_c = np.array(
+        [lv.rise + (lv.reference_c if np.isfinite(lv.reference_c) else 0.0) for lv in levels]
+    )
+    read = np.array([level.fan_rpm for level in levels])
+    warmer = np.diff(late_c)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        per_k = np.where(np.abs(warmer) >= _WARMER_K, np.diff(read) / warmer, 0.0)
+    per_k = np.clip(np.append(per_k[0], per_k), 0.0, None)
+    more = np.nan_to_num(per_k * (settled_c - late_c))
+    fans = read + np.clip(more, -_MOST_MORE * read, _MOST_MORE * read)
+    return tuple(
+        level if level.at_limit else replace(level, fan_rpm=float(rpm))
+        for level, rpm in zip(levels, fans, strict=True)
+    )

@@ -1,0 +1,169 @@
+"""The load between changes of conditions: what each stretch of it came to."""
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from gelassen.core.changes.steps import Step
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.foundation.result import Result
+from gelassen.core.recording.load_span import in_bursts
+from gelassen.core.settling.steady import steady_state
+from gelassen.core.settling.steady_result import SteadyState
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch(Result):
+    """A part of the load between two changes of conditions, and where it was settling.
+
+    Attributes
+    ----------
+    start_s, end_s
+        When it began and ended, in s.
+    steady
+        Where the temperature was going in it.
+    within_1k_s
+        How long it took to come within 1 K of that; None if it did not.
+    first_minute_k
+        By how much the temperature moved, over the reference, in its first minute; NaN if not read.
+    thermal_share, power_share
+        How much of it the chip was held back, 0 to 1; NaN if that is not known.
+    """
+
+    start_s: float
+    end_s: float
+    steady: SteadyState
+    within_1k_s: float | None = None
+    first_minute_k: float = float("nan")
+    thermal_share: float = float("nan")
+    power_share: float = float("nan")
+
+
+def answer_stretches(
+    times: Floats,
+    temperature: Floats,
+    room: Floats | None,
+    power: Floats | None,
+    load_pct: Floats | None,
+    span: tuple[float, float],
+    steps: tuple[Step, ...],
+    confidence: float,
+    causes: tuple[Bools, Bools] | None,
+    coolant: bool | None = None,
+) -> tuple[Stretch, ...]:
+    """Answer each stretch of the load between these changes.
+
+    The first shows the whole heating: how slow the machine is, it tells for the others. Where no power
+    was logged, the share of time that the chip was busy tells whether the load came in bursts.
+    `causes` are where heat and where a power limit held the chip back; None if that is not known.
+    """
+    borders = [span[0], *(step.at_s for step in steps), span[1]]
+    parts: list[Stretch] = []
+    read = np.isfinite(temperature) & (times >= span[0])
+    bursts = comes_in_bursts(power, load_pct, read)
+    level = load_pct if bursts and power is None else power
+    for start, end in pairwise(borders):
+        until = times <= end
+        if not np.isfinite(temperature[until & (times >= start)]).any():
+            continue
+        steady = steady_state(
+            times[until],
+            temperature[until],
+            reference_c=None if room is None else room[until],
+            power_w=None if level is None else level[until],
+            load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
+            # Else power tells when it ended: a load may have died before its phase was over.
+            load_end_s=float(times[until][-1]) if bursts else None,
+            confidence=confidence,
+            slowest_s=_slowest_s(parts[0].steady) if parts else None,
+            reference_is_coolant=coolant,
+            changes_before=_changes_before(parts, start) if room is not None else (),
+        )
+        if power is None:
+            steady = replace(steady, power_w=float("nan"))
+        inside = np.flatnonzero(until & (times >= start))
+        shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
+        parts.append(
+            Stretch(
+                start_s=start,
+                end_s=end,
+                steady=steady,
+                within_1k_s=within_1k_s(steady, start, end),
+                first_minute_k=_first_minute_k(times, temperature, room, start, end),
+                thermal_share=shares[0],
+                power_share=shares[1],
+            )
+        )
+    return tuple(parts)
+
+
+def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools) -> bool:
+    """Say whether the load comes and goes, by its power, or else by the time that the chip is busy."""
+    level = load_pct if power is None else power
+    return level is not None and in_bursts(level[loaded])
+
+
+def steps_between(steps: tuple[Step, ...], stretches: tuple[Stretch, ...]) -> tuple[Step, ...]:
+    """Size each change by where the stretches before and after it settle: air may have shown it."""
+    if len(stretches) != len(steps) + 1:
+        return steps
+    sized = []
+    for step, (first, second) in zip(steps, pairwise(stretches), strict=True):
+        before, after = first.steady, second.steady
+        moved = after.value - before.value
+        # Errors of two stretches join in squares, each way by itself.
+        down = float(np.hypot(after.value - after.low, before.high - before.value))
+        up = float(np.hypot(after.high - after.value, before.value - before.low))
+        sized.append(
+            replace(
+                step,
+                before=before.value,
+                after=after.value,
+                moved_low=moved - down,
+                moved_high=moved + up,
+            )
+        )
+    return tuple(sized)
+
+
+def _changes_before(parts: list[Stretch], start_s: float) -> list[tuple[float, float]]:
+    """Return by how much each stretch moved the steady rise, and how long ago it began."""
+    changes, rise = [], 0.0
+    for part in parts:
+        if np.isfinite([part.steady.low, part.steady.high]).all():
+            changes.append((part.steady.value - rise, start_s - part.start_s))
+            rise = part.steady.value
+    return changes
+
+
+def _first_minute_k(
+    times: Floats, temperature: Floats, room: Floats | None, start_s: float, end_s: float
+) -> float:
+    """Return by how much it moved from the half minute before to the end of the first minute."""
+    rise = temperature if room is None else temperature - room
+    before = rise[(times >= start_s - 30) & (times < start_s) & np.isfinite(rise)]
+    after = rise[(times >= start_s + 50) & (times <= min(start_s + 70, end_s)) & np.isfinite(rise)]
+    return float(after.mean() - before.mean()) if before.size and after.size else float("nan")
+
+
+def _slowest_s(steady: SteadyState) -> tuple[float, float] | None:
+    told = np.isfinite([steady.low, steady.high]).all() and steady.time_constant_intervals_s
+    return steady.time_constant_intervals_s[-1] if told else None
+
+
+def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | None:
+    """Return after how long the fitted course came within 1 K of its end for good."""
+    if (
+        steady.curve is None
+        or steady.swings_between is not None
+        or not np.isfinite([steady.low, steady.high]).all()
+    ):
+        return None  # what cannot be told is not come near to, nor is what swings
+    logged = steady.curve.time_s <= end_s
+    away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
+    if away.size == 0:  # by the time the fit begins at the latest
+        return float(max(steady.curve.time_s[0] - start_s, 0.0))
+    if away[-1] + 1 >= logged.sum():
+        return None
+    return float(steady.curve.time_s[away[-1] + 1] - start_s)

@@ -1,0 +1,100 @@
+"""Temperatures that peak under a steady load and fall again: a fan, or a governor, that is late.
+
+A sum of approaches cannot describe them: the fan that stands still at first, and runs later, makes
+another machine of it in mid-run. Where a rise peaked and then fell clearly, only what follows tells where
+it settles.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import median_filter
+
+from gelassen.core.foundation.inputs import Floats
+
+# Means over so long, or over this share of the load, show the peak.
+_BLOCK_S, _BLOCKS = 20.0, 60
+# What counts as a fall: in K, against the scatter of the means, and as a share of the climb to the peak.
+_LEAST_K, _CLEAR, _SHARE = 0.7, 5.0, 0.03
+# The last few means tell where it fell to.
+_LAST = 3
+# A fall that begins so soon after a change, or so shortly before it, is that change.
+_NEAR_S = 45.0
+# So long a boost may last.
+_BOOST_S = 90.0
+# The approach begins where the fall is nearly as steep as it ever was.
+_NEARLY = 0.9
+
+
+@dataclass(frozen=True, slots=True)
+class Overshoot:
+    """A peak under load, and the fall after it."""
+
+    peak_s: float
+    peak_k: float
+    fell_k: float
+    ended_k: float
+    turn_s: float  # from here on it approaches its end
+
+    def __str__(self) -> str:
+        return (
+            f"it peaked at {self.peak_s:.0f} s and fell by {self.fell_k:.1f} K since, as where a fan or a "
+            "governor is late: only what follows the peak tells where it settles"
+        )
+
+
+def find_overshoot(
+    times_s: Floats,
+    rise_k: Floats,
+    begin_s: float,
+    end_s: float,
+    changes_s: Sequence[float] = (),
+    allowed_k: float = 0.0,
+) -> Overshoot | None:
+    """Return the overshoot of a load, or None.
+
+    Parameters
+    ----------
+    times_s, rise_k : array, one value a step
+        Rise over its reference; NaN where not read.
+    begin_s, end_s : float
+        The load without its first seconds, in s.
+    changes_s : sequence of float
+        When conditions changed before, in s. A fall that begins at a change is no overshoot; one that
+        began between the last two is.
+    allowed_k : float
+        What room and power may have made of it by themselves.
+    """
+    told, own_s = sorted(changes_s), begin_s
+    if len(told) > 1:
+        begin_s = min(told[-2] + _BOOST_S, begin_s)
+    used = np.isfinite(rise_k) & (times_s >= begin_s) & (times_s <= end_s)
+    if not used.any():
+        return None
+    width_s = max(_BLOCK_S, (end_s - begin_s) / _BLOCKS)
+    number = ((times_s[used] - begin_s) / width_s).astype(int)
+    count = np.bincount(number)
+    full = count > 0.5 * np.median(count[count > 0])
+    if full.sum() < 4 * _LAST:
+        return None
+    means = np.bincount(number, rise_k[used])[full] / count[full]
+    scatter = 1.48 * float(np.median(np.abs(np.diff(means, 2)))) / np.sqrt(6)
+    # A median of three: what one mean alone shows is a spike of the load.
+    means = median_filter(means, 3, mode="nearest")
+    middle = begin_s + (np.flatnonzero(full) + 0.5) * width_s
+    peak = int(np.argmax(means))
+    ended = float(means[-_LAST:].mean())
+    fell = float(means[peak]) - ended
+    climbed = float(means[peak] - means[: peak + 1].min())
+    near_s = max(_NEAR_S, 1.5 * width_s)
+    if any(abs(middle[peak] - change) < near_s for change in told):
+        return None
+    least = max(_LEAST_K + allowed_k, _CLEAR * scatter, _SHARE * climbed)
+    if peak >= means.size - _LAST or fell < least or climbed < fell:
+        return None
+    # Slopes over four means: the steepest says from when on the fall only slows down.
+    slopes = (means[peak + _LAST :] - means[peak:-_LAST]) / _LAST
+    steep = np.flatnonzero(slopes <= _NEARLY * slopes.min()) if slopes.size else np.array([0])
+    turn_s = max(float(middle[peak + int(steep[-1])]), own_s)
+    return Overshoot(float(middle[peak]), float(means[peak]), fell, ended, turn_s)

@@ -1,0 +1,103 @@
+"""What is told of where a temperature settles."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.foundation.result import Result
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FittedCurve(Result):
+    """The fitted approach and its interval, from where the fit begins to a while beyond the log.
+
+    `value`, `low` and `high` are in the unit of the steady value, at the mean reference and mean power of
+    the load. With `conditions_c`, what reference and power added at each moment, they are °C beside the
+    readings; beyond the log these go to what they are taken to be where it has settled.
+    """
+
+    time_s: Floats
+    value: Floats
+    low: Floats
+    high: Floats
+    conditions_c: Floats
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SteadyState(Result):
+    """Where the temperature settles; infinite ends of the interval mean "cannot tell".
+
+    Attributes
+    ----------
+    value, low, high
+        The steady value and its confidence interval: K of rise if a reference was given, else °C.
+    standard_error
+        Standard uncertainty of `value`, in K. Says what this one log leaves open, not what
+        remounting the cooler would change.
+    reached, reached_at_s
+        Whether the log ends within `band_k` of the value (said only if likely to be so), and from
+        when on it stays there, in s.
+    time_constants_s
+        The time constants that explain most of the curve, ascending, in s.
+    time_constant_intervals_s
+        The interval of each of them.
+    curve
+        The fitted approach; None where nothing could be fitted.
+    trend_k_per_h
+        How fast the temperature still moved at the end of the load, in K/h.
+    window_s
+        The stretch that was taken as the load, start and end in s.
+    extrapolated
+        True if the value lies beyond what was measured.
+    power_w
+        The power that belongs to the value, in W; NaN where it was not logged.
+    took_notice
+        False if the temperature read the same at rest and under load: then nothing can be told.
+    swings_between
+        Where the temperature turns, low and high, if it swings for as long as it is loaded: then the
+        value is the mean over its swings.
+    cautions
+        What weakens the answer, and what to do about it.
+    """
+
+    value: float
+    low: float
+    high: float
+    standard_error: float
+    reached: bool
+    reached_at_s: float | None
+    time_constants_s: tuple[float, ...]
+    trend_k_per_h: float
+    window_s: tuple[float, float]
+    extrapolated: bool
+    unit: str
+    confidence: float
+    cautions: tuple[str, ...] = ()
+    time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
+    curve: FittedCurve | None = field(default=None, repr=False)
+    power_w: float = float("nan")
+    took_notice: bool = True
+    swings_between: tuple[float, float] | None = None
+
+    def __str__(self) -> str:
+        goes = "settles at" if self.swings_between is None else "swings about"
+        return "\n".join([self.in_words(goes), *(f"  caution: {text}" for text in self.cautions)])
+
+    def in_words(self, goes: str) -> str:
+        """Return the answer in one line; `goes` says what the temperature does about the value."""
+        percent = f"{100 * self.confidence:g} %"
+        answer = f"{goes} {self.value:.1f} {self.unit}"
+        if np.isfinite(self.low) and np.isfinite(self.high):
+            answer += f" ({percent}: {self.low:.1f} to {self.high:.1f})"
+        elif np.isfinite(self.low):
+            answer += f"; cannot tell how far above {self.low:.1f} {self.unit}"
+        elif np.isfinite(self.high):
+            answer += f"; cannot tell how far below {self.high:.1f} {self.unit}"
+        else:
+            answer += "; cannot tell how exactly"
+        if self.reached and self.reached_at_s is not None:
+            answer += f", reached after {(self.reached_at_s - self.window_s[0]) / 60:.0f} min"
+        else:
+            answer += ", not reached: extrapolated"
+        return answer

@@ -1,0 +1,229 @@
+"""Temperatures that swing under a steady load, as where a fan switches on and off.
+
+Nothing settles there: what can be told is the mean over whole swings, and between what it swings.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import median_filter
+from scipy.stats import t as student_t
+
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.settling.steady_result import FittedCurve, SteadyState
+from gelassen.core.signal.grid import Grid
+
+# Means over so long, or over this share of the load, show the swings.
+_BLOCK_S, _BLOCKS = 10.0, 200
+# A swing goes up and down by so much, in K and as a share of the climb before it.
+_LEAST_K, _SHARE = 2.0, 0.05
+# What turned back once only is taken for one from more on.
+_ONCE_K, _ONCE_SHARE = 3.0, 0.1
+# Swings are much alike, there are two whole ones, and they go on to the end of the load.
+_ALIKE, _FEWEST, _GOES_ON = 0.35, 2, 1.5
+# Their means go nowhere, against their height: else they ride on what still settles, as noise does.
+_RIDES = 0.2
+# The end of a boost is no swing.
+_BOOST_S = 90.0
+# What takes longer may be the tester, who puts something on and takes it off.
+_LONGEST_S = 600.0
+# Whole swings differ by this share of their height, known as well as by so many of them.
+_DIFFER, _USUAL_FREEDOM = 0.03, 2
+# Where power swings by so much, as a share, or the room against the height, that is what the part follows.
+_POWER_SWINGS, _ROOM_SWINGS = 0.1, 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Swings:
+    """What a load swings between, and the means of whole swings, from one peak to the next."""
+
+    since_s: float  # the first peak
+    period_s: float
+    low: float  # where it turns, on average
+    high: float
+    means: Floats  # none where it turned back once only
+    power_w: float = float("nan")  # mean over them, where it was logged
+
+    @property
+    def for_good(self) -> bool:
+        """Whether it swung often enough, and alike."""
+        return self.means.size > 0
+
+    def told(self, unit: str, with_load: bool) -> str:
+        """Say so; the unit is that of the temperatures."""
+        why = "with its load" if with_load else "as where a fan switches on and off"
+        text = (
+            f"it swings between {self.low:.1f} and {self.high:.1f} {unit} every {self.period_s:.0f} s, "
+            f"{why}: "
+        )
+        if not self.for_good:
+            text += "it settles between these, if it does. Load longer; "
+        elif with_load:  # that what it does in between is hotter is said with the bursts
+            text += "the answer is the mean over whole swings; "
+        else:
+            text += "the answer is the mean over whole swings. Its hottest moments lie above that; "
+        instead = "load without pauses" if with_load else "fix the fan's duty"
+        return f"{text}{instead} to compare coolers"
+
+
+def find_swings(
+    times_s: Floats,
+    rise_k: Floats,
+    room_c: Floats | None,
+    power_w: Floats | None,
+    start_s: float,
+    end_s: float,
+) -> Swings | None:
+    """Return the swings of a load, or None where it does not swing by itself.
+
+    Parameters
+    ----------
+    times_s, rise_k : array, one value a step
+        Rise over its reference, or temperature; NaN where not read.
+    room_c, power_w : array, optional
+        Reference and power: a part follows what these do.
+    start_s, end_s : float
+        The load.
+    """
+    used = np.isfinite(rise_k) & (times_s >= start_s + _BOOST_S) & (times_s <= end_s)
+    if not used.any():
+        return None
+    times, rise = times_s[used], rise_k[used]
+    width_s = max(_BLOCK_S, (end_s - start_s) / _BLOCKS)
+    number = ((times - start_s) / width_s).astype(int)
+    count = np.bincount(number)
+    middle = np.bincount(number, times)[count > 0] / count[count > 0]
+    means = np.bincount(number, rise)[count > 0] / count[count > 0]
+    means = median_filter(means, 3, mode="nearest")  # spikes of the load are no swings
+    turns = _turns(means, max(_LEAST_K, _SHARE * float(np.ptp(means))))
+    peaks, troughs = turns[::2], turns[1::2]  # they take turns, and a peak comes first
+    if troughs.size == 0:
+        return None
+    at_s = middle[peaks]
+    periods = np.diff(at_s) if at_s.size > 1 else 2 * (middle[troughs] - at_s)
+    period_s = float(np.mean(periods))
+    if period_s > _LONGEST_S or end_s - middle[turns[-1]] > _GOES_ON * period_s:
+        return None
+    within = (times >= at_s[0]) & (times <= middle[turns[-1]])
+    power = np.empty(0) if power_w is None else power_w[used][within]
+    power = power[np.isfinite(power)]
+    if power.size and _spread(power) > _POWER_SWINGS * np.median(power):
+        return None
+    heights = means[peaks[: troughs.size]] - means[troughs[: peaks.size]]
+    unlike = max(np.std(periods) / period_s, np.std(heights) / np.mean(heights))
+    each: Floats = np.empty(0)
+    if unlike <= _ALIKE and periods.size >= _FEWEST and at_s.size > _FEWEST:
+        whole = within & (times <= at_s[-1])
+        which = np.searchsorted(at_s, times[whole], side="right").clip(1, at_s.size - 1) - 1
+        each = np.bincount(which, rise[whole]) / np.bincount(which)
+    low, high = float(means[troughs].mean()), float(means[peaks].mean())
+    if room_c is not None and _spread(room_c[used][within]) > _ROOM_SWINGS * (high - low):
+        return None
+    if each.size and np.ptp(each) > _RIDES * (high - low):
+        return None
+    if not each.size and high - low < max(_ONCE_K, _ONCE_SHARE * float(np.ptp(means))):
+        return None
+    return Swings(
+        float(at_s[0]),
+        period_s,
+        low,
+        high,
+        np.asarray(each),
+        float(power.mean()) if power.size else float("nan"),
+    )
+
+
+def _spread(values: Floats) -> float:
+    """Return how far values lie apart, without the outermost."""
+    present = values[np.isfinite(values)]
+    return float(np.ptp(np.percentile(present, [5, 95]))) if present.size else 0.0
+
+
+def _turns(series: Floats, least: float) -> NDArray[np.int64]:
+    """Return where a series turns, leaving out what goes back and forth by less than this."""
+    turns: list[int] = []
+    low = high = 0
+    way = 1  # a load heats first
+    for k, value in enumerate(series):
+        if value > series[high]:
+            high = k
+        if value < series[low]:
+            low = k
+        if way > 0 and series[high] - value > least:
+            turns.append(high)
+            way, low = -1, k
+        elif way < 0 and value - series[low] > least:
+            turns.append(low)
+            way, high = 1, k
+    return np.array(turns, dtype=np.int64)
+
+
+def mean_of(
+    swings: Swings,
+    span: LoadSpan,
+    grid: Grid,
+    room: Floats | None,
+    hidden_k: float,
+    band_k: float,
+    confidence: float,
+    with_load: bool,
+) -> SteadyState:
+    """Answer with the mean over whole swings, or with what it swings between.
+
+    Parameters
+    ----------
+    swings : Swings
+        What was found.
+    span : LoadSpan
+        The load.
+    grid, room : Grid and array
+        Steps of time, and the reference at each.
+    hidden_k : float
+        What the steps of the sensors hide, as a standard error.
+    band_k, confidence : float
+        As for `steady_state`.
+    with_load : bool
+        Whether it follows a load that comes and goes.
+    """
+    count, height = swings.means.size, swings.high - swings.low
+    if swings.for_good:
+        # Two swings hardly tell by how much they differ: joined to a share of their height.
+        freedom = count - 1 + _USUAL_FREEDOM
+        squares = float(((swings.means - swings.means.mean()) ** 2).sum())
+        squares += _USUAL_FREEDOM * (_DIFFER * height) ** 2
+        error = float(np.hypot(np.sqrt(squares / freedom / count), hidden_k))
+        half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
+        value = float(swings.means.mean())
+    else:
+        value, half, error = (swings.low + swings.high) / 2, height / 2, height / 4
+    unit = "°C" if room is None else "K"
+    reached = swings.for_good and float(np.ptp(swings.means)) <= 2 * band_k
+    shown = (grid.times_s >= swings.since_s) & (grid.times_s <= span.end_s)
+    drawn_s = grid.times_s[shown]
+    flat = np.ones(drawn_s.size)
+    return SteadyState(
+        value=value,
+        low=value - half,
+        high=value + half,
+        standard_error=error,
+        reached=reached,
+        reached_at_s=swings.since_s if reached else None,
+        time_constants_s=(),
+        trend_k_per_h=float("nan"),
+        window_s=(span.start_s, span.end_s),
+        extrapolated=not reached,
+        unit=unit,
+        confidence=confidence,
+        curve=FittedCurve(
+            time_s=drawn_s,
+            value=value * flat,
+            low=(value - half) * flat,
+            high=(value + half) * flat,
+            conditions_c=0 * flat if room is None else room[shown],
+        ),
+        power_w=swings.power_w,
+        swings_between=(swings.low, swings.high),
+        cautions=(swings.told(unit, with_load),),
+    )

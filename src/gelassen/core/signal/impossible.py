@@ -1,0 +1,40 @@
+"""Readings that no sensor can have taken: a spoilt cell, a register read wrongly."""
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.signal.unread import suspect, told_unanswered, unanswered
+
+_COLDEST_C, _HOTTEST_C = -273.15, 2_000.0
+_LARGEST = 1e15
+
+
+def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+    """Return the table with impossible readings taken as missing, and what to say about them."""
+    if not _any_wrong(frame):
+        return frame, []
+    cautions = []
+    replaced: dict[str, object] = {}
+    for name in frame.columns:
+        values = frame[name].to_numpy(dtype=float)
+        wrong = np.abs(values) > _LARGEST
+        if name.endswith(".temp_c"):
+            wrong |= (values < _COLDEST_C) | (values > _HOTTEST_C)
+        if wrong.any():
+            cautions.append(
+                f"{int(wrong.sum())} readings of {name} are impossible, such as "
+                f"{values[wrong][0]:.3g}: taken as missing"
+            )
+            replaced[name] = values = np.where(wrong, np.nan, values)
+        none = unanswered(values) if name.endswith(".temp_c") else np.zeros(0, dtype=bool)
+        if none.any():
+            cautions.append(told_unanswered(name, values, none))
+            replaced[name] = np.where(none, np.nan, values)
+    return (frame.assign(**replaced) if replaced else frame), cautions
+
+
+def _any_wrong(frame: pd.DataFrame) -> bool:
+    """Return whether a closer look is worth while: a table at once is quicker than its columns."""
+    values = frame.to_numpy(dtype=float)
+    temps = np.array([str(name).endswith(".temp_c") for name in frame.columns], dtype=bool)
+    return bool((np.abs(values) > _LARGEST).any() or suspect(values[:, temps]).any())

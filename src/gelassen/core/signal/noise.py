@@ -1,0 +1,167 @@
+"""How much a series of readings says: memory of the noise, and the steps of the sensor."""
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Floats
+
+# Coarse readings less a fine reference: how many jumps tell the step, how much they differ, and how much
+# the reference moves meanwhile, against the step.
+_FEWEST_JUMPS, _ALIKE, _STILL = 4, 0.5, 0.35
+# How many blocks tell a variance; what it grew by when blocks were last doubled, it grows by about half
+# as much again when they are endless.
+_FEWEST_BLOCKS, _GROWS_ON = 12, 0.5
+
+
+def step_size(values: Floats) -> float:
+    """Return the smallest step a channel shows, in its own unit; 0 if no step can be made out.
+
+    A quantised channel repeats few distinct values; their smallest distance is the step.
+    """
+    present = values[np.isfinite(values)]
+    distinct = np.unique(np.round(present, 6))
+    if distinct.size < 2 or distinct.size > 0.5 * present.size:
+        return 0.0
+    return float(np.diff(distinct).min())
+
+
+def stair_size(values: Floats) -> float:
+    """Return the step of coarse readings from which a finer reference was taken; 0 if none shows.
+
+    Such a difference has the fine steps of the reference, but it moves by those of the sensor: a few
+    times or often, always by about as much, and hardly at all in between.
+    """
+    moves = np.abs(np.diff(values[np.isfinite(values)]))
+    jumped = moves > moves.max(initial=0.0) / 2
+    if jumped.sum() < _FEWEST_JUMPS:
+        return 0.0
+    step = float(np.median(moves[jumped]))
+    alike = np.ptp(moves[jumped]) <= _ALIKE * step
+    return step if alike and moves[~jumped].max(initial=0.0) <= _STILL * step else 0.0
+
+
+def noise_density(residual: Floats, interval_s: float) -> float:
+    """Return the noise power at frequency zero, in unit² · s.
+
+    The variance of a mean over a span of T seconds is this number divided by T. Readings a second
+    apart repeat each other, so the variance of a single reading says too little: it is estimated
+    from means of ever longer blocks [1]_. It grows with their length until they outlast the memory of
+    the noise, and scatters more and more: a longer block counts where it grew by more than the scatter.
+
+    References
+    ----------
+    .. [1] H. Flyvbjerg and H. G. Petersen, J. Chem. Phys. 91, 461 (1989).
+    """
+    present = residual[np.isfinite(residual)]
+    if present.size < 4:
+        return 0.0
+    means, length = present, 1
+    density = before = last = 0.0
+    while True:
+        left = means - means.sum() / means.size
+        now = interval_s * length * float(left @ left) / (left.size - 1)
+        if now > density * (1 + np.sqrt(2 / (left.size - 1))):
+            density, before = now, last
+        last = now
+        # Blocks twice as long are made of two each; some are needed for a variance.
+        length *= 2
+        if present.size // length < _FEWEST_BLOCKS:
+            break
+        pairs = means[: means.size // 2 * 2]
+        means = (pairs[::2] + pairs[1::2]) / 2
+    grew = density - before if before else 0.0
+    return density + _GROWS_ON * max(grew, 0.0)
+
+
+def noise_covariance(
+    middle_s: Floats, duration_s: Floats, density: float, variance: float
+) -> Floats:
+    """Return the covariance of means over bins, for noise whose memory fades exponentially.
+
+    Parameters
+    ----------
+    middle_s, duration_s : array, shape (bins,)
+        Middle and length of each bin; bins do not overlap.
+    density : float
+        Noise power at frequency zero, from `noise_density`, in unit² · s.
+    variance : float
+        Variance of a single reading, in unit².
+    """
+    memory = density / (2 * variance)
+    ages = duration_s / memory
+    faded = -np.expm1(-ages) / ages
+    gaps = np.abs(middle_s[:, None] - middle_s) - (duration_s[:, None] + duration_s) / 2
+    covariance = variance * np.outer(faded, faded) * np.exp(-gaps.clip(min=0) / memory)
+    np.fill_diagonal(covariance, variance * 2 / ages * (1 - faded))
+    return np.asarray(covariance)
+
+
+def noise_std(values: Floats) -> float:
+    """Return the standard deviation of the reading noise, from second differences.
+
+    Any smooth course cancels in ``x[i-1] - 2 x[i] + x[i+1]``, whose variance is 6 times the noise's.
+    """
+    present = values[np.isfinite(values)]
+    if present.size < 3:
+        return 0.0
+    return float(np.sqrt(np.mean(np.diff(present, 2) ** 2) / 6))
+
+
+def quantisation_error(values: Floats, step: float | None = None) -> float:
+    """Return the standard error that coarse steps leave in a long mean, in the channel's unit.
+
+    The step is found from the values if it is not told.
+
+    Noise of a third of a step or more carries the mean over the steps; a sensor stuck on one value
+    hides up to half a step [1]_. In between, the bias of a mean shrinks as
+    ``exp(-2 (pi * noise / step)²)`` (first term of its Fourier series over the steps). A course
+    that crosses several steps is averaged over them too.
+
+    References
+    ----------
+    .. [1] JCGM 100:2008 (GUM), F.2.2.1: a reading known to within a step has
+       ``step / sqrt(12)`` as its standard uncertainty.
+    """
+    present = values[np.isfinite(values)]
+    if present.size == 0:
+        return 0.0
+    step = step_size(present) if step is None else step
+    if step == 0:
+        if np.ptp(present) > 0:
+            return 0.0
+        # A constant channel shows no step: its last written digit is the best guess, 1 at most.
+        step = _last_digit(float(present[0]))
+    crossed = float(np.ptp(_smooth(present))) / step
+    return float(step / np.sqrt(12) * left_by_noise(present, step) / (1 + crossed))
+
+
+def left_by_noise(readings: Floats, step: float) -> float:
+    """Return the share of what rounding hides in a mean that noise leaves hidden, 0 to 1."""
+    # Rounding itself adds step²/12 to the variance of readings that move between values.
+    # Noise that lasts some seconds carries the mean over the steps just as well as white noise.
+    noise = np.sqrt(max(_scatter(readings) ** 2 - step**2 / 12, 0.0))
+    return float(np.exp(-2 * (np.pi * noise / step) ** 2))
+
+
+def _scatter(values: Floats) -> float:
+    """Return the standard deviation about straight lines through stretches of a minute or so."""
+    length = min(60, values.size)
+    if length < 4:
+        return 0.0
+    blocks = values[: values.size // length * length].reshape(-1, length)
+    ramp = np.arange(length) - (length - 1) / 2
+    left = blocks - blocks.mean(axis=1, keepdims=True)
+    left = left - np.outer(left @ ramp / (ramp @ ramp), ramp)
+    return float(np.sqrt((left**2).sum() / (left.size - 2 * len(blocks))))
+
+
+def _smooth(values: Floats) -> Floats:
+    length = max(values.size // 10, 1)
+    blocks = values[: values.size // length * length].reshape(-1, length)
+    return np.asarray(blocks.mean(axis=1))
+
+
+def _last_digit(value: float) -> float:
+    for digits in range(4):
+        if abs(value - round(value, digits)) < 1e-9:
+            return float(10.0**-digits)
+    return 1e-3

@@ -1,0 +1,355 @@
+"""The curve of one load, fitted pass by pass: each knows noise, room and power better."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.signal.grid import Grid, lagged
+from gelassen.core.signal.noise import noise_density
+from gelassen.core.signal.smooth_steps import unstepped
+from gelassen.core.thermal.fanless import fanless_chance
+from gelassen.core.thermal.load_bins import LoadBins
+from gelassen.core.thermal.power_effect import power_effect, settled_power
+from gelassen.core.thermal.reference_place import BESIDE, ROOM, Place, places
+from gelassen.core.thermal.relaxation import Relaxation
+from gelassen.core.thermal.relaxation_fit import (
+    USUAL_SLOWEST,
+    Account,
+    fit_relaxation,
+    time_constant_list,
+)
+from gelassen.core.thermal.slow_bodies import SUPPOSED, SlowTails, TailsTold
+
+# A boost of the clock lasts up to about a minute and is not the steady state.
+_BOOST_S = 60.0
+# It takes so much of a load at most: the rest is to be fitted.
+_LONGEST_BOOST = 0.7
+# What power that wandered did to the temperature is inferred too.
+_WANDER_IN_DOUBT = 0.35
+# Walls of a case hold some of a change of the room back, for so long.
+_ROOM_HELD, _HELD_S = 0.1, 1500.0
+# Without a fan there is none that could turn faster in a warmer room: so much of that doubt goes.
+_SURER_FANLESS = 0.6
+# Share of the settled rise at rest, where no reference tells it.
+_USUAL_START = 0.12
+# Where a log begins under load, the load is taken to have begun so long before.
+_UNSEEN_S, _FIRST_S = 300.0, 5.0
+# Noise is estimated from so many independent stretches, however short or long the load.
+_FREEDOM = (5.0, 60.0)
+# Suppositions that count less than this are left out of the drawn course.
+_NO_PART = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class HeatingFit:
+    """A fitted curve, and what its readings cannot show."""
+
+    relaxation: Relaxation
+    begin_s: float  # from when on it was fitted: what came before is boost
+    hidden_k: float  # by the steps of the sensors
+    seen_k: float  # how far the readings rose
+    fanless: float  # how likely it is that no fan is at work, 0 to 1
+    settled_w: float  # the power that belongs to the settled rise; NaN where none was logged
+    conditions_c: Floats  # what room and wander of the power added, one value a step of the grid
+    settled_conditions_c: float  # and what they will where it has settled
+    _parts: tuple["_Part", ...]
+
+    def course(self, elapsed_s: Floats) -> Floats:
+        """Return the mean course over the time since the load began, without what slow bodies miss."""
+        return _mean_course(self._parts, elapsed_s)
+
+    def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
+        """Return what slow bodies still miss at these times, and its doubt at the last of them."""
+        told = [part.tails.missing_at(elapsed_s) for part in self._parts]
+        weights = np.array([part.weight for part in self._parts])
+        means = np.array([mean for mean, _ in told])
+        mean = weights @ means
+        apart = np.array([doubt for _, doubt in told]) ** 2 + (means[:, -1] - mean[-1]) ** 2
+        return mean, float(np.sqrt(weights @ apart))
+
+    def tails_of_each(self, elapsed_s: Floats) -> Floats:
+        """Return what slow bodies still miss at these times under each supposition, one row each."""
+        mean, _ = self.tails_missing(elapsed_s)
+        rows = np.tile(mean, (int(self.relaxation.supposed.max()) + 1, 1))
+        for part in self._parts:
+            rows[part.number] = part.tails.missing_at(elapsed_s)[0]
+        return rows
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """What was found under one supposition of slow bodies, and how much it counts."""
+
+    number: int  # of the supposition
+    weight: float
+    course: CubicSpline
+    tails: TailsTold
+
+
+def fit_heating(
+    grid: Grid,
+    curve: Floats,
+    room: Floats | None,
+    watts: Floats | None,
+    span: LoadSpan,
+    hidden_k: float,
+    slowest: tuple[float, float] = USUAL_SLOWEST,
+    coolant: bool | None = None,
+    before: Sequence[tuple[float, float]] = (),
+) -> HeatingFit:
+    """Fit the curve of one load.
+
+    Parameters
+    ----------
+    grid : Grid
+        Even steps of time, up to the end of the load.
+    curve, room, watts : array, one value a step
+        Temperature (NaN where not read), reference and power (filled; None if not logged).
+    span : LoadSpan
+        When the load ran.
+    hidden_k : float
+        What the steps of the sensors hide, as a standard error: seen in readings that are not averaged.
+    slowest : tuple of float
+        What is known of the slowest time constant before: see `fit_relaxation`.
+    coolant : bool, optional
+        Whether the reference is coolant; found from how it moves if not told.
+    before : sequence of tuples
+        Changes of the rise before this load, in K, and how long before each was, in s.
+    """
+    begin_s = span.start_s + boost_length(grid, watts, span)
+    used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
+    before = before or _before_the_log(grid, curve, room, span)
+    bins = LoadBins.of(
+        grid, curve, used, span.start_s, hidden_k, watts is not None, room is not None, before
+    )
+    tried = places(curve[used], None if room is None else room[used], coolant)
+    if room is not None and any(place is BESIDE for place, _ in tried):
+        under_load = (grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)
+        room, rounded = unstepped(room, under_load)
+        bins = bins.with_rounding(rounded)
+    load = _Load(grid, curve, room, watts, span, used, bins)
+    looks = [load.first(place, slowest) for place, _ in tried]
+    if len(looks) > 1:  # the better of both tells the noise with which they are compared
+        noise = min(load.noise(one) for one in looks)
+        looks = [load.first(place, slowest, noise) for place, _ in tried]
+    chances = [
+        np.log(chance) + one.relaxation.log_evidence
+        for one, (_, chance) in zip(looks, tried, strict=True)
+    ]
+    look = load.last(load.second(looks[int(np.argmax(chances))]))
+
+    relaxation = look.relaxation
+    rise = look.rise[used]
+    tenth = max(rise.size // 10, 1)
+    seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
+    parts = []
+    for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
+        weight = float(relaxation.weights[relaxation.supposed == number].sum())
+        if weight > _NO_PART:
+            course = relaxation.under(number).mean_course(load.length_s)
+            left = account.series - course(bins.middle_s)
+            parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
+    settled_w = float("nan")
+    if watts is not None:
+        elapsed = (grid.times_s - span.start_s).clip(min=0)
+        approach_k = _mean_course(parts, elapsed)
+        settled_k = relaxation.quantile(relaxation.settled, 0.5)
+        settled_w = settled_power(watts, approach_k, settled_k, used, grid)
+    conditions = look.conditions_c
+    # A room stays about its mean; coolant that the load warms stays where it came to.
+    settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
+    return HeatingFit(
+        relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, conditions, settled_c,
+        tuple(parts),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    """What one pass found."""
+
+    place: Place
+    slowest: tuple[float, float]
+    rise: Floats  # over the reference as it was felt, one value a step
+    conditions_c: Floats  # what was taken off for that, and for power that wandered
+    tails: list[SlowTails]
+    accounts: list[Account]
+    relaxation: Relaxation
+    fanless: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Load:
+    """One load, and the passes over it."""
+
+    grid: Grid
+    curve: Floats
+    room: Floats | None
+    watts: Floats | None
+    span: LoadSpan
+    used: Bools
+    bins: LoadBins
+
+    @property
+    def length_s(self) -> float:
+        """How long it ran."""
+        return self.span.end_s - self.span.start_s
+
+    def first(
+        self,
+        place: Place,
+        slowest: tuple[float, float],
+        noise: tuple[float, float] | None = None,
+    ) -> _Look:
+        """Fit with the noise told, or that of neighbouring readings; the reference is late as usual."""
+        step_s = self.grid.step_s
+        felt = (
+            np.zeros_like(self.curve)
+            if self.room is None
+            else lagged(self.room, step_s, place.lag_s)
+        )
+        rise = self.curve - felt
+        neighbours = np.diff(self.curve[self.used], 2) / np.sqrt(6)
+        density = max(noise_density(neighbours, step_s), 1e-4)
+        noise = noise or (density, max(float(np.sqrt(density / step_s)), 1e-3))
+        tails = self.bins.tails(rise)
+        accounts = self.bins.accounts(tails, rise, [], noise)
+        usual = place.slowest if slowest == USUAL_SLOWEST else slowest
+        relaxation = fit_relaxation(
+            self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
+            draws=250,
+        )  # fmt: skip
+        return _Look(place, usual, rise, felt, tails, accounts, relaxation)
+
+    def second(self, look: _Look) -> _Look:
+        """Fit three exponentials, knowing noise, delay and wander of the power."""
+        return self._again(look, last=False)
+
+    def last(self, look: _Look) -> _Look:
+        """Fit bends, too."""
+        return self._again(look, last=True)
+
+    def _again(self, look: _Look, *, last: bool) -> _Look:
+        grid, span, used, relaxation = self.grid, self.span, self.used, look.relaxation
+        before = grid.times_s < span.start_s
+        start_share = _start_share(relaxation, look.rise, self.room is not None, before)
+        fanless = self._fanless(relaxation)
+        approach = self._approach(look)
+        conditions, doubts = np.zeros_like(self.curve), []
+        if self.room is not None:
+            passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
+            felt = _as_felt(self.room, passages, grid.step_s)
+            conditions = conditions + felt
+            gain = look.place.gain_in_doubt * (1 - _SURER_FANLESS * fanless)
+            doubts.append(gain * (felt - felt[used].mean()))
+            doubts.append(look.place.delay_in_doubt * (self.room - felt))
+            if look.place is ROOM:
+                doubts.append(_ROOM_HELD * (felt - lagged(felt, grid.step_s, _HELD_S)))
+        if self.watts is not None and look.place is ROOM:
+            rise = self.curve - conditions
+            effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
+            if effect is not None:
+                conditions = conditions + effect.wander_k
+                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
+        rise = self.curve - conditions
+        tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
+        noise = self._noise(look.rise - approach)
+        accounts = self.bins.accounts(tails, rise, doubts, noise)
+        found = fit_relaxation(
+            self.bins.middle_s, accounts, time_constant_list(grid.step_s), slowest=look.slowest,
+            fanless=fanless, among=relaxation.sets if last else None,
+            start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
+            freedom=self._freedom(*noise),
+        )  # fmt: skip
+        return replace(
+            look, rise=rise, conditions_c=conditions, tails=tails, accounts=accounts,
+            relaxation=found, fanless=fanless,
+        )  # fmt: skip
+
+    def noise(self, look: _Look) -> tuple[float, float]:
+        """Return the density and the standard deviation of what a look leaves."""
+        return self._noise(look.rise - self._approach(look))
+
+    def _noise(self, left: Floats) -> tuple[float, float]:
+        density = max(noise_density(left[self.used], self.grid.step_s), 1e-4)
+        return density, max(float(np.nanstd(left[self.used])), 1e-3)
+
+    def _freedom(self, density: float, std: float) -> float:
+        """Return by how many independent stretches the noise is known."""
+        return float(np.clip(self.length_s * std**2 / density, *_FREEDOM))
+
+    def _approach(self, look: _Look) -> Floats:
+        course = look.relaxation.mean_course(self.length_s)
+        return np.asarray(course((self.grid.times_s - self.span.start_s).clip(min=0)))
+
+    def _fanless(self, relaxation: Relaxation) -> float:
+        """Return how likely it is that no fan is at work."""
+        if self.watts is None or self.room is None:
+            return 0.0
+        mean_w = float(self.watts[self.used].mean())
+        settled = relaxation.quantile(relaxation.settled, 0.5)
+        return fanless_chance(settled / mean_w) if mean_w > 0 else 0.0
+
+
+def _before_the_log(
+    grid: Grid, curve: Floats, room: Floats | None, span: LoadSpan
+) -> Sequence[tuple[float, float]]:
+    """Return what a load had done when its log began: slow bodies still follow that, too.
+
+    Rest and the quickest parts belong to the rise of the first readings as well. They are about half of
+    what is seen where the log begins with the load, and little where it begins long after it.
+    """
+    first = grid.times_s <= grid.times_s[0] + _FIRST_S
+    if room is None or span.start_s > grid.times_s[0] + _FIRST_S:
+        return ()
+    rise = curve - room
+    start_k, end_k = _mean(rise[first]), _mean(rise[grid.times_s >= span.end_s - _FIRST_S])
+    done_k = start_k - 0.5 * abs(end_k - start_k)
+    return ((done_k, _UNSEEN_S),) if done_k > 0 else ()
+
+
+def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
+    """Return how many seconds at the start of a load are left out: power's boost, or up to a minute."""
+    length = span.end_s - span.start_s
+    usual = min(_BOOST_S, 0.05 * length)
+    if watts is None:
+        return usual
+    under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
+    typical = float(np.median(under_load[under_load.size // 2 :]))
+    # The first reading may still be ramping up; a boost is what lies above the usual from then on.
+    ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
+    boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
+    return max(min(boost, _LONGEST_BOOST * length), usual)
+
+
+def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:
+    """Return which share of the settled rise was there when the load began."""
+    settled = relaxation.quantile(relaxation.settled, 0.5)
+    if not over or settled <= 1:
+        return _USUAL_START
+    rest = rise[before & np.isfinite(rise)]
+    start = (
+        float(np.median(rest))
+        if rest.size
+        else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
+    )
+    return float(np.clip(start / settled, 0.02, 0.9))
+
+
+def _mean_course(parts: Sequence[_Part], elapsed_s: Floats) -> Floats:
+    return np.asarray(sum(part.weight * part.course(elapsed_s) for part in parts))
+
+
+def _mean(values: Floats) -> float:
+    present = values[np.isfinite(values)]
+    return float(present.mean()) if present.size else 0.0
+
+
+def _as_felt(room: Floats, passages: list[tuple[float, float]], step_s: float) -> Floats:
+    """Return the reference as the part feels it: late, through the same heat capacities."""
+    parts = [weight * lagged(room, step_s, constant) for constant, weight in passages]
+    return np.asarray(np.sum(parts, axis=0))

@@ -1,0 +1,74 @@
+"""Where the reference is, seen from the part: beyond a heatsink, or beside it as coolant is."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.thermal.relaxation_fit import USUAL_SLOWEST
+
+# Both places are tried where the reference rises this far, and by this share of what the part does.
+_RISES_K, _RISES_SHARE = 1.5, 0.08
+# What rises by this share of the part itself is most likely warmed by the load; else it seldom is.
+_WARMED_SHARE, _WARMED, _NOT_WARMED = 0.35, 0.95, 0.03
+# The load warms; rooms go to and fro.
+_ONE_WAY = 0.8
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A place the reference may have."""
+
+    lag_s: float  # how late a change of it arrives, before any fit tells better
+    slowest: tuple[float, float]  # time constant of the part above it, as in `fit_relaxation`
+    delay_in_doubt: float  # share of what the lag changes
+    gain_in_doubt: float  # share of a change of it by which the rise may change, too
+
+
+# A typical heatsink lies between room and part; what is fitted tells its lags better. A fan on a curve
+# turns faster in a warmer room.
+ROOM = Place(120.0, USUAL_SLOWEST, 0.25, 0.2)
+# A cold plate lies between coolant and part: its lag is short, and hardly shows in what is fitted.
+BESIDE = Place(12.0, (60.0, 1.6), 0.7, 0.01)
+
+
+def places(
+    part_c: Floats, reference_c: Floats | None, coolant: bool | None = None
+) -> tuple[tuple[Place, float], ...]:
+    """Return where the reference may be, given both under load; each with its chance.
+
+    `coolant` says whether it is beside the part; None if that is not known.
+    """
+    if reference_c is None or coolant is False:
+        return ((ROOM, 1.0),)
+    if coolant:
+        return ((BESIDE, 1.0),)
+    rises_k, part_k = _rises(reference_c), _moves(part_c)
+    if rises_k < max(_RISES_K, _RISES_SHARE * part_k):
+        return ((ROOM, 1.0),)
+    chance = _WARMED if rises_k >= _WARMED_SHARE * part_k else _NOT_WARMED
+    return (ROOM, 1 - chance), (BESIDE, chance)
+
+
+def likeliest_place(part_c: Floats, reference_c: Floats, coolant: bool | None = None) -> Place:
+    """Return where the reference most likely is, at a first look."""
+    if coolant is not None:
+        return BESIDE if coolant else ROOM
+    warmed = _rises(reference_c) >= max(_RISES_K, _WARMED_SHARE * _moves(part_c))
+    return BESIDE if warmed else ROOM
+
+
+def _rises(values: Floats) -> float:
+    """Return how far a channel rises from the beginning to the end; 0 if it goes to and fro."""
+    present = values[np.isfinite(values)]
+    if present.size < 2:
+        return 0.0
+    part = max(present.size // 20, 1)
+    rises = float(present[-part:].mean() - present[:part].mean())
+    return rises if rises >= _ONE_WAY * _moves(values) else 0.0
+
+
+def _moves(values: Floats) -> float:
+    """Return how far a channel goes, but for a few readings."""
+    present = values[np.isfinite(values)]
+    return float(np.ptp(np.percentile(present, (2, 98)))) if present.size else 0.0

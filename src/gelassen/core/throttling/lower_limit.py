@@ -1,0 +1,67 @@
+"""A temperature limit below the one that was told: a chip that stands still there while its power falls."""
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.signal.flags import joined_spans, running_median, within
+from gelassen.core.signal.noise import step_size
+
+# The limit that shows lies so far below the one told; nearer, that one will do.
+_LEAST_K, _MOST_K = 2.0, 15.0
+# The chip stands still within this (or so much of a sensor's step), for so long.
+_STILL_K, _STILL_STEPS, _STILL_S, _PAUSE_S, _SMOOTH_S = 0.75, 0.75, 60.0, 15.0, 15.0
+# Meanwhile so much is taken from it, and not at once: a lower load or a board that switches does that.
+_POWER_TAKEN, _CLOCK_TAKEN, _AT_ONCE = 0.05, 0.015, 0.5
+
+
+def shown_limit(
+    times: Floats,
+    temperature: Floats,
+    clock: Floats,
+    power: Floats | None,
+    loaded: Bools,
+    limit_c: float,
+) -> float | None:
+    """Return where the chip is held, in °C, if it shows that this is below its limit.
+
+    A fan that is held to a temperature keeps it still as well, whatever the load does, but takes no clock:
+    without one, nothing is said.
+
+    Parameters
+    ----------
+    times, temperature : ndarray, shape (n,)
+        Sample times in s, °C.
+    clock, power : ndarray, shape (n,)
+        MHz, W: what a governor takes; power may be None.
+    loaded : ndarray of bool, shape (n,)
+        Where the machine is under load.
+    limit_c : float
+        The limit that was told, °C.
+    """
+    taken = [(clock, _CLOCK_TAKEN), (power, _POWER_TAKEN)]
+    if loaded.sum() < 20:
+        return None
+    smooth = running_median(temperature, times, _SMOOTH_S)
+    top_c = float(np.percentile(smooth[loaded], 95))
+    if not limit_c - _MOST_K <= top_c <= limit_c - _LEAST_K:
+        return None
+    still = loaded & (
+        np.abs(smooth - top_c) <= max(_STILL_K, _STILL_STEPS * step_size(temperature))
+    )
+    joined = joined_spans(times, still, _PAUSE_S)
+    start, end = max(joined, key=lambda ends: ends[1] - ends[0], default=(0.0, 0.0))
+    if end - start < _STILL_S:
+        return None
+    inside = within(times, start, end)
+    for series, least in taken:
+        if series is None:
+            continue
+        course = running_median(series, times, _SMOOTH_S)[inside]
+        ahead = max(round(_SMOOTH_S / max((end - start) / course.size, 1e-9)), 1)
+        had, left = float(course[0]), float(np.median(course[-max(course.size // 3, 1) :]))
+        gone = had - left
+        if not gone > least * had:
+            return None
+        if ahead < course.size and (course[:-ahead] - course[ahead:]).max() > _AT_ONCE * gone:
+            return None
+    return top_c

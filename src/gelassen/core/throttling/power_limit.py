@@ -1,0 +1,178 @@
+"""What shows that a power limit holds a chip back, told or not."""
+
+import numpy as np
+from scipy.ndimage import label, mean
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.signal.flags import (
+    forward,
+    running_median,
+    spans_of,
+    tidied,
+    usual_gap_s,
+    within,
+)
+from gelassen.core.signal.noise import noise_std, step_size
+
+# A plateau of power is this even; readings of package power scatter by a per cent or so.
+_PINNED_SHARE = 0.025
+# Power within this of a limit that is told is held by it.
+_LIMIT_SHARES, _SWINGS_SHARES = (0.985, 1.04), (0.965, 1.05)
+# On a power limit the clock gives way as leakage grows, by this share a kelvin or more, and power keeps
+# its level to about this share a kelvin (standard deviation): that shows a limit which nobody told.
+_GIVES_WAY_PER_K, _KEEPS_PER_K, _WARMING_K = 3.5e-4, 2.5e-5, 10.0
+# Of a chip that is free, what leaks and what is lost with warmth cancel by chance: its power goes with
+# anything within such a range a kelvin. A level must be so many times likelier than that.
+_FREE_PER_K, _LIKELIER, _LIKELIER_SLOW = 2.8e-3, 10.0, 3.0
+# Whether power keeps its level is looked at over stretches of temperature this long.
+_STRETCH_K = 5.0
+# A board that switches takes away at least this share of the power within seconds.
+_SUDDEN_SHARE = 0.05
+
+
+def on_limit(power: Floats, allowed: Floats) -> Bools:
+    """Return where the power sits on the limit that was told; above it, the chip boosts.
+
+    A governor that goes in steps swings about its limit: stretches of the wider band count that lie in
+    the narrow one for most of the time.
+    """
+    share = np.nan_to_num(power / allowed)
+    sits = (share >= _LIMIT_SHARES[0]) & (share <= _LIMIT_SHARES[1])
+    stretch, count = label((share >= _SWINGS_SHARES[0]) & (share <= _SWINGS_SHARES[1]))
+    mostly = np.concatenate([[False], mean(sits, stretch, np.arange(1, count + 1)) > 0.5])
+    return np.asarray(sits | mostly[stretch])
+
+
+def pinned(
+    times: Floats, power: Floats, allowed: Floats | None, where: Bools, near: Bools
+) -> Bools:
+    """Return where the power sits on a level: the one told, or the one it keeps by itself.
+
+    `where` is where only a power limit can hold the chip back: there the level is read off.
+    """
+    smooth = running_median(power, times, 5.0)
+    if allowed is not None:
+        return on_limit(smooth, allowed)
+    if where.sum() < 20:
+        return np.zeros(times.size, dtype=bool)
+    level = float(np.median(smooth[where]))
+    scatter = 2 * noise_std(power[where]) / np.sqrt(5)
+    spread = max(_PINNED_SHARE * level, scatter)
+    # A level is kept by most of the samples; a power that drifts through it is no plateau.
+    if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
+        return np.zeros(times.size, dtype=bool)
+    narrow = max(0.4 * _PINNED_SHARE * level, scatter)
+    return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
+
+
+def gives_way(
+    times: Floats, temperature: Floats, clock: Floats, power: Floats, where: Bools
+) -> Bools:
+    """Return where power keeps its level while the clock gives way to the warming chip.
+
+    So does a chip that is held by a power limit from the first second on; a chip that is not takes
+    more power as it leaks more, or loses clock and power together.
+    """
+    nothing = np.zeros(times.size, dtype=bool)
+    start = times[where][0] if where.any() else 0.0
+    use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
+    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < _WARMING_K:
+        return nothing
+    smooth = running_median(power, times, 9.0)
+    level = float(np.median(smooth[use]))
+    if not level > 0:
+        return nothing
+    # Governors that go in steps make their power scatter, too.
+    by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
+    keeps = use & (np.abs(smooth - level) <= max(0.4 * _PINNED_SHARE * level, by_chance))
+    if keeps.sum() < 0.8 * use.sum():
+        return nothing
+    if not _level_at_each(temperature[use], power[use], level):
+        return nothing
+    about = use & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+    warm = temperature[about] - temperature[about].mean()
+    if warm @ warm < about.sum() * (_WARMING_K / 5) ** 2:
+        return nothing
+    reads = running_median(clock, times, 9.0)[about]  # single low readings are no slope
+    clock_per_k = float(warm @ np.log(reads.clip(1))) / float(warm @ warm)
+    power_per_k = float(warm @ np.log(power[about].clip(1e-3))) / float(warm @ warm)
+    scatter = noise_std(power[about]) / level / float(np.sqrt(warm @ warm))
+    # One step of a coarse clock, taken somewhere on the way, is not yet a slope; scatter smooths steps.
+    hidden = max(step_size(clock[about]) - 2 * noise_std(clock[about]), 0.0)
+    one_step = hidden / float(np.median(reads))
+    least = _GIVES_WAY_PER_K + one_step / float(np.ptp(np.percentile(temperature[about], [2, 98])))
+    if clock_per_k > -least or not _level(power_per_k, scatter):
+        return nothing
+    return where & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+
+
+def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
+    """Return whether power keeps its level while the chip warms by some kelvins: no slope, no bend."""
+    read = np.isfinite(temperature) & np.isfinite(power)
+    temperature, power = temperature[read], power[read]
+    if not level > 0 or read.sum() < 60:
+        return False
+    if np.ptp(np.percentile(temperature, [2, 98])) < _WARMING_K:
+        return False
+    slope_per_k, error = _slope(temperature, power, level)
+    return _level(slope_per_k, error) and _level_at_each(temperature, power, level)
+
+
+def no_slope(temperature: Floats, power: Floats, level: float) -> bool:
+    """Return whether power over temperature has the slope of a level, likelier than by chance.
+
+    Less is asked than where the clock has hardly given way.
+    """
+    read = np.isfinite(temperature) & np.isfinite(power)
+    if not level > 0 or read.sum() < 3 or np.ptp(temperature[read]) == 0:
+        return False
+    return _level(*_slope(temperature[read], power[read], level), _LIKELIER_SLOW)
+
+
+def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, float]:
+    """Return the slope of power as a share a kelvin, and its standard error."""
+    warm = temperature - temperature.mean()
+    return (
+        float(warm @ power) / float(warm @ warm) / level,
+        noise_std(power) / level / float(np.sqrt(warm @ warm)),
+    )
+
+
+def _level(slope_per_k: float, error: float, likelier: float = _LIKELIER) -> bool:
+    """Return whether such a slope (a share a kelvin) is that of a level, far likelier than by chance."""
+    spread = float(np.hypot(error, _KEEPS_PER_K))
+    likelihood = np.exp(-0.5 * (slope_per_k / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
+    return bool(likelihood * _FREE_PER_K > likelier)
+
+
+def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
+    """Return whether power keeps its level at every temperature passed.
+
+    Leakage and the steps of a clock that sags cancel on the whole now and then, but not everywhere.
+    """
+    scatter = noise_std(power)
+    place = np.floor((temperature - temperature.min()) / _STRETCH_K)
+    for number in np.unique(place):
+        there = power[place == number]
+        allowed = 0.2 * _PINNED_SHARE * level + 2.5 * scatter / np.sqrt(there.size)
+        if there.size >= 3 and abs(float(np.median(there)) - level) > allowed:
+            return False
+    return True
+
+
+def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
+    """Return where a board holds the chip back in coarse steps: stretches that begin with a drop.
+
+    Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
+    has no such beginning. Where power was not logged, the clock drops in its place.
+    """
+    found = np.zeros(times.size, dtype=bool)
+    filled = forward(power)
+    for start, end in spans_of(times, tidied(times, slow)):
+        before = filled[within(times, start - 15, start - 3)]
+        after = filled[within(times, start + 3, start + 15)]
+        if not (before.size and after.size):
+            continue
+        if np.median(after) < (1 - _SUDDEN_SHARE) * np.median(before):
+            found[within(times, start, end)] = True
+    return found

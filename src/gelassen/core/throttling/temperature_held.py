@@ -1,0 +1,64 @@
+"""A chip whose temperature stands still at its limit while its clock and power give way."""
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.signal.flags import joined_spans, running_median, within
+from gelassen.core.signal.noise import step_size
+
+# It rides on the limit within this (or half a step of the sensor), for so long.
+_RIDES_K, _RIDES_S, _PAUSE_S = 1.2, 30.0, 15.0
+# What it had as it came to the limit is read over this long before; what a clock loses with warmth alone it
+# has lost by then.
+_ARRIVAL_S, _FEWEST = 20.0, 4
+_POWER_LOST, _CLOCK_LOST = 0.02, 0.005
+# A clock that is read in coarser steps than this cannot show what it loses: power then says it alone.
+_COARSE = 0.01
+
+
+def gives_way_at_limit(
+    times: Floats,
+    temperature: Floats,
+    clock: Floats,
+    power: Floats,
+    limit_c: float,
+    loaded: Bools,
+) -> Bools:
+    """Return where both clock and power are below what they were on arrival at the limit.
+
+    Losing boost with warmth ends where the temperature stands still. What goes on falling there is
+    taken by heat, also where it is less than an ordinary loss of boost. Where the clock is read in coarse
+    steps it need not be lower, only not higher.
+
+    Parameters
+    ----------
+    times, temperature, clock, power : ndarray, shape (n,)
+        Sample times in s, °C, MHz, W.
+    limit_c : float
+        The limit, °C.
+    loaded : ndarray of bool, shape (n,)
+        Where the machine is under load.
+    """
+    given = np.zeros(times.size, dtype=bool)
+    rides_k = max(_RIDES_K, 0.5 + step_size(temperature) / 2)
+    rides = loaded & (running_median(temperature, times, 15.0) >= limit_c - rides_k)
+    joined = joined_spans(times, rides, _PAUSE_S)
+    if not any(end - start >= _RIDES_S for start, end in joined):
+        return given
+    slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))
+    for start, end in joined:
+        before = within(times, start - _ARRIVAL_S, start)
+        then = loaded[before]
+        if end - start < _RIDES_S or then.sum() < _FEWEST:
+            continue
+        had_clock, had_power = (_middle(series[before][then]) for series in (clock, power))
+        inside = within(times, start, end)
+        coarse = step_size(clock[loaded]) > _COARSE * had_clock
+        lower = slow_clock[inside] <= (1.0 if coarse else 1 - _CLOCK_LOST) * had_clock
+        given[inside] = lower & (slow_power[inside] < (1 - _POWER_LOST) * had_power)
+    return given & loaded
+
+
+def _middle(values: Floats) -> float:
+    present = values[np.isfinite(values)]
+    return float(np.median(present)) if present.size else float("nan")

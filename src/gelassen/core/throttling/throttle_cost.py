@@ -1,0 +1,86 @@
+"""What being held back cost: clock, power and work against the part of the run that was free."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.foundation.result import Result
+
+_FEWEST_FREE = 5
+# The first seconds of a load run faster than any chip can sustain, held back or not.
+_COLD_S = 20.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeldBack(Result):
+    """Shares lost while held back, in percent; NaN where not logged or never free.
+
+    Attributes
+    ----------
+    clock_pct, power_pct, work_pct
+        Mean while held back against the mean while free, under load.
+    free_s
+        How long it was free, in s: what the comparison stands on.
+    """
+
+    clock_pct: float
+    power_pct: float
+    work_pct: float
+    free_s: float
+
+    def __str__(self) -> str:
+        told = [
+            f"{value:.1f} % of its {name}"
+            for name, value in (
+                ("clock", self.clock_pct),
+                ("power", self.power_pct),
+                ("work", self.work_pct),
+            )
+            if np.isfinite(value)
+        ]
+        return "lost " + ", ".join(told) if told else "what was lost cannot be told"
+
+
+def lost_while_held(
+    time_s: Floats,
+    held: Bools,
+    loaded: Bools,
+    *,
+    clock_mhz: Floats | None,
+    power_w: Floats | None,
+    work_per_s: Floats | None,
+) -> HeldBack | None:
+    """Compare the held part of the load with its free part; None if it never was held.
+
+    Parameters
+    ----------
+    time_s : ndarray, shape (n,)
+        Sample times in s.
+    held, loaded : ndarray of bool, shape (n,)
+        Where the chip was held back, and where it was under load.
+    clock_mhz, power_w, work_per_s : ndarray, shape (n,), or None
+        What may have been lost.
+    """
+    if not (held & loaded).any():
+        return None
+    free = loaded & ~held & (time_s >= time_s[loaded][0] + _COLD_S)
+    if free.sum() < _FEWEST_FREE:
+        # Held from the start: the cold seconds are all there is to compare with, and say too much.
+        free = np.zeros_like(free)
+
+    def lost(series: Floats | None) -> float:
+        if series is None:
+            return float("nan")
+        usual, left = series[free & np.isfinite(series)], series[held & np.isfinite(series)]
+        if usual.size < _FEWEST_FREE or left.size == 0 or not usual.mean() > 0:
+            return float("nan")
+        return 100 * (1 - float(left.mean()) / float(usual.mean()))
+
+    weight = np.gradient(time_s) if time_s.size > 1 else np.ones(time_s.size)
+    return HeldBack(
+        clock_pct=lost(clock_mhz),
+        power_pct=lost(power_w),
+        work_pct=lost(work_per_s),
+        free_s=float(weight[free].sum()),
+    )

@@ -1,0 +1,1 @@
+"""Public figures, one function each: a result and axes in, axes out."""

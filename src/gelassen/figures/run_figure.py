@@ -1,0 +1,228 @@
+"""One run over time: temperatures, clock, power, fan and work."""
+
+from dataclasses import replace
+from pathlib import Path
+from textwrap import shorten
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.judging import core_channels, with_mean_of_cores
+from gelassen.core.recording.recording import Recording
+from gelassen.core.run.stretches import Stretch
+from gelassen.core.run.summary import RunSummary
+from gelassen.core.signal.impossible import without_impossible
+from gelassen.figures.canvas import (
+    BLUE,
+    GREEN,
+    GREY,
+    ORANGE,
+    PURPLE,
+    RED,
+    SKY,
+    literal_text,
+    new_figure,
+    save,
+)
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+# Labels of changes stand between the curves: two words each, and so much of a note.
+_LABEL = 24
+_CHANGED = {
+    "fan": "fan changed",
+    "flow": "flow changed",
+    "load": "load changed",
+    "pause": "load paused",
+}
+_PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "cooldown": "#f4f4f4"}
+
+
+@literal_text
+def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
+    """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
+    frame, _ = without_impossible(with_mean_of_cores(recording.frame, summary.channel))
+    recording = replace(recording, frame=frame)
+    minutes = frame.index.to_numpy(dtype=float) / 60
+    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)])
+    lanes = [lane for lane in lanes if lane[0] == "temperature" or _any(frame, lane[1])]
+    if any(lane[0] == "work" for lane in lanes):  # work says more than load
+        lanes = [lane for lane in lanes if lane[0] != "load"]
+    if summary.channel is None:
+        lanes = [lane for lane in lanes if lane[0] != "temperature"]
+    if not lanes:
+        lanes = [("load", ["cpu.all.load_pct"], "load in %")]
+    heights = [3.0 if lane[0] == "temperature" else 1.0 for lane in lanes]
+    figure, axes = new_figure(len(lanes), heights)
+    for axis, (kind, names, label) in zip(axes, lanes, strict=True):
+        _shade_phases(axis, recording)
+        if kind == "temperature":
+            _temperatures(axis, recording, summary, minutes)
+        else:
+            for name, colour in zip(names, (BLUE, ORANGE, GREEN, RED), strict=False):
+                if name == "cores":
+                    clocks = [
+                        n
+                        for n in frame.columns
+                        if n.startswith("cpu.") and n.endswith(".clock_mhz")
+                    ]
+                    axis.plot(minutes, frame[clocks].mean(axis=1), color=PURPLE, lw=1)
+                elif name in frame.columns:
+                    axis.plot(minutes, frame[name], color=colour, lw=1, label=name)
+            if len(names) > 1:
+                axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
+            if kind != "clock":  # a sag of a few per cent would not show from zero
+                axis.set_ylim(0, 1.08 * axis.get_ylim()[1])
+        axis.set_ylabel(label)
+        axis.grid(axis="y", color="#dddddd", lw=0.6)
+        axis.margins(x=0)
+        axis.set_xlim(left=float(minutes[0]), right=_end_minutes(minutes, summary))
+    axes[-1].set_xlabel("time since the start of the recording in min")
+    title = summary.setup or summary.name
+    made_up = f"   ({MADE_UP})" if summary.made_up else ""
+    figure.suptitle(f"{summary.name}: {title}{made_up}" if summary.setup else f"{title}{made_up}")
+    save(figure, path)
+
+
+def _still_fan(frame: Any, name: str) -> bool:
+    """Say whether a header has no fan that ever turned: it would only take up room."""
+    return name.startswith("fan.") and not (frame[name] > 0).any()
+
+
+def _any(frame: Any, names: list[str]) -> bool:
+    if names == ["cores"]:
+        return any(n.startswith("cpu.") and n.endswith(".clock_mhz") for n in frame.columns)
+    return any(name in frame.columns and frame[name].notna().any() for name in names)
+
+
+def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
+    """Return where the time axis ends: a little beyond the log, or beyond what is extrapolated."""
+    end = float(minutes[-1])
+    steady = summary.stretches[-1].steady if summary.stretches else None
+    if steady is not None and steady.curve is not None and not steady.reached:
+        end = max(end, float(steady.curve.time_s[-1]) / 60)
+    return end + max(0.01 * (end - float(minutes[0])), 0.01)
+
+
+def _lanes(columns: list[str]) -> list[tuple[str, list[str], str]]:
+    fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")]
+    known = ["cpu.package.power_w", "wall.supply.power_w"]
+    powers = [n for n in known if n in columns]
+    return [
+        ("temperature", [], "temperature in °C"),
+        ("clock", ["cores"], "mean clock\nin MHz"),
+        ("power", powers, "power in W"),
+        ("fan", fans[:4], "fan speed\nin rpm"),
+        ("work", ["load.work.rate_per_s"], "work in\nrounds/s"),
+        ("load", ["cpu.all.load_pct"], "load in %"),
+    ]
+
+
+def _temperatures(
+    axis: "Axes", recording: Recording, summary: RunSummary, minutes: "np.ndarray[Any, Any]"
+) -> None:
+    frame = recording.frame
+    cores = [n for n in core_channels(frame) if n != summary.channel]
+    if cores:
+        low, high = frame[cores].min(axis=1), frame[cores].max(axis=1)
+        axis.fill_between(minutes, low, high, color=SKY, alpha=0.35, lw=0, label="other cores")
+    if summary.channel is not None:
+        axis.plot(minutes, frame[summary.channel], color=BLUE, lw=1, label=summary.channel)
+    others = [n for n in frame.columns if n.endswith(".temp_c") and n not in cores]
+    others = [n for n in others if n not in (summary.channel, "cpu.package.temp_c")][:4]
+    for name, colour in zip(others, (GREEN, ORANGE, PURPLE, GREY), strict=False):
+        axis.plot(minutes, frame[name], color=colour, lw=1.2, label=name)
+    if summary.limit_c is not None:
+        axis.axhline(
+            summary.limit_c,
+            color=RED,
+            lw=1.2,
+            ls="--",
+            zorder=6,
+            label=f"limit {summary.limit_c:g} °C",
+        )
+    held = summary.throttling is not None and summary.throttling.at_limit
+    for stretch in summary.stretches:
+        _fitted(axis, stretch, last=stretch is summary.stretches[-1], held=held)
+    if summary.throttling is not None:
+        seen = set()
+        for start, end, cause in summary.throttling.intervals:
+            colour = RED if cause == "thermal" else ORANGE
+            words = "held back by heat" if cause == "thermal" else "held back by power limit"
+            said = None if cause in seen else words
+            axis.axvspan(
+                start / 60, end / 60, color=colour, alpha=0.16, lw=0, label=said, zorder=1.5
+            )
+            axis.axvspan(start / 60, end / 60, ymin=0, ymax=0.03, color=colour, lw=0)
+            seen.add(cause)
+    for step in summary.steps:
+        axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
+        # Along the line and low, where a warm part's curve is not.
+        axis.annotate(
+            shorten(step.noted, _LABEL, placeholder=" …")
+            or _CHANGED.get(step.what, "change found"),
+            (step.at_s / 60, 0.13),
+            xytext=(-2, 0),
+            xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+            rotation=90,
+            ha="right",
+            va="bottom",
+            fontsize=8,
+        )
+    axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
+
+
+def _fitted(axis: "Axes", stretch: Stretch, *, last: bool, held: bool) -> None:
+    """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
+    steady = stretch.steady
+    if steady.curve is None:
+        return
+    base = steady.curve.conditions_c
+    minutes, value = steady.curve.time_s / 60, base + steady.curve.value
+    inside = steady.curve.time_s <= stretch.end_s
+    swings = steady.swings_between is not None
+    settles = "mean over swings" if swings else "held by its limit" if held else "settles at"
+    axis.plot(
+        minutes[inside], value[inside], color="black", lw=1.3,
+        label=None if swings or not last else "fitted",
+    )  # fmt: skip
+    beyond = ~inside
+    beyond[max(int(inside.sum()) - 1, 0)] = True  # joined to what was measured
+    drawn = np.ones_like(inside) if last and not steady.reached else inside
+    axis.fill_between(
+        minutes[drawn], (base + steady.curve.low)[drawn], (base + steady.curve.high)[drawn],
+        color="black", alpha=0.15, lw=0,
+        label=f"{100 * steady.confidence:g} % interval" if last else None,
+    )  # fmt: skip
+    if last and not steady.reached and not swings:
+        axis.plot(
+            minutes[beyond], value[beyond], color="black", lw=1.3, ls="--", label="extrapolated"
+        )
+    if np.isfinite(steady.low) and np.isfinite(steady.high):
+        at = minutes[drawn][-1]
+        axis.errorbar(
+            [at], [base[drawn][-1] + steady.value],
+            yerr=[[steady.value - steady.low], [steady.high - steady.value]],
+            color="black", marker="o", ms=4, capsize=4, lw=1.2, zorder=7,
+            label=settles if last else None,
+        )  # fmt: skip
+
+
+def _shade_phases(axis: "Axes", recording: Recording) -> None:
+    log_end_s = float(recording.frame.index[-1])
+    for phase in recording.phases:
+        if phase.start_s >= log_end_s:
+            continue
+        axis.axvspan(
+            phase.start_s / 60, phase.end_s / 60, color=_PHASE_SHADES.get(phase.name, "white"), lw=0
+        )
+        first = axis.get_subplotspec()
+        if first is not None and first.rowspan.start == 0:
+            middle = (phase.start_s + phase.end_s) / 120
+            axis.annotate(
+                phase.name, (middle, 1.01), xycoords=("data", "axes fraction"), ha="center",
+                fontsize=9, color=GREY,
+            )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What columns mean: names, units, and the channel that each becomes."""

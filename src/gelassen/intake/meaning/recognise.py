@@ -1,0 +1,426 @@
+"""What a column is: from the words of its header, its unit, and its values. Nothing is forced."""
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+from gelassen.core.recording.channels import slug
+from gelassen.core.recording.units import factors, kinds_of
+from gelassen.intake.meaning import vocabulary as words
+from gelassen.intake.meaning.unit_guess import Spread, guess_unit, plausible
+from gelassen.intake.text.cells import folded
+from gelassen.intake.text.headers import STATE, Header
+
+SURE, LIKELY = "sure", "likely"
+NO_PART = "of which part it is is not clear"
+_NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
+
+
+@dataclass(frozen=True, slots=True)
+class Guess:
+    """What a column is taken for.
+
+    Attributes
+    ----------
+    channel
+        Its channel; None if it is left alone.
+    unit
+        The unit its values have ("" if it is the channel's own).
+    confidence
+        "sure", "likely", or "" where it is left alone.
+    why
+        Why it is left alone, or what was guessed.
+    """
+
+    channel: str | None
+    unit: str = ""
+    confidence: str = ""
+    why: str = ""
+
+
+class _Reading(NamedTuple):
+    """The words of one header, before its unit is settled."""
+
+    header: Header
+    text: str
+    part: str
+    quantity: str
+
+
+_SUFFIX = {
+    "temperature": "temp_c", "clock": "clock_mhz", "power": "power_w", "voltage": "voltage_v",
+    "current": "current_a",
+    "speed": "speed_rpm", "duty": "duty_pct", "load": "load_pct", "flow": "flow_lpm", "noise": "level_dba",
+    "rate": "rate_per_s", "energy": "energy_j", "count": "events_count",
+}  # fmt: skip
+_OF_UNIT = {
+    "c": "temperature", "w": "power", "v": "voltage", "a": "current", "rpm": "speed",
+    "lpm": "flow", "dba": "noise",
+    "per_s": "rate", "j": "energy", "mhz": "clock",
+}  # fmt: skip
+
+
+def recognise(
+    headers: Sequence[Header], spreads: Mapping[int, Spread], *, taken: Collection[str] = ()
+) -> list[Guess]:
+    """Say what each column is.
+
+    Parameters
+    ----------
+    headers
+        All columns that are not the time, in order.
+    spreads
+        Position in `headers` to the spread of its values; columns without numbers are not in it.
+    taken
+        Channels that other columns are already.
+    """
+    readings = [_read(header, spreads.get(k)) for k, header in enumerate(headers)]
+    numbered = [
+        r for r in readings if r.part == "cpu" and re.fullmatch(r"(.* )?cpu \d+( .*)?", r.text)
+    ]
+    many = len({re.search(r"cpu (\d+)", r.text)[1] for r in numbered}) > 2  # type: ignore[index]
+    fahrenheit = any(
+        r.quantity == "temperature" and not r.header.unit and k in spreads
+        and (spreads[k].high > 125 or (r.part == "room" and 50 < spreads[k].middle < 120))
+        and spreads[k].middle < 250
+        for k, r in enumerate(readings)
+    )  # fmt: skip
+    guesses = [
+        _guess(r, spreads.get(k), many_cpus=many, fahrenheit=fahrenheit)
+        for k, r in enumerate(readings)
+    ]
+    for quantity in ("clock", "load"):
+        _the_only_one(quantity, readings, guesses, taken)
+    return _each_once(headers, guesses, taken)
+
+
+def _the_only_one(
+    quantity: str, readings: Sequence[_Reading], guesses: list[Guess], taken: Collection[str]
+) -> None:
+    """Take the only clock or load for the processor's, where its header names no part."""
+    suffix = _SUFFIX[quantity]
+    of_processor = [*(g.channel for g in guesses if g.channel), *taken]
+    if any(c.startswith("cpu.") and c.endswith(suffix) for c in of_processor):
+        return
+    alone = [
+        k for k, r in enumerate(readings) if r.quantity == quantity and guesses[k].why == NO_PART
+    ]
+    if len(alone) != 1 or not readings[alone[0]].header.unit:
+        return
+    unit = readings[alone[0]].header.unit
+    guesses[alone[0]] = Guess(
+        f"cpu.all.{suffix}", unit, LIKELY, f"the only {quantity}: taken for that of the processor"
+    )
+
+
+def _read(header: Header, spread: Spread | None) -> _Reading:
+    text = header_words(header.words)
+    kinds = kinds_of(header.unit) if header.unit and header.unit != STATE else ()
+    part = next((name for name, stems in words.PARTS.items() if words.found(stems, text)), "")
+    numbered_core = bool(re.search(_NUMBERED_CORE, text)) or bool(
+        re.fullmatch(r"c \d+", text) and ("c" in kinds or "mhz" in kinds)
+    )
+    if (not part and (numbered_core or words.found(words.CORE[:4], text))) or (
+        part in ("board", "case") and numbered_core
+    ):
+        part = "cpu"
+    quantity = _quantity(text, kinds, header.unit, part, spread)
+    return _Reading(header, text, part, quantity)
+
+
+def header_words(text: str) -> str:
+    """Return the words of a header: folded, at borders of case and digits taken apart."""
+    text = re.sub(r"(?<=[a-zà-ÿ])(?=[A-Z])", " ", text)
+    text = re.sub(r"[^\w%°]+|_", " ", text)
+    text = folded(text)
+    text = re.sub(r"(?<=[a-z])(?=\d)|(?<=\d)(?=[a-z])", " ", text)
+    return " ".join(re.sub(r"\b(cpu|gpu|vrm)(?=[a-z]{3})", r"\1 ", text).split())
+
+
+def _quantity(
+    text: str, kinds: tuple[str, ...], unit: str, part: str, spread: Spread | None
+) -> str:
+    spoken = [name for name, stems in words.QUANTITIES.items() if words.found(stems, text)]
+    if unit == STATE or (not unit and spread is not None and spread.states):
+        return "throttle" if "throttle" in spoken else "state"
+    for name in ("margin", "throttle"):
+        if name in spoken and (name == "margin" or not kinds or set(kinds) <= {"pct"}):
+            return name
+    if "pct" in kinds:
+        if "duty" in spoken or part in ("fan", "pump"):
+            return "duty"
+        return "load" if "load" in spoken else ""
+    if kinds:
+        fitting = [_OF_UNIT[kind] for kind in kinds if kind in _OF_UNIT]
+        for name in spoken:
+            if name in fitting:
+                return name
+        if fitting == ["clock", "speed", "rate"] or set(fitting) >= {"clock", "speed"}:  # Hz
+            return "speed" if part in ("fan", "pump") else "rate" if "rate" in spoken else "clock"
+        if "speed" in fitting and part not in ("fan", "pump") and "rate" in fitting:
+            return "rate"
+        return fitting[0] if fitting else ""
+    if not unit and spoken:
+        first = spoken[0]
+        if part in ("fan", "pump") and first in ("speed", "power", "load") and spread is not None:
+            return "duty" if spread.high <= 100 else "speed"
+        return first
+    if not unit and (words.found(words.HOT_SPOT, text) or part in ("room", "coolant")):
+        return "temperature"
+    if not unit and text.startswith("t ") and part:
+        return "temperature"
+    if not unit and part in ("fan", "pump") and spread is not None and spread.high > 150:
+        return "speed"
+    return ""
+
+
+def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: bool) -> Guess:
+    left = _left_alone(r, spread)
+    if left:
+        own = "c" if left == NO_PART and r.quantity == "temperature" and r.header.unit else ""
+        return Guess(None, own, why=left)
+    unit, confidence, why = r.header.unit, SURE, ""
+    if r.quantity in ("throttle",):
+        return _throttle(r, spread)
+    suffix = _SUFFIX[r.quantity]
+    own = next(k for k in ("per_s", suffix.rsplit("_", 1)[1]) if suffix.endswith("_" + k))
+    if not unit and spread is not None:
+        unit = "°F" if own == "c" and fahrenheit else guess_unit(own, spread)
+        if not unit:
+            return Guess(
+                None, why=f"the header names no unit, and its values fit none of {r.quantity}"
+            )
+        confidence, why = LIKELY, f"no unit in the header: taken as {unit} from its values"
+    conversion = factors(unit, own)
+    if conversion is None:
+        return Guess(None, why=f"{r.header.unit} is no unit of {r.quantity}")
+    doubt = "" if spread is None else plausible(own, unit, spread, conversion)
+    if doubt:
+        return Guess(None, why=doubt)
+    part, item, left_over = _place(r, many_cpus)
+    if own == "w" and words.found(words.LIMIT, r.text):
+        suffix, confidence = "power_limit_w", LIKELY
+    if left_over and confidence == SURE:
+        confidence, why = LIKELY, f'"{left_over}" is kept as its name'
+    return Guess(f"{part}.{item}.{suffix}", unit, confidence, why)
+
+
+def _left_alone(r: _Reading, spread: Spread | None) -> str:
+    """Say why a column is no channel; "" if it may be one."""
+    if spread is None:
+        return "it holds no numbers"
+    if r.quantity == "margin":
+        return "it tells a distance to a limit, no reading"
+    if r.quantity == "throttle":
+        return (
+            "" if r.part in ("", "cpu", "gpu", "vrm") else "whose throttling it tells is not clear"
+        )
+    if r.quantity in ("", "state"):
+        bare = not r.header.unit and not re.search(r"[\[(/]", r.header.text)
+        return "what it measures is not clear" + (", and it names no unit" if bare else "")
+    if r.quantity == "rate" and r.part not in ("", "cpu", "gpu"):
+        return "what it measures is not clear"
+    without = r.part == "" and r.quantity not in ("flow", "noise", "rate")
+    if without:
+        return NO_PART
+    statistics = (words.AVERAGE, words.LOWEST, words.HIGHEST)
+    over_cores = r.part == "cpu" and (
+        words.found(words.CORE[:4], r.text) or words.found(("cores",), r.text)
+    )
+    if any(words.found(kind, r.text) for kind in statistics) and not (
+        over_cores and not re.search(r"\d", r.text) and not words.found(words.LOWEST, r.text)
+    ):
+        return "it seems to be a running mean or extreme of another column"
+    if words.found(words.LIMIT, r.text) and r.quantity != "power":
+        return "it seems to be a limit or a target, no reading"
+    return ""
+
+
+def _throttle(r: _Reading, spread: Spread | None) -> Guess:
+    part = r.part if r.part in ("gpu", "vrm") else "cpu"
+    if "count" in r.text or "events" in r.text or "anzahl" in r.text:
+        return Guess(f"{part}.package.throttle_count", "", LIKELY if not r.part else SURE)
+    if spread is None or not spread.states:
+        return Guess(None, why="it tells throttling, but neither as a state nor as a count")
+    core = re.search(_NUMBERED_CORE, r.text)
+    item = f"core{core[1]}" if core and part == "cpu" else "package"
+    power = words.found(
+        (
+            "power",
+            "leistung",
+            "puissance",
+            "potencia",
+            "current",
+            "strom",
+            "courant",
+            "pl1",
+            "pl2",
+            "tdp",
+        ),
+        r.text,
+    )
+    heat = words.found(
+        ("therm", "temp", "heat", "hitze", "chaleur", "calor", "termic", "hot"), r.text
+    )
+    if power and not heat:
+        return Guess(f"{part}.{item}.held_by_power_flag", "", SURE if r.part else LIKELY)
+    if heat and not power:
+        return Guess(f"{part}.{item}.held_by_heat_flag", "", SURE if r.part else LIKELY)
+    return Guess(f"{part}.{item}.held_back_flag", "", LIKELY, "what holds it back is not said")
+
+
+def _place(r: _Reading, many_cpus: bool) -> tuple[str, str, str]:
+    """Return part and item of the channel, and the words that remained unexplained."""
+    text = r.text
+    rest = text
+    for stems in (
+        words.PARTS.get(r.part, ()),
+        words.QUANTITIES.get(r.quantity, ()),
+        words.LIMIT if r.quantity == "power" else (),
+    ):
+        rest = words.taken_out(stems, rest)
+    symbol = {"temperature": "t", "power": "p", "clock": "f", "voltage": "u", "current": "i"}.get(
+        r.quantity
+    )
+    if symbol is not None and text.startswith(symbol + " "):  # as in T_CPU/°C
+        rest = re.sub(rf"\b{symbol}\b", " ", rest, count=1)
+    tokens = [t for t in rest.split() if t not in words.FILLERS]
+    rest = " ".join(tokens)
+    number = next((t for t in tokens if t.isdigit()), "")
+    if r.part == "cpu":
+        return _processor(r, rest, number, many_cpus)
+    if r.part == "gpu":
+        return _graphics(r, rest)
+    if r.quantity == "flow":
+        return "loop", "flow" + number, ""
+    if r.quantity == "noise" and r.part in ("", "room"):
+        return "room", "noise" + number, ""
+    if r.quantity == "rate" and not r.part:
+        return "load", "work", ""
+    if r.part == "room":
+        return (
+            "room",
+            "air" + number if not [t for t in tokens if not t.isdigit()] else slug(rest),
+            "",
+        )
+    if r.part == "coolant":
+        side = (
+            "_in" if words.found(words.IN, text) else "_out" if words.found(words.OUT, text) else ""
+        )
+        return "loop", "coolant" + side + number, ""
+    if r.part == "pump":
+        return "loop", "pump" + number, ""
+    if r.part == "wall":
+        return "wall", "supply" + number, ""
+    if r.part == "drive":
+        kind = next((w for w in ("nvme", "ssd", "hdd") if w in text), "")
+        others = [t for t in tokens if t not in ("nvme", "ssd", "hdd")]
+        return "drive", slug(kind + "".join(others)) if kind or others else "1", ""
+    if r.part == "case":
+        return "case", slug("".join(tokens)) if tokens else "air", ""
+    if r.part == "board" and not tokens:
+        return "board", "chipset" if "chipset" in text or "pch" in text else "1", ""
+    return r.part, slug("".join(tokens)) if tokens else "1", ""
+
+
+def _processor(r: _Reading, rest: str, number: str, many_cpus: bool) -> tuple[str, str, str]:
+    over_all = "all" if r.quantity in ("clock", "load") else "package"
+    core = re.search(_NUMBERED_CORE, r.text) or re.fullmatch(r"c (\d+)", r.text)
+    outside = " ".join(
+        t
+        for t in words.taken_out(words.PACKAGE, words.taken_out(words.CORE[:4], rest)).split()
+        if t != "c"
+    )
+    if core:
+        outside = " ".join(_without_first(outside.split(), core[1]))
+        if outside in ("p", "e"):
+            return "cpu", f"core_{outside}{core[1]}", ""
+        return "cpu", f"core{core[1]}" + (f"_{slug(outside)}" if outside else ""), outside
+    if words.found(words.CORE[:4], r.text) or "cores" in r.text:
+        outside = words.taken_out((*words.HIGHEST, *words.AVERAGE), outside)
+        if words.found(words.HIGHEST, r.text):
+            return "cpu", "hottest" if r.quantity == "temperature" else "fastest", outside
+        if words.found(words.AVERAGE, r.text) and r.quantity == "temperature":
+            return "cpu", "mean", outside
+        if r.quantity in ("clock", "load") and not outside:
+            return "cpu", "all", ""
+        # "CPU core" as one: power and voltage of the cores without the rest of the package.
+        return (
+            "cpu",
+            "cores"
+            if r.quantity == "power"
+            else "package"
+            if r.quantity == "temperature"
+            else "core",
+            outside,
+        )
+    if number and outside == number:
+        if many_cpus:
+            return "cpu", f"core{number}", ""
+        return "cpu", f"socket{number}", f"number {number}"
+    if not outside:
+        return (
+            "cpu",
+            over_all
+            if not words.found(("package", "pkg", "paket"), r.text) or over_all == "all"
+            else "package",
+            "",
+        )
+    return "cpu", slug(outside), outside
+
+
+def _without_first(tokens: list[str], taken: str) -> list[str]:
+    if taken in tokens:
+        tokens.remove(taken)
+    return tokens
+
+
+def _graphics(r: _Reading, rest: str) -> tuple[str, str, str]:
+    if words.found(words.PARTS["memory"], r.text):
+        return "gpu", "memory", ""
+    if words.found(words.HOT_SPOT, r.text):
+        return "gpu", "hotspot", ""
+    rest = words.taken_out(
+        ("core", "kern", "chip", "card", "karte", "carte", "tarjeta", *words.PACKAGE), rest
+    )
+    if not rest or rest.isdigit():
+        return "gpu", "package" + rest, ""
+    return "gpu", slug(rest), rest
+
+
+# Items that are told apart by nothing but a number.
+_COUNTED = ("fan", "vrm", "drive", "memory", "board", "room")
+
+
+def _each_once(
+    headers: Sequence[Header], guesses: list[Guess], taken: Collection[str]
+) -> list[Guess]:
+    """Give each channel to one column only; the surer one first, then the one that stands first."""
+    result = list(guesses)
+    order = sorted(range(len(guesses)), key=lambda k: (guesses[k].confidence != SURE, k))
+    owners: dict[str, int] = dict.fromkeys(taken, -1)
+    for k in order:
+        channel = result[k].channel
+        if channel is None:
+            continue
+        if channel not in owners:
+            owners[channel] = k
+            continue
+        part, item, last = channel.split(".")
+        if part in _COUNTED:
+            base = item.rstrip("0123456789")
+            n = int(item[len(base) :] or 2)
+            while f"{part}.{base}{n}.{last}" in owners:
+                n += 1
+            owners[f"{part}.{base}{n}.{last}"] = k
+            result[k] = replace(
+                result[k], channel=f"{part}.{base}{n}.{last}", confidence=LIKELY,
+                why="numbered, since another column has the same words",
+            )  # fmt: skip
+        else:
+            other = (
+                f'"{headers[owners[channel]].text}"' if owners[channel] >= 0 else "another column"
+            )
+            result[k] = Guess(None, why=f"it reads like {other}, which is {channel} already")
+    return result

@@ -1,0 +1,85 @@
+"""One log that holds several loads, with rests between: each load becomes a run of its own."""
+
+from dataclasses import replace
+from datetime import timedelta
+
+import numpy as np
+
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.load_span import load_stretches
+from gelassen.core.recording.recording import Event, Recording
+from gelassen.core.recording.series import mean_where
+from gelassen.intake.load_phases import PAUSED, find_phases, load_channel
+
+# Something this short beside the longest load is none of those that were to be measured.
+_SHORT_S, _SHORT_SHARE = 300.0, 0.25
+
+
+def split_loads(recording: Recording) -> tuple[Recording, ...]:
+    """Return one recording a load of a log, in their order.
+
+    Each has the rest before its load and the rest after it, so that both its start and its cooling are
+    seen; its times count from its own first sample.
+
+    Parameters
+    ----------
+    recording : Recording
+        A log with power or load.
+
+    Raises
+    ------
+    InputError
+        Neither power nor load was logged, or it holds one load only.
+    """
+    source, level = load_channel(recording.frame)
+    if source is None or level is None:
+        raise InputError(
+            "neither power nor load was logged: loads cannot be found. Take them one by one with "
+            "--load-start and --load-end"
+        )
+    times = recording.frame.index.to_numpy(dtype=float)
+    found = load_stretches(times, level)
+    longest_s = max((end - start for start, end in found), default=0.0)
+    least_s = min(_SHORT_S, _SHORT_SHARE * longest_s)
+    loads = [(start, end) for start, end in found if end - start >= least_s]
+    if len(loads) < 2:
+        raise InputError(
+            f"{source} shows one load only, or none that pauses: there is nothing to take apart"
+        )
+    begins = [-np.inf, *(end for _, end in loads[:-1])]
+    ends = [*(start for start, _ in loads[1:]), np.inf]
+    pieces = []
+    for number, (load, begin, end) in enumerate(zip(loads, begins, ends, strict=True), start=1):
+        inside = (times > begin) & (times < end)
+        words = f"{mean_where(level, (times >= load[0]) & (times <= load[1])):.3g}"
+        words += " %" if source.endswith("_pct") else " W"
+        pieces.append(_piece(recording, inside, load, f"load {number} of {len(loads)}: {words}"))
+    return tuple(pieces)
+
+
+def _piece(
+    recording: Recording,
+    inside: "np.ndarray[tuple[int], np.dtype[np.bool_]]",
+    load: tuple[float, float],
+    words: str,
+) -> Recording:
+    frame = recording.frame[inside]
+    first = float(frame.index[0])
+    frame = frame.set_index(frame.index - first)
+    frame.index.name = recording.frame.index.name
+    phases, _ = find_phases(frame, load_start_s=load[0] - first, load_end_s=load[1] - first)
+    started = recording.started
+    last = float(frame.index[-1])
+    events = tuple(
+        Event(event.at_s - first, event.text)
+        for event in recording.events if 0 <= event.at_s - first <= last
+    )  # fmt: skip
+    told = [text for text in recording.cautions if not text.startswith(PAUSED)]
+    return replace(
+        recording,
+        frame=frame,
+        started=None if started is None else started + timedelta(seconds=first),
+        phases=phases,
+        events=events,
+        cautions=(*told, f"{words}, from {first:.0f} s of the log on"),
+    )

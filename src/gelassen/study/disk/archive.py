@@ -1,0 +1,151 @@
+"""Runs on disk, read as far as they go: finished, cut off, or still being recorded."""
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.recording.recording import Event, Origin, Phase, Recording
+from gelassen.study.disk.journal import JOURNAL, closed, goes_on, read_journal
+from gelassen.study.disk.last_samples import last_words
+from gelassen.study.disk.notes import Note, read_notes
+from gelassen.study.disk.run_file import RunFile, read_run_file
+from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET, read_samples, write_parquet
+from gelassen.study.disk.writer import RUN_JSON, write_json
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+def store_recording(
+    folder: Path,
+    recording: Recording,
+    run: RunFile,
+    *,
+    source: Callable[[], dict[str, Any]] | None = None,
+) -> None:
+    """Store a whole recording at once, such as an imported log.
+
+    `source` keeps what the run was made from and tells where it is; samples are written meanwhile.
+    """
+    with ThreadPoolExecutor(1) as pool:
+        keeping = pool.submit(source) if source is not None else None
+        write_parquet(recording.frame, folder / SAMPLES_PARQUET, run)
+        if keeping is not None:
+            run = run.model_copy(update={"source": keeping.result()})
+    write_json(folder / RUN_JSON, run.model_dump(mode="json"))
+
+
+def read_run(folder: Path) -> Recording:
+    """Open a run as far as it goes; what is missing or torn becomes a caution.
+
+    Raises
+    ------
+    FileError
+        The folder holds no run, or neither samples nor a readable `run.json`.
+    """
+    import pandas as pd
+
+    folder = Path(folder)
+    if not folder.is_dir():
+        raise FileError(f"{folder}: there is no such run folder")
+    cautions: list[str] = []
+    run: RunFile | None = None
+    if (folder / RUN_JSON).exists():
+        try:
+            run = read_run_file(folder / RUN_JSON)
+        except FileError as error:
+            cautions.append(f"{error}. The samples are shown without it")
+    else:
+        cautions.append(f"{RUN_JSON} is missing: setup, phases and limits are unknown")
+    frame, torn = read_samples(folder)
+    cautions += torn
+    if frame is None:
+        if run is None:
+            raise FileError(
+                f"{folder} holds no run: neither {RUN_JSON} nor {SAMPLES_PARQUET} nor {SAMPLES_CSV} "
+                "can be read. A study keeps its runs in runs/"
+            )
+        frame = pd.DataFrame(index=pd.Index([], name="t_s", dtype=float))
+        cautions.append("the samples are missing: only what was set up is known")
+    if run is None:
+        run = RunFile(outcome="unknown")
+    return _recording(folder, frame, run, cautions)
+
+
+def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list[str]) -> Recording:
+    phases = tuple(Phase(**phase.model_dump()) for phase in run.phases)
+    events = tuple(Event(**event.model_dump()) for event in run.events)
+    outcome = run.outcome
+    end_s = float(frame.index[-1]) if len(frame) else 0.0
+    if (folder / JOURNAL).exists():
+        open_phases, open_events, torn = read_journal(folder / JOURNAL)
+        phases = phases or tuple(closed(open_phases, end_s))
+        events = events or tuple(open_events)
+        cautions += torn
+    if outcome == "recording":
+        if goes_on(folder):
+            cautions.append(f"still being recorded: shown as far as it goes, {end_s:.0f} s")
+        else:
+            outcome = "ended without notice"
+            cautions.append(last_words(frame, run))
+    notes, torn = read_notes(folder)
+    cautions += torn
+    origins = {name: Origin(o.header, o.conversion) for name, o in run.channels.items()}
+    frame, by_hand, more = _with_readings(frame, notes)
+    cautions += more
+    origins.update(dict.fromkeys(by_hand, Origin("by hand")))
+    noted = [Event(note.at_s, note.text) for note in notes if note.text]
+    return Recording(
+        frame=frame,
+        started=datetime.fromisoformat(run.started) if run.started else None,
+        channels={name: origins.get(name, Origin(name)) for name in frame.columns},
+        cautions=(*run.cautions, *cautions),
+        phases=phases,
+        events=tuple(sorted((*events, *noted), key=lambda event: event.at_s)),
+        name=folder.name,
+        setup=run.setup,
+        limit_c=run.limit_c,
+        power_limit_w=run.power_limit_w,
+        reference=run.reference,
+        outcome=outcome,
+        made_up=run.made_up,
+        mount=run.mount,
+        protocol=run.protocol,
+        load=run.load,
+        limits_c={
+            name: entry.limit
+            for name, entry in run.channels.items()
+            if entry.limit is not None and name.endswith(".temp_c")
+        },
+    )
+
+
+def _with_readings(
+    frame: "pd.DataFrame", notes: Sequence[Note]
+) -> tuple["pd.DataFrame", list[str], list[str]]:
+    """Put readings taken by hand beside the sample nearest in time.
+
+    Return the table, the channels that came by hand, and what to say.
+    """
+    import numpy as np
+
+    channels = sorted({name for note in notes for name in note.readings})
+    taken = [name for name in channels if name in frame.columns]
+    channels = [name for name in channels if name not in taken]
+    cautions = [
+        f"readings of {name} were noted by hand, and it was recorded too: the recorded ones are used"
+        for name in taken
+    ]
+    if not channels or frame.empty:
+        return frame, [], cautions
+    times = frame.index.to_numpy()
+    columns = {name: np.full(len(times), np.nan) for name in channels}
+    for note in notes:
+        nearest = int(np.argmin(np.abs(times - note.at_s)))
+        for name, value in note.readings.items():
+            if name in columns:
+                columns[name][nearest] = value
+    return frame.assign(**columns), channels, cautions

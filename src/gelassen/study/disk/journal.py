@@ -1,0 +1,99 @@
+"""The journal of a run that is being recorded: phases and events as they happen, one a line."""
+
+import json
+import math
+import os
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, TextIO
+
+from gelassen.core.recording.recording import Event, Phase
+
+JOURNAL = "journal.jsonl"
+
+try:
+    import fcntl
+except ImportError:  # not on every system
+    fcntl = None  # type: ignore[assignment]
+
+
+class JournalWriter:
+    """Writes a journal, and holds it locked: while the lock is held, the run goes on."""
+
+    def __init__(self, folder: Path) -> None:
+        self._stream: TextIO = (folder / JOURNAL).open("x", encoding="utf-8")
+        if fcntl is not None:
+            fcntl.flock(self._stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def phase(self, name: str, start_s: float) -> None:
+        """Note that a phase begins."""
+        self._note({"phase": name, "at_s": start_s})
+
+    def phase_ended(self, name: str, end_s: float, ended_by: str) -> None:
+        """Note that a phase ended, and what ended it."""
+        self._note({"phase_ended": name, "at_s": end_s, "by": ended_by})
+
+    def event(self, at_s: float, text: str) -> None:
+        """Note something that happened."""
+        self._note({"event": text, "at_s": at_s})
+
+    def _note(self, entry: dict[str, Any]) -> None:
+        self._stream.write(json.dumps(entry, ensure_ascii=False) + "\n")
+        self._stream.flush()
+
+    def sync(self) -> None:
+        """Force the journal to disk."""
+        os.fsync(self._stream.fileno())
+
+    def close(self) -> None:
+        """Close the journal; the run no longer goes on."""
+        self._stream.close()
+
+
+def goes_on(folder: Path) -> bool:
+    """Return whether another process is still recording this run."""
+    path = folder / JOURNAL
+    if fcntl is None or not path.exists():
+        return False
+    try:
+        with path.open("rb") as stream:
+            fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:  # a file system without locks
+        return False
+    return False
+
+
+def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[str]]:
+    """Return phases, events, and what to say about lines that are torn."""
+    phases: list[Phase] = []
+    events: list[Event] = []
+    cautions = []
+    for number, line in enumerate(
+        path.read_text(encoding="utf-8", errors="replace").splitlines(), start=1
+    ):
+        try:
+            entry = json.loads(line)
+            at_s = float(entry["at_s"])
+        except (ValueError, KeyError, TypeError):
+            cautions.append(f"{path.name}, line {number} is torn: left out")
+            continue
+        if "phase" in entry:
+            phases.append(Phase(str(entry["phase"]), at_s, math.nan))
+        elif "phase_ended" in entry and phases:
+            last = phases[-1]
+            phases[-1] = Phase(last.name, last.start_s, at_s, str(entry.get("by", "")))
+        elif "event" in entry:
+            events.append(Event(at_s, str(entry["event"])))
+    return phases, events, cautions
+
+
+def closed(phases: Sequence[Phase], end_s: float) -> list[Phase]:
+    """End phases that were never ended where the samples end."""
+    return [
+        phase
+        if math.isfinite(phase.end_s)
+        else Phase(phase.name, phase.start_s, max(end_s, phase.start_s), phase.ended_by)
+        for phase in phases
+    ]

@@ -1,0 +1,97 @@
+"""`run.json`: what was set up, and how the run went."""
+
+import json
+import platform
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from gelassen._version import __version__
+from gelassen.core.foundation.errors import FileError
+
+RUN_FORMAT: Literal[1] = 1
+
+
+class PhaseEntry(BaseModel):
+    """A phase of the run, in s from the start of the recording."""
+
+    model_config = ConfigDict(extra="ignore")
+    name: str
+    start_s: float
+    end_s: float
+    ended_by: str = ""
+
+
+class EventEntry(BaseModel):
+    """Something that happened during the run."""
+
+    model_config = ConfigDict(extra="ignore")
+    at_s: float
+    text: str
+
+
+class OriginEntry(BaseModel):
+    """Where a channel came from."""
+
+    model_config = ConfigDict(extra="ignore")
+    header: str
+    conversion: str = "as it is"
+    offset: float = Field(0.0, description="what the tester has added, in the channel's unit")
+    limit: float | None = Field(
+        None, description="the limit the machine states for it, in the channel's unit"
+    )
+
+
+class RunFile(BaseModel):
+    """The content of `run.json`. Unknown keys are kept out of the way of older versions."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    format: Literal[1] = RUN_FORMAT
+    outcome: str = Field(
+        "recording", description="recording, finished, stopped, guard, imported, ..."
+    )
+    started: str | None = Field(None, description="RFC 3339 with offset")
+    setup: str | None = None
+    levels: dict[str, str | float] = Field(default_factory=dict)
+    mount: str | None = Field(None, description="runs with the same were not remounted between")
+    again_of: str | None = Field(None, description="the run that this one repeats out of doubt")
+    protocol: str = Field("steady", description="steady, or capacity: the power climbs")
+    load: str | None = None
+    settings: dict[str, float] = Field(
+        default_factory=dict, description="what was set for the run and put back after it"
+    )
+    limit_c: float | None = None
+    power_limit_w: float | None = None
+    reference: str | None = Field(None, description="channel that rises are taken over")
+    made_up: bool = Field(False, description="true for simulated data")
+    channels: dict[str, OriginEntry] = Field(default_factory=dict)
+    phases: list[PhaseEntry] = Field(default_factory=list)
+    events: list[EventEntry] = Field(default_factory=list)
+    cautions: list[str] = Field(default_factory=list)
+    source: dict[str, Any] = Field(default_factory=dict, description="imported file and its hash")
+    versions: dict[str, str] = Field(default_factory=dict)
+
+
+def versions() -> dict[str, str]:
+    """Return what a stored run was made with."""
+    return {
+        "gelassen": __version__,
+        "python": platform.python_version(),
+        "system": platform.system(),
+    }
+
+
+def read_run_file(path: Path) -> RunFile:
+    """Read and check `run.json`."""
+    try:
+        content = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        raise FileError(f"{path} cannot be read: {error}") from None
+    try:
+        return RunFile.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        key = ".".join(map(str, first["loc"]))
+        raise FileError(f"{path}, {key}: {first['msg']}, found {first['input']!r:.60}") from None

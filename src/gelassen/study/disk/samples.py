@@ -1,0 +1,281 @@
+"""The samples of a run on disk: lines of CSV while it is recorded, Parquet afterwards.
+
+Both are read and written piece by piece, so that the length of a run costs disk and not memory.
+"""
+
+import csv
+import json
+import math
+import os
+from collections.abc import Iterator
+from contextlib import closing
+from importlib import import_module
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from gelassen.core.foundation.errors import FileError
+from gelassen.study.disk.run_file import RUN_FORMAT, RunFile
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+SAMPLES_CSV, SAMPLES_PARQUET = "samples.csv", "samples.parquet"
+_BLOCK_BYTES = 1 << 20
+_THREADS_BYTES = 16 << 20
+
+
+def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[str]]:
+    """Read the samples from whichever file has them; the Parquet file only exists when verified."""
+    cautions: list[str] = []
+    if (folder / SAMPLES_PARQUET).exists():
+        try:
+            frame = _read_parquet(folder / SAMPLES_PARQUET)
+        except (OSError, ValueError) as error:
+            cautions.append(f"{SAMPLES_PARQUET} cannot be read ({type(error).__name__})")
+        else:
+            if frame.index.name == "t_s":
+                return frame, cautions
+            cautions.append(f"{SAMPLES_PARQUET} has no column t_s, the elapsed seconds: left out")
+    if (folder / SAMPLES_CSV).exists():
+        frame, torn = read_csv(folder / SAMPLES_CSV)
+        return frame, [*cautions, *torn]
+    return None, cautions
+
+
+def _read_parquet(path: Path) -> "pd.DataFrame":
+    import pyarrow.parquet as pq
+
+    # Runs are read side by side as a rule: threads for a small file cost more than they save.
+    threads = path.stat().st_size > _THREADS_BYTES
+    with pq.ParquetFile(
+        path
+    ) as file:  # one file needs nothing of what finds the files of a data set
+        frame: pd.DataFrame = file.read(use_threads=threads).to_pandas(use_threads=threads)
+    if "t_s" in frame.columns:  # written again by a program that knows of no index
+        frame = frame.set_index("t_s")
+    return frame
+
+
+def read_csv(path: Path) -> tuple["pd.DataFrame", list[str]]:
+    """Read our own CSV; a torn last line, or one that is spoilt, is left out and said."""
+    import pandas as pd
+    import pyarrow as pa
+    from pyarrow import csv as pa_csv
+
+    data = path.read_bytes()
+    cautions = []
+    end = data.rfind(b"\n") + 1
+    if end < len(data):
+        cautions.append(f"the last line of {path.name} is torn: left out")
+    header = next(csv.reader([data[:end].split(b"\n", 1)[0].decode("utf-8", "replace")]), [])
+    if header[:1] != ["t_s"]:
+        raise FileError(
+            f'{path}, line 1: the header must begin with "t_s". Is this a run of Gelassen?'
+        )
+    try:
+        table = pa_csv.read_csv(
+            pa.BufferReader(data[:end]),
+            convert_options=pa_csv.ConvertOptions(
+                column_types=dict.fromkeys(header, pa.float64()), null_values=[""]
+            ),
+        )
+        if table.column("t_s").null_count == 0:
+            return table.to_pandas().astype(float).set_index("t_s"), cautions
+    except pa.ArrowInvalid:
+        pass  # some line is spoilt: take the others one by one
+    good, spoilt = _line_by_line(data[:end], path.name)
+    frame = pd.DataFrame(good, columns=header, dtype=float).set_index("t_s")
+    return frame, [*cautions, *spoilt]
+
+
+def _line_by_line(data: bytes, name: str) -> tuple[list[list[float]], list[str]]:
+    rows = csv.reader(data.decode("utf-8", errors="replace").splitlines())
+    width = len(next(rows))
+    good: list[list[float]] = []
+    cautions = []
+    for number, row in enumerate(rows, start=2):
+        try:
+            if len(row) != width or not row[0]:
+                raise ValueError
+            good.append([float(cell) if cell else math.nan for cell in row])
+        except ValueError:
+            cautions.append(f"{name}, line {number} cannot be read: left out")
+    return good, cautions
+
+
+def parquet_from_csv(folder: Path, run: RunFile) -> float:
+    """Turn `samples.csv` into Parquet, read it back and compare; return the time of the last sample.
+
+    The CSV stays. Raises FileError if what was written does not read back alike, or if a line of
+    the CSV cannot be read: such a file is kept as it is.
+    """
+    import numpy as np
+    import pyarrow.parquet as pq
+
+    source, path = folder / SAMPLES_CSV, folder / SAMPLES_PARQUET
+    draft = path.with_suffix(".parquet.part")
+    try:
+        last_s, groups = _write_blocks(source, draft, run)
+        with closing(pq.ParquetFile(draft)) as back:
+            if back.metadata.num_row_groups != groups:
+                raise FileError(f"{draft}: more was written than there is; the CSV is kept")
+            for group, (names, arrays) in enumerate(_blocks(source)):
+                if group == groups:
+                    break  # a file without samples has one empty block and no group
+                table = back.read_row_group(group)
+                for name, array in zip(names, arrays, strict=True):
+                    if not np.array_equal(table.column(name).to_numpy(), array, equal_nan=True):
+                        raise FileError(
+                            f"{draft}: what was written does not read back alike; the CSV is kept"
+                        )
+        with draft.open("rb") as stream:
+            os.fsync(stream.fileno())
+        draft.replace(path)
+    except BaseException:
+        draft.unlink(missing_ok=True)
+        raise
+    return last_s
+
+
+def load_libraries() -> None:
+    """Load what writing needs, before the clock of a run begins."""
+    for module in ("pandas", "pyarrow.csv", "pyarrow.parquet"):
+        import_module(module)
+
+
+def rehearse(folder: Path, run: RunFile) -> None:
+    """Go through the motions of `parquet_from_csv` with what there is, and leave nothing.
+
+    Done at the start of a run: a machine in trouble must not have to load libraries at its end.
+    """
+    draft = folder / f"{SAMPLES_PARQUET}.part"
+    try:
+        _write_blocks(folder / SAMPLES_CSV, draft, run)
+    finally:
+        draft.unlink(missing_ok=True)
+
+
+def _write_blocks(source: Path, draft: Path, run: RunFile) -> tuple[float, int]:
+    """Write the Parquet file; return the time of the last sample, and how many row groups it has."""
+    import pyarrow.parquet as pq
+
+    last_s, groups = 0.0, 0
+    blocks = _blocks(source)
+    names, arrays = next(blocks)
+    schema = _schema(names, run)
+    # The file is closed whatever happens: on a full disk its room is needed.
+    with pq.ParquetWriter(draft, schema, write_statistics=False) as writer:
+        while True:
+            if len(arrays[0]):
+                writer.write_batch(_batch(names, arrays, schema))
+                last_s, groups = float(arrays[0][-1]), groups + 1
+            following = next(blocks, None)
+            if following is None:
+                return last_s, groups
+            names, arrays = following
+
+
+def last_time_s(folder: Path) -> float:
+    """Return the time of a run's last sample so far, in s; 0 if there is none."""
+    if not (folder / SAMPLES_PARQUET).exists():
+        return last_csv_time_s(folder / SAMPLES_CSV)
+    import pyarrow.parquet as pq
+
+    file = pq.ParquetFile(folder / SAMPLES_PARQUET)
+    if file.metadata.num_rows == 0:
+        return 0.0
+    last = file.read_row_group(file.metadata.num_row_groups - 1, columns=["t_s"])
+    return float(last.column("t_s")[-1].as_py())
+
+
+def last_csv_time_s(path: Path) -> float:
+    """Return the time of the last whole line; 0 if there is none."""
+    if not path.exists():
+        return 0.0
+    with path.open("rb") as stream:
+        stream.seek(max(path.stat().st_size - (1 << 16), 0))
+        lines = stream.read().split(b"\n")[:-1]
+    try:
+        return float(lines[-1].split(b",")[0])
+    except (IndexError, ValueError):
+        return 0.0
+
+
+def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
+    """Write a whole table next to its target, read it back, and only then give it its name."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    draft = path.with_suffix(".parquet.part")
+    table = pa.Table.from_pandas(frame)
+    pq.write_table(
+        table.replace_schema_metadata({**(table.schema.metadata or {}), **_metadata(run)}),
+        draft,
+        write_statistics=False,
+    )
+    if not pq.read_table(draft).equals(table):
+        raise FileError(f"{draft}: what was written does not read back alike; nothing was changed")
+    with draft.open("rb") as stream:
+        os.fsync(stream.fileno())
+    draft.replace(path)
+
+
+def _blocks(path: Path) -> Iterator[tuple[list[str], list[Any]]]:
+    """Yield the CSV in pieces: names, and one array of floats for each; at least one piece.
+
+    Pieces are cut by hand: the library's own reader of streams keeps many of them in memory.
+    """
+    import numpy as np
+    import pyarrow as pa
+    from pyarrow import csv as pa_csv
+
+    with path.open("rb") as stream:
+        names = stream.readline().decode("utf-8").rstrip("\n").split(",")
+        read = pa_csv.ReadOptions(column_names=names, use_threads=False)
+        convert = pa_csv.ConvertOptions(
+            column_types=dict.fromkeys(names, pa.float64()), null_values=[""]
+        )
+        first = True
+        while (piece := stream.read(_BLOCK_BYTES) + stream.readline()) or first:
+            first = False
+            if not piece:
+                yield names, [np.empty(0) for _ in names]
+                return
+            try:
+                table = pa_csv.read_csv(
+                    pa.BufferReader(piece), read_options=read, convert_options=convert
+                )
+            except pa.ArrowInvalid as error:
+                raise FileError(
+                    f"{path} has a line that cannot be read ({error}); it is kept"
+                ) from None
+            yield names, [column.to_numpy() for column in table.columns]
+            del table
+            pa.default_memory_pool().release_unused()
+
+
+def _schema(names: list[str], run: RunFile) -> Any:
+    """Return the schema pandas would write for a table of floats with the index `t_s`."""
+    import pandas as pd
+    import pyarrow as pa
+
+    empty = pd.DataFrame({name: pd.Series(dtype=float) for name in names}).set_index("t_s")
+    schema = pa.Table.from_pandas(empty).schema
+    return schema.with_metadata({**(schema.metadata or {}), **_metadata(run)})
+
+
+def _batch(names: list[str], arrays: list[Any], schema: Any) -> Any:
+    import pyarrow as pa
+
+    by_name = dict(zip(names, arrays, strict=True))
+    return pa.record_batch([pa.array(by_name[name]) for name in schema.names], schema=schema)
+
+
+def _metadata(run: RunFile) -> dict[bytes, bytes]:
+    return {
+        b"gelassen.format": str(RUN_FORMAT).encode(),
+        b"gelassen.made_up": str(run.made_up).lower().encode(),
+        b"gelassen.channels": json.dumps(
+            {name: origin.model_dump() for name, origin in run.channels.items()}
+        ).encode(),
+    }

@@ -1,0 +1,145 @@
+"""What a study file says, held against itself: factors, levels and setups that must fit together."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.channels import parse_channel
+from gelassen.study.file.level_text import shown_level
+from gelassen.study.file.toml_place import line_of
+
+if TYPE_CHECKING:
+    from gelassen.study.file.study_file import Factor, StudyFile
+
+
+def check_factors(path: Path, text: str, study: "StudyFile") -> None:
+    """Refuse factors that are impossible, or that contradict each other.
+
+    Raises
+    ------
+    FileError
+        Naming file, line and key, what was found, and what is allowed.
+    """
+
+    def refuse(keys: Sequence[str], said: str) -> None:
+        where = f"{path.name}, line {line_of(text, keys)}, {'.'.join(keys)}"
+        raise FileError(f"{where}: {said}")
+
+    set_by: dict[str, str] = {}
+    for name, factor in study.factors.items():
+        key = ["factors", name]
+        shown = [shown_level(level) for level in factor.levels]
+        twice = next((level for level in shown if shown.count(level) > 1), None)
+        if twice is not None:
+            refuse([*key, "levels"], f"the level {twice} is there twice; each is named once")
+        _check_what_it_sets(key, factor, refuse)
+        target = factor.channel or factor.sets
+        if target is not None and target in set_by:
+            refuse(key, f"it sets {target}, and so does factors.{set_by[target]}: one of them may")
+        if target is not None:
+            set_by[target] = name
+        for level in factor.curves:
+            if level not in shown:
+                refuse(
+                    [*key, "curves", level],
+                    f'"{level}" is not a level here ({", ".join(shown)}).{nearest(level, shown)}',
+                )
+    climb = study.protocol.climb
+    if study.protocol.kind == "capacity" and climb.channel in set_by:
+        refuse(
+            ["factors", set_by[climb.channel]],
+            f'protocol.kind = "capacity" climbs with {climb.channel} by itself, and this factor sets '
+            "it, too: leave the factor out",
+        )
+    if climb.from_w is not None and climb.to_w is not None and climb.from_w >= climb.to_w:
+        refuse(
+            ["protocol", "climb", "from_w"],
+            f"{climb.from_w:g} W is not below to_w, {climb.to_w:g} W",
+        )
+    limit_c = study.machine.limit_c
+    if study.comfort_c is not None and study.comfort_c >= limit_c:
+        refuse(
+            ["comfort_c"],
+            f"{study.comfort_c:g} °C is not below machine.limit_c, {limit_c:g} °C: the comfort line is the "
+            "tester's own, below the limit",
+        )
+
+
+def _check_what_it_sets(
+    key: list[str], factor: "Factor", refuse: Callable[[Sequence[str], str], None]
+) -> None:
+    words = [level for level in factor.levels if isinstance(level, str)]
+    if factor.channel is not None and factor.sets is not None:
+        refuse(key, f"it sets {factor.channel} and {factor.sets} of the load: one of them is meant")
+    if factor.changed_by == "hand" and (factor.sets or factor.curves):
+        refuse(key, 'it says what software sets, but is changed_by = "hand": write "software"')
+    if factor.channel is not None and factor.changed_by == "software":
+        lacking = [level for level in words if level not in factor.curves]
+        if lacking and factor.curves:
+            refuse([*key, "curves"], f'the level "{lacking[0]}" has no curve')
+        if lacking:
+            symbol = parse_channel(factor.channel).symbol
+            refuse(
+                [*key, "levels"],
+                f'software sets {factor.channel} to a number ({symbol}), and "{lacking[0]}" is none. '
+                f'Levels without units, such as 65; or say in curves."{lacking[0]}" which fan curve it is',
+            )
+    if factor.curves and not (factor.channel or "").endswith(".duty_pct"):
+        refuse(
+            [*key, "curves"], "a fan curve needs channel = a fan's duty, such as fan.cpu.duty_pct"
+        )
+    if factor.sets == "workers" and any(
+        isinstance(level, str) or level < 1 or level != int(level) for level in factor.levels
+    ):
+        refuse([*key, "levels"], "workers are whole numbers from 1, such as [1, 2, 4]")
+    if factor.sets == "load":
+        allowed = ("matrix", "integer", "memory", "command")
+        wrong = next((level for level in factor.levels if level not in allowed), None)
+        if wrong is not None:
+            refuse([*key, "levels"], f'"{wrong}" is no load ({", ".join(allowed)}).')
+
+
+def check_setups(path: Path, text: str, study: "StudyFile") -> None:
+    """Every setup names known factors and levels, and the baseline is a setup."""
+    for setup, levels in study.setups.items():
+        for factor, level in levels.items():
+            line = line_of(text, ["setups", setup, factor])
+            where = f"{path.name}, line {line}, setups.{setup}.{factor}"
+            if factor not in study.factors:
+                known = ", ".join(study.factors) or "none"
+                raise FileError(
+                    f'{where}: "{factor}" is no factor here ({known}).{nearest(factor, study.factors)}'
+                )
+            allowed = study.factors[factor].levels
+            if level not in allowed:
+                shown = [str(item) for item in allowed]
+                raise FileError(
+                    f'{where}: "{level}" is not a level here ({", ".join(shown)}).'
+                    + nearest(str(level), shown)
+                )
+    for name, entry in study.factors.items():
+        shown = [f"{item:g}" if isinstance(item, float) else str(item) for item in entry.levels]
+        for level in entry.details:
+            if level not in shown:
+                line = line_of(text, ["factors", name, "details", level])
+                raise FileError(
+                    f'{path.name}, line {line}, factors.{name}.details: "{level}" is not a level here '
+                    f"({', '.join(shown)}).{nearest(level, shown)}"
+                )
+    if study.baseline is not None and study.baseline not in study.setups:
+        raise FileError(
+            f"{path.name}, line {line_of(text, ['baseline'])}, baseline: "
+            f'"{study.baseline}" is no setup here ({", ".join(study.setups) or "none"}).'
+            + nearest(study.baseline, study.setups)
+        )
+    seen: dict[tuple[tuple[str, str], ...], str] = {}
+    for setup, levels in study.setups.items():
+        same = tuple(sorted((factor, shown_level(level)) for factor, level in levels.items()))
+        if same and same in seen:
+            raise FileError(
+                f"{path.name}, line {line_of(text, ['setups', setup])}, setups.{setup}: it has the same "
+                f'levels as setups."{seen[same]}": say in a factor how they differ'
+            )
+        seen[same] = setup

@@ -1,0 +1,89 @@
+"""Levels of factors: as people write them, what they are meant to change, what is known of them."""
+
+import math
+import re
+
+from gelassen.study.file.study_file import StudyFile
+
+FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
+# What is changed without touching the cooler, in the words that factors are named with.
+_LEFT_ON = (
+    *FAN_WORDS, "panel", "door", "case", "enclosure", "cabinet", "lid", "filter", "vent", "duct",
+    "orientation", "position", "direction", "room", "place", "flow", "limit", "power", "load", "clock",
+    "core",
+)  # fmt: skip
+_POWER_IN_NAME = re.compile(r"[\s,;/_-]*\b\d+(?:[.,]\d+)?\s?W\b(?:atts?)?", re.IGNORECASE)
+_POWER_FACTORS = ("power", "power_w", "power_limit_w")
+
+
+def level_text(level: object) -> str:
+    """Return a level as people write it: 125, not 125.0."""
+    try:
+        return f"{float(level):g}"  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        return str(level)
+
+
+def takes_cooler_off(file: StudyFile, name: str) -> bool:
+    """Say whether changing a factor by hand takes the cooler off: as the study says, else by its name."""
+    if file.factors[name].changed_by != "hand":
+        return False
+    told = file.factors[name].remounts
+    return told if told is not None else not any(word in name.lower() for word in _LEFT_ON)
+
+
+def mounted_as(file: StudyFile, setup: str) -> str:
+    """Return what of a setup a mounting belongs to: levels that take the cooler off, else its name."""
+    levels = file.setups.get(setup, {})
+    if not levels:
+        return without_power(setup)
+    own = [f"{name} {level_text(x)}" for name, x in levels.items() if takes_cooler_off(file, name)]
+    return ", ".join(own)
+
+
+def expected_quantities(file: StudyFile) -> list[str]:
+    """Return the quantities that some factor is meant to change."""
+    words = " ".join([*file.factors, *(f.channel or "" for f in file.factors.values())])
+    expected = []
+    if any(stem in words for stem in FAN_WORDS):
+        expected += ["fan_rpm", "duty_pct"]
+    if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
+        expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
+    if any(stem in words for stem in ("room", "ambient")):
+        expected.append("reference_c")
+    return expected
+
+
+def power_factors(file: StudyFile) -> list[str]:
+    """Return the factors that set a power limit."""
+    return [
+        name for name, factor in file.factors.items()
+        if (factor.channel or "").endswith(".power_limit_w") or name in _POWER_FACTORS
+    ]  # fmt: skip
+
+
+def without_power(setup: str) -> str:
+    """Return the name of a setup without the power limit that stands in it."""
+    return _POWER_IN_NAME.sub("", setup).strip(" ,;/_-") or setup
+
+
+def setups_without_power(file: StudyFile) -> dict[str, str]:
+    """Return setup to its levels without the power limit, where factors say which that is."""
+    powers = power_factors(file)
+    if not powers:
+        return {}
+    groups = {}
+    for name, levels in file.setups.items():
+        rest = [level_text(x) for factor, x in levels.items() if factor not in powers]
+        groups[name] = ", ".join(rest) or without_power(name)
+    return groups
+
+
+def detail(file: StudyFile, setup: str, name: str) -> float:
+    """Return the sum of a detail over the levels of a setup; NaN if none has it."""
+    values = []
+    for factor, level in file.setups.get(setup, {}).items():
+        value = file.factors[factor].details.get(level_text(level), {}).get(name)
+        if isinstance(value, (int, float)):
+            values.append(float(value))
+    return sum(values) if values else math.nan

@@ -1,0 +1,96 @@
+"""Reads `study.toml`, and explains what is wrong with it: file, line, key, what is allowed."""
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from gelassen.core.foundation.errors import FileError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.recording import PHASES
+from gelassen.study.file.checks import check_factors, check_setups
+from gelassen.study.file.combinations import combined
+from gelassen.study.file.gate import Gate
+from gelassen.study.file.study_file import (
+    STUDY_FILE,
+    ChannelTable,
+    Climb,
+    Factor,
+    Guard,
+    LoadTable,
+    Machine,
+    Protocol,
+    StudyFile,
+)
+from gelassen.study.file.toml_place import line_of
+
+
+def read_study_file(path: Path) -> StudyFile:
+    """Read and check a study file.
+
+    Raises
+    ------
+    FileError
+        Naming file, line and key, what was found, what is allowed and the nearest spelling.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError:
+        raise FileError(
+            f"{path.parent} is no study: it has no {STUDY_FILE}. "
+            'Make one with "gelassen demo FOLDER" or "gelassen import ... --study FOLDER"'
+        ) from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise FileError(f"{path} cannot be read: {error}") from None
+    try:
+        content = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise FileError(f"{path}: {error}. Strings need quotes, sections square brackets") from None
+    try:
+        study = StudyFile.model_validate(content)
+    except ValidationError as error:
+        raise FileError(_explained(path, text, error)) from None
+    check_factors(path, text, study)
+    study = study.model_copy(
+        update={"setups": combined(study.combine, study.factors, study.setups, study.baseline)}
+    )
+    check_setups(path, text, study)
+    return study
+
+
+def _explained(path: Path, text: str, error: ValidationError) -> str:
+    lines = []
+    for problem in error.errors()[:5]:
+        loc = [str(part) for part in problem["loc"] if not str(part).startswith("function-")]
+        key = ".".join(loc)
+        where = f"{path.name}, line {line_of(text, loc)}, {key}"
+        found = f"found {problem['input']!r:.60}"
+        if problem["type"] == "extra_forbidden":
+            allowed = _allowed_keys(loc[:-1])
+            hint = nearest(loc[-1], allowed)
+            lines.append(f'{where}: unknown key "{loc[-1]}". Allowed: {", ".join(allowed)}.{hint}')
+        elif problem["type"] == "missing":
+            lines.append(f"{path.name}, {key}: this key is missing and must be given")
+        else:
+            message = problem["msg"].removeprefix("Value error, ")
+            lines.append(f"{where}: {message[:1].lower()}{message[1:]} ({found})")
+    return "\n".join(lines)
+
+
+def _allowed_keys(loc: list[str]) -> list[str]:
+    model: Any = StudyFile
+    named = {
+        "machine": Machine,
+        "load": LoadTable,
+        "channels": ChannelTable,
+        "factors": Factor,
+        "protocol": Protocol,
+        "protocol.climb": Climb,
+        "guard": Guard,
+    }
+    if loc:
+        model = named.get(".".join(loc[:2])) or named.get(loc[0], StudyFile)
+        if len(loc) == 2 and loc[0] == "protocol" and loc[1] in PHASES:
+            model = Gate
+    return [field.alias or name for name, field in model.model_fields.items()]

@@ -1,0 +1,253 @@
+"""`study.toml`: what is to be tested, written by people and checked with messages for people."""
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
+
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.core.recording.channels import parse_channel
+from gelassen.study.file.durations import seconds
+from gelassen.study.file.gate import KNOWN, RESTED, Gate, phase_length
+
+STUDY_FILE = "study.toml"
+STUDY_FORMAT: Literal[1] = 1
+
+
+def _channel(value: Any) -> Any:
+    if isinstance(value, str):
+        parse_channel(value)
+    return value
+
+
+def _with_unit(value: Any) -> Any:
+    """Refuse text without a unit: "20" may be meant as minutes. A number is seconds."""
+    if isinstance(value, str) and value.strip() and not value.strip()[-1].isalpha():
+        raise InputError(
+            f'"{value}" has no unit: write it like "{value.strip()} min", "90 s" or "1 h"'
+        )
+    return value
+
+
+# What editors are told: text is allowed, too.
+_DURATION_SCHEMA = {
+    "anyOf": [
+        {"type": "number", "minimum": 0, "description": "seconds"},
+        {"type": "string", "examples": ["20 min", "90 s", "1 h"]},
+    ]
+}
+Duration = Annotated[
+    float,
+    BeforeValidator(lambda value: seconds(_with_unit(value))),
+    WithJsonSchema(_DURATION_SCHEMA),
+]
+Channel = Annotated[str, BeforeValidator(_channel)]
+Temperature = Annotated[float, Field(gt=-50, lt=250)]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Machine(_Table):
+    """The computer under test."""
+
+    name: str
+    limit_c: Temperature = Field(description="temperature at which the chip holds itself back, °C")
+    note: str = ""
+
+
+class Factor(_Table):
+    """What is varied, and the values it takes."""
+
+    levels: list[str | float] = Field(min_length=1)
+    changed_by: Literal["hand", "software"] = "hand"
+    remounts: bool | None = Field(
+        None,
+        description="whether a change by hand takes the cooler off; told by the name if left out",
+    )
+    channel: Channel | None = Field(None, description="the actuator that software sets")
+    sets: Literal["load", "workers"] | None = Field(
+        None, description="what of the load software sets, where it is no actuator"
+    )
+    curves: dict[str, str] = Field(
+        default_factory=dict,
+        description='level to the fan curve that software keeps: "40: 30, 60: 40, 80: 70", °C to %',
+    )
+    details: dict[str, dict[str, str | float]] = Field(
+        default_factory=dict, description="level to what else is known of it: price, noise, note"
+    )
+
+
+def _phase(name: str) -> BeforeValidator:
+    return BeforeValidator(lambda value: phase_length(name, _with_unit(value)))
+
+
+def _phase_schema(until: str) -> WithJsonSchema:
+    """Return what editors are told of a phase: a duration, "until ...", or a table."""
+    gate = {
+        "type": "object",
+        "additionalProperties": False,
+        "properties": {
+            "until": {"const": until},
+            "within_k": {"type": "number", "exclusiveMinimum": 0, "maximum": 20},
+            "at_least": _DURATION_SCHEMA,
+            "at_most": _DURATION_SCHEMA,
+        },
+    }
+    text = {"type": "string", "examples": [f"until {until}", "20 min", "90 s"]}
+    return WithJsonSchema({"anyOf": [_DURATION_SCHEMA["anyOf"][0], text, gate]})
+
+
+class Climb(_Table):
+    """How the power climbs with `kind = "capacity"`."""
+
+    channel: Channel = "cpu.package.power_limit_w"
+    from_w: float | None = Field(
+        None, gt=0, description="the first power; a quarter of the highest"
+    )
+    to_w: float | None = Field(None, gt=0, description="the highest power; what is set at present")
+    within_pct: float = Field(3.0, gt=0, le=50, description="how well the capacity is to be known")
+    at_most: Duration = 2400.0
+
+
+class Protocol(_Table):
+    """How long each phase lasts, and how often each setup is run."""
+
+    kind: Literal["steady", "capacity"] = Field(
+        "steady", description="one load until it is steady, or a climb in power to the capacity"
+    )
+    idle: Annotated[float | Gate, _phase("idle"), _phase_schema(RESTED)] = 300.0
+    soak: Annotated[float | Gate, _phase("soak"), _phase_schema(KNOWN)] = 1200.0
+    hold: Annotated[float | Gate, _phase("hold"), _phase_schema(KNOWN)] = 600.0
+    cooldown: Annotated[float | Gate, _phase("cooldown"), _phase_schema(RESTED)] = 300.0
+    climb: Climb = Field(default_factory=Climb)
+    interval: Duration = 1.0
+    repeats: int = Field(3, ge=1)
+    remount: bool = Field(True, description="whether each repeat is a new pass over all mountings")
+    baseline_again: bool = Field(True, description="run the baseline again at the end of each pass")
+    hand_change: Duration = Field(
+        900.0, description="what a change by hand takes, for the estimate"
+    )
+    seed: int = Field(1, description="of the order of runs: the same seed, the same order")
+
+
+class LoadTable(_Table):
+    """What keeps the machine busy."""
+
+    name: Literal["matrix", "integer", "memory", "command"] = "matrix"
+    workers: int | None = Field(None, ge=1, description="cores that work; all if not given")
+    cores: str | None = Field(None, description='"0-3,6", "performance" or "efficiency"')
+    duty_pct: float = Field(100.0, ge=1, le=100, description="share of each period, %")
+    period: Duration = Field(1.0, gt=0)
+    command: str | None = Field(None, description="a program of your own, with its arguments")
+    score: str = Field("", description="regular expression that finds its score")
+
+
+class Guard(_Table):
+    """When a run stops by itself."""
+
+    stop_c: dict[Channel, Temperature] = Field(default_factory=dict)
+    rise_k_per_s: float | None = Field(
+        None,
+        gt=0,
+        description="how fast watched temperatures may rise once the load has set in, K/s",
+    )
+    fans: bool | list[Channel] = Field(
+        True,
+        description="fans that turned under load and stand still stop the run: any, these, none",
+    )
+
+
+class ChannelTable(_Table):
+    """How one channel comes about; nothing said means that the machine offers it by this name."""
+
+    origin: Channel | None = Field(
+        None, alias="from", description="the channel the machine offers, which this one is"
+    )
+    resource: str | None = Field(None, description="an instrument's VISA resource name")
+    query: str = Field("", description="what to ask the instrument")
+    backend: str = Field("@py", description="the VISA library that speaks to it")
+    command: str | None = Field(None, description="a program whose last line is the value")
+    pattern: str = Field("", description="regular expression that finds the value")
+    unit: str = Field("", description="what the value is in, if not in the channel's unit")
+    timeout: Annotated[Duration, Field(gt=0, le=60)] = 2.0
+    scale: float = Field(1.0, description="readings are multiplied by this")
+    offset: float = Field(0.0, description="and this is added, in the channel's unit")
+    offset_se: float | None = Field(None, ge=0, description="standard error of the offset")
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Self:
+        given = [n for n, v in (("from", self.origin), ("resource", self.resource),
+                                ("command", self.command)) if v is not None]  # fmt: skip
+        if len(given) > 1:
+            raise ValueError(f"{' and '.join(given)} are given; a channel has one of them")
+        if (self.resource is None) != (not self.query):
+            raise ValueError(
+                "resource and query belong together: an instrument, and what to ask it"
+            )
+        return self
+
+
+def _load(value: Any) -> Any:
+    """Take a name alone for a table with that name."""
+    return {"name": value} if isinstance(value, str) else value
+
+
+def _protocol(value: Any) -> Any:
+    """Take a kind alone for a table with that kind."""
+    return {"kind": value} if isinstance(value, str) else value
+
+
+def _shorthands(schema: dict[str, Any]) -> None:
+    """Tell editors that a name alone stands for a load, or for a protocol."""
+    properties = schema["properties"]
+    for key, names in (
+        ("load", ["matrix", "integer", "memory"]),
+        ("protocol", ["steady", "capacity"]),
+    ):
+        properties[key] = {"anyOf": [properties[key], {"enum": names}]}
+
+
+class StudyFile(_Table):
+    """The content of `study.toml`."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra=_shorthands)
+
+    format: Literal[1] = STUDY_FORMAT
+    title: str
+    question: str = ""
+    made_up: bool = False
+    machine: Machine
+    reference: Channel = "room.air.temp_c"
+    compare: Channel | Literal["hottest core", "mean of cores"] = "hottest core"
+    load: Annotated[LoadTable, BeforeValidator(_load)] = Field(default_factory=LoadTable)
+    baseline: str | None = None
+    channels: dict[Channel, ChannelTable] = Field(default_factory=dict)
+    factors: dict[str, Factor] = Field(default_factory=dict)
+    setups: dict[str, dict[str, str | float]] = Field(default_factory=dict)
+    combine: Literal["list", "full", "baseline"] = Field(
+        "list",
+        description="which setups there are: those listed, all combinations of levels, or the baseline "
+        "and each level in its place",
+    )
+    protocol: Annotated[Protocol, BeforeValidator(_protocol)] = Field(default_factory=Protocol)
+    guard: Guard = Field(default_factory=Guard)
+    left_out: dict[str, str] = Field(
+        default_factory=dict, description="run to the reason why it is not compared"
+    )
+    comfort_c: Temperature | None = Field(
+        None, description="the tester's own line below the limit, °C"
+    )
+
+
+def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:
+    """Refuse a setup the study does not have; `or_else` says what else may be meant."""
+    if name not in study.setups:
+        raise InputError(
+            # Names of setups are full of commas.
+            f'"{name}" is no setup of this study ({"; ".join(study.setups) or "none"}).'
+            + nearest(name, study.setups)
+            + or_else
+        )
