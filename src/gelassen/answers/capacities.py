@@ -1,20 +1,23 @@
 """What power each cooling setup is good for: from runs at several power limits."""
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
 
 from gelassen.answers.one_room import USUAL_SPREAD_K
 from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.run_row import Row, too_short
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.run_row import RunRow, rows_to_table, too_short
+from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
-from gelassen.study.file.levels import without_power
+from gelassen.study.file.levels import setups_without_power, without_power
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,8 +56,34 @@ class StudyCapacity(Result):
         return "\n".join(f"{name}: {answer}" for name, answer in self.answers.items())
 
 
+def study_capacity(
+    study: StudyRuns,
+    *,
+    limit_c: float | None = None,
+    room_c: float = 25.0,
+    at_power_w: float | None = None,
+    confidence: float = 0.95,
+    executor: Executor | None = None,
+    leave_out: Mapping[str, str] | None = None,
+) -> StudyCapacity:
+    """Say what power each setup is good for; see `Study.capacity`."""
+    rows, left_out = study.usable_rows(confidence, executor, leave_out, climbs=True)
+    return find_capacities(
+        rows,
+        left_out,
+        groups=setups_without_power(study.file),
+        limit_c=study.file.machine.limit_c if limit_c is None else limit_c,
+        room_c=room_c,
+        at_power_w=at_power_w,
+        confidence=confidence,
+        title=study.file.title,
+        made_up=study.is_made_up(rows),
+        repeatability=known_repeatability(study.folder, rows),
+    )
+
+
 def find_capacities(
-    rows: Sequence[Row],
+    rows: Sequence[RunRow],
     left_out: Sequence[tuple[str, str]],
     *,
     groups: dict[str, str],
@@ -126,51 +155,48 @@ def find_capacities(
 
 
 def _points(
-    rows: Sequence[Row], left_out: Sequence[tuple[str, str]], groups: dict[str, str]
+    rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]], groups: dict[str, str]
 ) -> tuple[pd.DataFrame, list[tuple[str, str]]]:
     left = list(left_out)
     points = []
     for row in rows:
-        name = groups.get(row["setup"]) or without_power(row["setup"])
-        if row.get("climb") and str(row["reference"]).startswith("room."):
-            points += [
-                _point(name, row["run"], power, rise, se)
-                for power, rise, se in row.get("climb", [])
-            ]
-        elif row.get("levels") and str(row["reference"]).startswith("room."):
-            points += [
-                _point(
-                    name, row["run"], level["power_w"], level["value"], level["standard_error"],
-                    throttled=level["at_limit"], fan_rpm=level["fan_rpm"],
-                    duty_pct=level["duty_pct"], room_c=level["reference_c"], mount=row.get("mount"),
-                )
-                for level in row["levels"]
-                if level["at_limit"] or level["standard_error"] is not None
-            ]  # fmt: skip
-            left += [
-                (row["run"], f"its level of {level['power_w']:.0f} W is too short to tell")
-                for level in row["levels"]
-                if not level["at_limit"] and level["standard_error"] is None
-            ]
-        elif row.get("protocol") == "capacity":
-            left.append((row["run"], "its climb is too short, or without a room, to tell anything"))
-        elif row["value"] is None or row["unit"] != "K":
-            left.append((row["run"], "no rise over the room"))
-        elif row["power_w"] is None or row["power_w"] <= 0:
-            left.append((row["run"], "no power was logged"))
-        elif not str(row["reference"]).startswith("room."):
-            left.append((row["run"], f"its rise is over {row['reference']}, not over the room"))
-        elif not row["at_limit"] and (row["low"] is None or row["high"] is None):
-            left.append((row["run"], too_short(row)))
+        name = groups.get(row.setup) or without_power(row.setup)
+        if row.climb and row.over_room:
+            points += [_point(name, row.run, power, rise, se) for power, rise, se in row.climb]
+        elif row.levels and row.over_room:
+            for level in row.levels:
+                told = level.at_limit or level.standard_error is not None
+                if level.power_w is None or level.value is None or not told:
+                    left.append(
+                        (row.run, f"its level of {level.power_w or 0:.0f} W is too short to tell")
+                    )
+                    continue
+                points.append(
+                    _point(
+                        name, row.run, level.power_w, level.value, level.standard_error,
+                        throttled=level.at_limit, fan_rpm=level.fan_rpm,
+                        duty_pct=level.duty_pct, room_c=level.reference_c, mount=row.mount,
+                    )
+                )  # fmt: skip
+        elif row.protocol == "capacity":
+            left.append((row.run, "its climb is too short, or without a room, to tell anything"))
+        elif row.value is None or row.unit != "K":
+            left.append((row.run, "no rise over the room"))
+        elif row.power_w is None or row.power_w <= 0:
+            left.append((row.run, "no power was logged"))
+        elif not row.over_room:
+            left.append((row.run, f"its rise is over {row.reference}, not over the room"))
+        elif not row.at_limit and not row.is_told:
+            left.append((row.run, too_short(row)))
         else:
-            wanted = math.nan if row["power_limit_w"] is None else row["power_limit_w"]
+            wanted = math.nan if row.power_limit_w is None else row.power_limit_w
             points.append(
                 _point(
-                    name, row["run"], row.get("settled_w") or row["power_w"], row["value"],
-                    row["standard_error"],
-                    throttled=bool(row["at_limit"]), wanted_w=wanted, fan_rpm=row.get("fan_rpm"),
-                    duty_pct=row.get("duty_pct"), room_c=row.get("reference_c"),
-                    mount=row.get("mount"),
+                    name, row.run, row.settled_w or row.power_w, row.value,
+                    row.standard_error,
+                    throttled=row.at_limit, wanted_w=wanted, fan_rpm=row.fan_rpm,
+                    duty_pct=row.duty_pct, room_c=row.reference_c,
+                    mount=row.mount,
                 )
             )  # fmt: skip
     return pd.DataFrame(points), left
@@ -209,23 +235,23 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
 
 
 def _relative_spread(
-    rows: Sequence[Row], repeatability: tuple[float, float] | None
+    rows: Sequence[RunRow], repeatability: tuple[float, float] | None
 ) -> tuple[float, float, list[str]]:
     """Return what runs of one setup scatter by, as a share of their rise, how well known, and what to say.
 
     Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
     repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
     """
-    rungs = power_rungs([row for row in rows if row["unit"] == "K"])
+    rungs = power_rungs([row for row in rows if row.unit == "K"])
     rises = [
-        {**row, "setup": f"{row['setup']} at {rung.words}", "mount": row.get("mount") or row["run"]}
+        replace(row, setup=f"{row.setup} at {rung.words}", mount=row.mount or row.run)
         for rung in rungs for row in rung.rows
-        if row["value"] is not None and row["value"] > 0
+        if row.value is not None and row.value > 0
     ]  # fmt: skip
     if not rises:
         return 0.0, math.inf, []
-    free = [r for r in rises if not r["at_limit"]] or rises
-    table = pd.DataFrame(free)[["setup", "value", "standard_error", "mount"]].astype(
+    free = [r for r in rises if not r.at_limit] or rises
+    table = rows_to_table(free)[["setup", "value", "standard_error", "mount"]].astype(
         {"value": float, "standard_error": float}
     )
     usual_k = float(table["value"].mean())  # what is known of rigs is known at such rises

@@ -16,7 +16,7 @@ from gelassen.answers.one_room import (
     room_cautions,
     to_compare,
 )
-from gelassen.answers.run_row import Row, too_short
+from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.core.comparing.bias_check import without_pushes
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
@@ -95,7 +95,7 @@ class StudyComparison(Result):
 
 
 def compare_runs(
-    rows: Sequence[Row],
+    rows: Sequence[RunRow],
     left_out: Sequence[tuple[str, str]],
     *,
     title: str,
@@ -120,12 +120,12 @@ def compare_runs(
             + nearest(baseline, names)
         )
     used = set(table["run"])
-    over = _usual_reference([row for row in rows if row["run"] in used])
+    over = _usual_reference([row for row in rows if row.run in used])
     if room_c is not None and not _is_room(over):
         raise InputError(
             f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
         )
-    lost = sorted({str(row["setup"]) for row in rows if row["setup"]} - set(names))
+    lost = sorted({row.setup for row in rows if row.setup} - set(names))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
     cautions: list[str] = []
@@ -202,7 +202,7 @@ def compare_runs(
 
 
 def run_table(
-    rows: Sequence[Row], left_out: list[tuple[str, str]], reference: str | None = None
+    rows: Sequence[RunRow], left_out: list[tuple[str, str]], reference: str | None = None
 ) -> pd.DataFrame:
     """Return the runs that can be compared, one a row; the others are added to `left_out`.
 
@@ -211,16 +211,16 @@ def run_table(
     """
     kept = []
     for row in rows:
-        if row["value"] is None:
-            left_out.append((row["run"], "no temperature to compare"))
-        elif row["low"] is None or row["high"] is None:
-            left_out.append((row["run"], too_short(row)))
+        if row.value is None:
+            left_out.append((row.run, "no temperature to compare"))
+        elif not row.is_told:
+            left_out.append((row.run, too_short(row)))
         else:
             kept.append(row)
-    if reference is None or all(row["reference"] != reference for row in kept):
+    if reference is None or all(row.reference != reference for row in kept):
         reference = _usual_reference(kept)
     kept = _over_one_kind(kept, left_out, reference)
-    table = pd.DataFrame(kept)
+    table = rows_to_table(kept)
     if table.empty:
         return table
     table = table.astype({name: float for name in _NUMBERS if name in table})
@@ -235,24 +235,24 @@ def _is_room(reference: str | None) -> bool:
     return reference is None or reference.startswith("room.")
 
 
-def _usual_reference(rows: Sequence[Row]) -> str | None:
+def _usual_reference(rows: Sequence[RunRow]) -> str | None:
     """Return the reference that most runs have; None if none has any."""
-    named = Counter(row["reference"] for row in rows if row["reference"] is not None)
+    named = Counter(row.reference for row in rows if row.reference is not None)
     return named.most_common(1)[0][0] if named else None
 
 
 def _over_one_kind(
-    rows: list[Row], left_out: list[tuple[str, str]], usual: str | None
-) -> list[Row]:
+    rows: list[RunRow], left_out: list[tuple[str, str]], usual: str | None
+) -> list[RunRow]:
     """Return the rows whose rises are over the room, or over something else, as `usual` is."""
     kept = []
     for row in rows:
-        if _is_room(row["reference"]) == _is_room(usual):
+        if _is_room(row.reference) == _is_room(usual):
             kept.append(row)
-        elif row["reference"] is None:
-            left_out.append((row["run"], f"it has no rise over {usual}"))
+        elif row.reference is None:
+            left_out.append((row.run, f"it has no rise over {usual}"))
         else:
-            left_out.append((row["run"], f"its rise is over {row['reference']}, not over {usual}"))
+            left_out.append((row.run, f"its rise is over {row.reference}, not over {usual}"))
     return kept
 
 

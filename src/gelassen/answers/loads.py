@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -11,7 +11,9 @@ from scipy.stats import norm
 from gelassen.answers.comparison import StudyComparison, compare_runs
 from gelassen.answers.parts import parts_table
 from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.run_row import Row
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.run_row import RunRow
+from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.study.file.levels import (
@@ -55,8 +57,29 @@ class StudyLoads(Result):
         return "\n".join(f"{load}\n{comparison}" for load, comparison in self.comparisons.items())
 
 
+def study_loads(
+    study: StudyRuns,
+    *,
+    baseline: str | None = None,
+    confidence: float = 0.95,
+    leave_out: Mapping[str, str] | None = None,
+) -> StudyLoads:
+    """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
+    against = study.checked_baseline(baseline)
+    rows, left_out = study.usable_rows(confidence, None, leave_out)
+    return compare_loads(
+        rows,
+        left_out,
+        study.file,
+        baseline=against,
+        confidence=confidence,
+        made_up=study.is_made_up(rows),
+        repeatability=known_repeatability(study.folder, rows),
+    )
+
+
 def compare_loads(
-    rows: Sequence[Row],
+    rows: Sequence[RunRow],
     left_out: Sequence[tuple[str, str]],
     file: StudyFile,
     *,
@@ -85,12 +108,12 @@ def compare_loads(
             f"all runs have one load ({loads[0] if loads else 'none'}): nothing is to be set side by side. "
             'Add a factor with sets = "load", or runs of other loads or powers'
         )
-    of_baseline = next((group for _, group, row in entries if row["setup"] == baseline), None)
-    in_one_run = any("one_of" in row for _, _, row in entries)
+    of_baseline = next((group for _, group, row in entries if row.setup == baseline), None)
+    in_one_run = any(row.one_of for _, _, row in entries)
     comparisons, setups, differences, cautions = {}, [], [], []
     for load in loads:
-        own = [{**row, "setup": group} for name, group, row in entries if name == load]
-        against = of_baseline if any(row["setup"] == of_baseline for row in own) else None
+        own = [replace(row, setup=group) for name, group, row in entries if name == load]
+        against = of_baseline if any(row.setup == of_baseline for row in own) else None
         found = compare_runs(
             own, left_out, title=f"{file.title}, {load}", baseline=against, confidence=confidence,
             made_up=made_up, repeatability=repeatability, expected=expected_quantities(file),
@@ -117,37 +140,37 @@ def compare_loads(
     )
 
 
-def _split(row: Row, file: StudyFile, factors: Sequence[str]) -> tuple[str, str]:
+def _split(row: RunRow, file: StudyFile, factors: Sequence[str]) -> tuple[str, str]:
     """Return the load of a run, and its setup without it."""
-    levels = file.setups.get(str(row["setup"]), {})
+    levels = file.setups.get(row.setup, {})
     own = [f"{level_text(levels[name])}" for name in factors if name in levels]
     rest = [level_text(level) for name, level in levels.items() if name not in factors]
-    group = ", ".join(rest) if own and rest else str(row["setup"])
-    recorded = row.get("load") or "unknown load"
+    group = ", ".join(rest) if own and rest else row.setup
+    recorded = row.load or "unknown load"
     return (", ".join(own) or str(recorded)), group
 
 
 def _by_load(
-    rows: Sequence[Row], named: Sequence[tuple[str, str]], groups: Mapping[str, str]
-) -> list[tuple[str, str, Row]]:
+    rows: Sequence[RunRow], named: Sequence[tuple[str, str]], groups: Mapping[str, str]
+) -> list[tuple[str, str, RunRow]]:
     """Return load, setup and row; loads that differ in nothing else are told by their power.
 
     `groups` are setups without their power limits, where the study says which that is.
     """
     loads = dict.fromkeys(load for load, _ in named)
-    if len(loads) > 1 and not any(row.get("levels") for row in rows):
+    if len(loads) > 1 and not any(row.levels for row in rows):
         return [(*names, row) for names, row in zip(named, rows, strict=True)]
-    of_run = {row["run"]: names for names, row in zip(named, rows, strict=True)}
+    of_run = {row.run: names for names, row in zip(named, rows, strict=True)}
     entries = []
     for rung in power_rungs(rows):
         for row in rung.rows:
-            load, setup = of_run[row["run"]]
+            load, setup = of_run[row.run]
             setup = groups.get(setup) or without_power(setup)
             entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
     return entries
 
 
-def _nearest_part(setups: pd.DataFrame, rows: Sequence[Row]) -> pd.DataFrame:
+def _nearest_part(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
     parts = parts_table(rows, None)
     first = parts[parts["first"].astype(bool)].groupby("setup").first()
     wanted = first.reindex(setups["setup"])

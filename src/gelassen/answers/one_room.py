@@ -4,6 +4,8 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.study.file.levels import expected_quantities
+from gelassen.study.file.study_file import StudyFile
 
 # What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
 # has: it steadies the estimate of few repeats and never stands in for them.
@@ -63,6 +65,13 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
     spread = min((effect[2] - effect[1]) / 2 / _SIGMAS_95, ROOM_EFFECT[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
     return moved, [room_words(free["reference_c"], found, highest_power(free))]
+
+
+def study_in_one_room(file: StudyFile, table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+    """Return the table with rises brought to one room, unless rooms are what is tested."""
+    if "reference_c" in expected_quantities(file):
+        return table, []
+    return in_one_room(table)
 
 
 def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> str:

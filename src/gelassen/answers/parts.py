@@ -1,24 +1,31 @@
 """Parts side by side: how warm each was under load, and which meets its limit first."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import pandas as pd
 
-from gelassen.answers.run_row import Row
+from gelassen.answers.run_row import RunRow
+from gelassen.answers.study_runs import StudyRuns
 
 
-def parts_table(rows: Sequence[Row], comfort_c: float | None) -> pd.DataFrame:
+def study_parts(study: StudyRuns, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
+    """Return each part's temperature under load by setup; see `Study.parts`."""
+    rows, _ = study.usable_rows(0.95, None, leave_out)
+    return parts_table(rows, study.file.comfort_c)
+
+
+def parts_table(rows: Sequence[RunRow], comfort_c: float | None) -> pd.DataFrame:
     """Return each part's temperature by setup; see `Study.parts`."""
     entries = [
         {
-            "setup": row["setup"],
+            "setup": row.setup,
             "part": part,
             "hold_mean_c": mean,
             "hold_peak_c": peak,
             "limit_c": limit,
         }
         for row in rows
-        for part, (mean, peak, limit) in row["parts"].items()
+        for part, (mean, peak, limit) in row.parts.items()
         if mean is not None
     ]
     columns = [

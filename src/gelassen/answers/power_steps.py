@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gelassen.answers.run_row import Row
+from gelassen.answers.run_row import RunRow
 
 # Levels of one run are matched to those of others within this share of the power: a leaking chip moves them
 # by less. Runs of their own scatter more: only powers further apart than this were meant to differ.
@@ -19,7 +19,7 @@ class Rung:
     """One level of power, and what each run came to there."""
 
     power_w: float
-    rows: tuple[Row, ...]
+    rows: tuple[RunRow, ...]
 
     @property
     def words(self) -> str:
@@ -27,51 +27,55 @@ class Rung:
         return f"{self.power_w:.0f} W" if self.power_w >= 20 else f"{self.power_w:.3g} W"
 
 
-def level_rows(row: Row) -> list[Row]:
+def level_rows(row: RunRow) -> list[RunRow]:
     """Return one row a level of power of a run; the row itself where its power did not go in steps."""
-    levels = row.get("levels") or []
-    return [{**row, **level, "one_of": len(levels)} for level in levels] if levels else [row]
+    return [row.at_level(level) for level in row.levels] or [row]
 
 
-def power_rungs(rows: Sequence[Row]) -> list[Rung]:
+def power_rungs(rows: Sequence[RunRow]) -> list[Rung]:
     """Sort the levels of all runs by power, lowest first: one rung for those that were meant to be equal.
 
     The setup with the most levels says which there are. A level that was held at the limit was meant to be
     the next one above what it held. Runs without power are left aside.
     """
-    entries = [entry for row in rows for entry in level_rows(row) if (entry["power_w"] or 0) > 0]
-    ladder = _longest_ladder(entries)
-    members: list[list[Row]] = [[] for _ in ladder]
+    entries = [
+        (entry, entry.power_w)
+        for row in rows
+        for entry in level_rows(row)
+        if entry.power_w is not None and entry.power_w > 0
+    ]
+    ladder = _longest_ladder([entry for entry, _ in entries])
+    members: list[list[RunRow]] = [[] for _ in ladder]
     there: list[set[str]] = [set() for _ in ladder]  # runs that have a level there
-    for entry in entries:
-        power, taken = entry["power_w"], [entry["run"] in runs for runs in there]
+    for entry, power in entries:
+        taken = [entry.run in runs for runs in there]
         near = int(np.argmin([abs(math.log(power / rung)) for rung in ladder]))
         above = [k for k, rung in enumerate(ladder) if rung > power and not taken[k]]
-        if entry["at_limit"] and above and (ladder[near] < power or taken[near]):
+        if entry.at_limit and above and (ladder[near] < power or taken[near]):
             near = above[0]
-        if abs(math.log(power / ladder[near])) > _near(entry) and not entry["at_limit"]:
+        if abs(math.log(power / ladder[near])) > _near(entry) and not entry.at_limit:
             ladder.append(power)
             members.append([])
             there.append(set())
             near = len(ladder) - 1
         members[near].append(entry)
-        there[near].add(entry["run"])
+        there[near].add(entry.run)
     rungs = [Rung(_usual(own), tuple(own)) for own in members if own]
     return sorted(rungs, key=lambda rung: rung.power_w)
 
 
 def at_one_power(
-    rows: Sequence[Row], left_out: Sequence[tuple[str, str]]
-) -> tuple[list[Row], list[tuple[str, str]], str]:
+    rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]]
+) -> tuple[list[RunRow], list[tuple[str, str]], str]:
     """Return rows at one level of power, the runs left out, and what was done.
 
     Compared is the level at which most setups settled below the limit, and of those the highest. Setups
     whose runs all draw one power are compared as they are: a run that drew less than its repeats is odd.
     """
     rungs = power_rungs(rows)
-    names = {row["setup"] for row in rows}
+    names = {row.setup for row in rows}
     stepped = {
-        name for name in names if sum(any(r["setup"] == name for r in x.rows) for x in rungs) > 1
+        name for name in names if sum(any(r.setup == name for r in x.rows) for x in rungs) > 1
     }
     if len(rungs) < 2 or len(stepped) <= _LEAST_SETUPS * len(names):
         return list(rows), list(left_out), ""
@@ -79,8 +83,8 @@ def at_one_power(
     kept = list(chosen.rows)
     there = _runs(kept)
     left = [
-        (row["run"], f"it has no level of {chosen.words}, at which the setups are compared")
-        for row in rows if row["run"] not in there
+        (row.run, f"it has no level of {chosen.words}, at which the setups are compared")
+        for row in rows if row.run not in there
     ]  # fmt: skip
     settled = len(_settled(chosen))
     how_many = "all" if settled == len(names) else f"{settled} of {len(names)}"
@@ -92,34 +96,34 @@ def at_one_power(
     return kept, [*left_out, *left], said
 
 
-def _longest_ladder(entries: Sequence[Row]) -> list[float]:
+def _longest_ladder(entries: Sequence[RunRow]) -> list[float]:
     ladders = []
-    for name in dict.fromkeys(entry["setup"] for entry in entries):
-        own = [e for e in entries if e["setup"] == name]
-        own = [e for e in own if not e["at_limit"]] or own
-        ordered = np.sort(np.array([e["power_w"] for e in own], dtype=float))
-        apart = _NEAR_RUNS if not any("one_of" in e for e in own) else _NEAR / 2
+    for name in dict.fromkeys(entry.setup for entry in entries):
+        own = [e for e in entries if e.setup == name]
+        own = [e for e in own if not e.at_limit] or own
+        ordered = np.sort(np.array([e.power_w for e in own], dtype=float))
+        apart = _NEAR_RUNS if not any(e.one_of for e in own) else _NEAR / 2
         breaks = np.flatnonzero(np.diff(np.log(ordered)) > apart) + 1
         ladders.append([float(part.mean()) for part in np.split(ordered, breaks)])
     return max(ladders, key=len, default=[])
 
 
-def _near(entry: Row) -> float:
-    return _NEAR if "one_of" in entry else _NEAR_RUNS
+def _near(entry: RunRow) -> float:
+    return _NEAR if entry.one_of else _NEAR_RUNS
 
 
-def _usual(rows: Sequence[Row]) -> float:
-    free = [row["power_w"] for row in rows if not row["at_limit"]]
-    return float(np.median(free or [row["power_w"] for row in rows]))
+def _usual(rows: Sequence[RunRow]) -> float:
+    free = [row for row in rows if not row.at_limit] or rows
+    return float(np.median([row.power_w for row in free if row.power_w is not None]))
 
 
 def _settled(rung: Rung) -> set[str]:
     """Return the setups that settle there below the limit."""
     return {
-        row["setup"] for row in rung.rows
-        if not row["at_limit"] and row["low"] is not None and row["high"] is not None
+        row.setup for row in rung.rows
+        if not row.at_limit and row.is_told
     }  # fmt: skip
 
 
-def _runs(rows: Sequence[Row]) -> set[str]:
-    return {row["run"] for row in rows}
+def _runs(rows: Sequence[RunRow]) -> set[str]:
+    return {row.run for row in rows}

@@ -1,20 +1,23 @@
-"""One run in one row: what comparisons need of it, and nothing more. Plain values, so it can be kept."""
+"""One run in one row: what comparisons need of it. Rows hold plain values only, so they can be kept."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
-from typing import Any
+from functools import cache
+from typing import TYPE_CHECKING
 
-import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.result import Result
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.power_levels import Level
 from gelassen.core.run.summary import RunSummary
 
-Row = dict[str, Any]
+if TYPE_CHECKING:
+    from pydantic import TypeAdapter
 
-# Means over all channels whose names end so.
+# Means over all channels whose name ends so.
 _MEANS = {
     "noise_dba": ".level_dba",
     "duty_pct": ".duty_pct",
@@ -22,111 +25,289 @@ _MEANS = {
     "wall_w": "wall.supply.power_w",
 }
 
+# Mean over the hold, highest reading then, and own limit of one part, in °C; None where not known.
+PartReadings = list[float | None]
 
-def run_row(recording: Recording, summary: RunSummary) -> Row:
-    """Return what comparisons need of one run.
 
-    Every value is a number, a text, a truth value, or None. `parts` maps each temperature channel to
-    its mean over the hold, its highest reading then, and its own limit. `climb` holds power, steady rise
-    and standard error of points on the course of a run whose power climbed, `levels` what each level of a
-    run came to whose power went in steps.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunLevel(Result):
+    """What one level of power came to, in a run whose power went in steps: fields as in `RunRow`."""
+
+    power_w: float | None
+    settled_w: float | None
+    value: float | None
+    standard_error: float | None
+    low: float | None
+    high: float | None
+    reached: bool
+    at_limit: bool
+    thermal_share: float | None
+    power_share: float | None
+    clock_mhz: float | None
+    work_per_s: float | None
+    fan_rpm: float | None
+    reference_c: float | None
+    hold_length_s: float | None
+    load_length_s: float | None
+    noise_dba: float | None
+    duty_pct: float | None
+    load_pct: float | None
+    wall_w: float | None
+    parts: dict[str, PartReadings]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRow(Result):
+    """What comparisons need of one run. None stands for what was not logged or cannot be told.
+
+    Attributes
+    ----------
+    run, setup
+        Name of the run and of its setup.
+    measured
+        The judged temperature, in words.
+    unit
+        "K" if `value` is a rise, "°C" if no reference was logged, "" without a temperature.
+    value, standard_error, low, high
+        Steady state and its interval, in `unit`. `low` and `high` are None where it cannot be told.
+    reached
+        Whether the temperature settled within the log.
+    at_limit
+        Whether the run sat at its temperature limit: then `value` is a lower bound.
+    thermal_share, power_share
+        Share of the load that was held back by heat, and by a power limit; 0 to 1.
+    power_w, clock_mhz, fan_rpm, work_per_s, noise_dba, duty_pct, load_pct, wall_w
+        Means over the hold.
+    settled_w
+        The power that belongs to `value`, in W.
+    reference_c, reference
+        Mean of the reference over the hold in °C, and its channel.
+    limit_c, power_limit_w
+        Temperature limit and power limit that the run knew of.
+    outcome
+        How the run ended.
+    made_up
+        Whether it is made-up data.
+    hold_length_s, load_length_s
+        Length of the hold and of the whole load, in s.
+    mount
+        Name of the mounting.
+    started
+        When the run began, RFC 3339.
+    steps
+        How many changes of conditions were found in mid-run.
+    changed_at_s, changed_by_k, changed_how
+        The last of them: when, by how much it moved the steady value, what was logged or noted.
+    sensors
+        All channels, sorted.
+    parts
+        Temperature channel to its readings.
+    protocol, load
+        As recorded.
+    took_notice
+        Whether the judged temperature responded to the load.
+    levels
+        One entry a level, where power went in steps.
+    climb
+        Power in W, steady rise in K and its standard error, for points of a run whose power climbed.
+    one_of
+        How many levels the run has, if this row stands for one of them.
+    level
+        That level, in words.
     """
+
+    run: str
+    setup: str
+    measured: str = ""
+    unit: str = ""
+    value: float | None = None
+    standard_error: float | None = None
+    low: float | None = None
+    high: float | None = None
+    reached: bool = False
+    at_limit: bool = False
+    thermal_share: float | None = None
+    power_share: float | None = None
+    power_w: float | None = None
+    settled_w: float | None = None
+    clock_mhz: float | None = None
+    fan_rpm: float | None = None
+    work_per_s: float | None = None
+    reference_c: float | None = None
+    reference: str | None = None
+    limit_c: float | None = None
+    power_limit_w: float | None = None
+    outcome: str = "finished"
+    made_up: bool = False
+    hold_length_s: float | None = None
+    load_length_s: float | None = None
+    mount: str | None = None
+    started: str | None = None
+    noise_dba: float | None = None
+    duty_pct: float | None = None
+    load_pct: float | None = None
+    wall_w: float | None = None
+    steps: int = 0
+    changed_at_s: float | None = None
+    changed_by_k: float | None = None
+    changed_how: str | None = None
+    sensors: list[str] = field(default_factory=list)
+    parts: dict[str, PartReadings] = field(default_factory=dict)
+    protocol: str | None = None
+    load: str | None = None
+    took_notice: bool = True
+    levels: list[RunLevel] = field(default_factory=list)
+    climb: list[tuple[float, float, float]] = field(default_factory=list)
+    one_of: int | None = None
+    level: str | None = None
+
+    def at_level(self, level: RunLevel) -> "RunRow":
+        """Return this run as if the level had been all of it."""
+        own = {one.name: getattr(level, one.name) for one in fields(level)}
+        return replace(self, **own, one_of=len(self.levels))
+
+    @property
+    def over_room(self) -> bool:
+        """Whether its rise is over room air."""
+        return (self.reference or "").startswith("room.")
+
+    @property
+    def is_told(self) -> bool:
+        """Whether its steady state has an interval."""
+        return self.low is not None and self.high is not None
+
+
+def rows_to_table(rows: Iterable[RunRow]) -> pd.DataFrame:
+    """Return one line a row, one column a field; what only levels have is left out where none is."""
+    names = [one.name for one in fields(RunRow)]
+    table = pd.DataFrame([{name: getattr(row, name) for name in names} for row in rows])
+    unused = [n for n in ("one_of", "level") if n in table and table[n].isna().all()]
+    return table.drop(columns=unused)
+
+
+def row_from_kept(kept: object) -> RunRow | None:
+    """Return a row that was kept as plain values; None if it is not one."""
+    try:
+        return _kept_rows().validate_python(kept)
+    except ValueError:
+        return None
+
+
+@cache
+def _kept_rows() -> "TypeAdapter[RunRow]":
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(RunRow)
+
+
+def run_row(recording: Recording, summary: RunSummary) -> RunRow:
+    """Return what comparisons need of one run."""
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
     names, mean, peak = (table[name].tolist() for name in ("channel", "hold_mean", "hold_peak"))
     means = dict(zip(names, mean, strict=True))
-    row: Row = {
-        "run": summary.name,
-        "setup": summary.setup or summary.name,
-        "measured": summary.channel_words,
-        "unit": steady.unit if steady else "",
-        "value": steady.value if steady else None,
-        "standard_error": steady.standard_error if steady else None,
-        "low": steady.low if steady else None,
-        "high": steady.high if steady else None,
-        "reached": bool(steady.reached) if steady else False,
-        "at_limit": bool(throttling and throttling.at_limit),
-        "thermal_share": throttling.thermal_share if throttling else None,
-        "power_share": throttling.power_share if throttling else None,
-        "power_w": summary.power_w,
-        "settled_w": steady.power_w if steady else None,
-        "clock_mhz": summary.clock_mhz,
-        "fan_rpm": summary.fan_rpm,
-        "work_per_s": summary.work_per_s,
-        "reference_c": summary.reference_c,
-        "reference": summary.reference,
-        "limit_c": summary.limit_c,
-        "power_limit_w": recording.power_limit_w,
-        "outcome": summary.outcome,
-        "made_up": bool(summary.made_up),
-        "hold_length_s": summary.hold_s[1] - summary.hold_s[0],
-        "load_length_s": summary.load_s[1] - summary.load_s[0],
-        "mount": recording.mount,
-        "started": recording.started.isoformat() if recording.started else None,
-        **{name: _hold_mean(means, ending) for name, ending in _MEANS.items()},
-        "steps": len(summary.steps),
-        **_last_change(summary),
-        "sensors": sorted(map(str, means)),
-        "parts": _parts(
-            recording, summary, dict(zip(names, zip(mean, peak, strict=True), strict=True))
-        ),
-        "protocol": recording.protocol,
-        "load": recording.load,
-        "took_notice": steady is None or steady.took_notice,
-        "levels": [_level_entry(level, recording, summary) for level in summary.levels],
-        "climb": [list(point) for point in summary.climb.points()] if summary.climb else [],
-    }
-    return {key: _plain(value) for key, value in row.items()}
+    readings = dict(zip(names, zip(mean, peak, strict=True), strict=True))
+    hold = _hold_means(means)
+    points = summary.climb.points() if summary.climb else ()
+    changed_at_s, changed_by_k, changed_how = _last_change(summary)
+    return RunRow(
+        run=summary.name,
+        setup=summary.setup or summary.name,
+        measured=summary.channel_words,
+        unit=steady.unit if steady else "",
+        value=_number(steady.value) if steady else None,
+        standard_error=_number(steady.standard_error) if steady else None,
+        low=_number(steady.low) if steady else None,
+        high=_number(steady.high) if steady else None,
+        reached=bool(steady and steady.reached),
+        at_limit=bool(throttling and throttling.at_limit),
+        thermal_share=_number(throttling.thermal_share) if throttling else None,
+        power_share=_number(throttling.power_share) if throttling else None,
+        power_w=_number(summary.power_w),
+        settled_w=_number(steady.power_w) if steady else None,
+        clock_mhz=_number(summary.clock_mhz),
+        fan_rpm=_number(summary.fan_rpm),
+        work_per_s=_number(summary.work_per_s),
+        reference_c=_number(summary.reference_c),
+        reference=summary.reference,
+        limit_c=_number(summary.limit_c),
+        power_limit_w=_number(recording.power_limit_w),
+        outcome=summary.outcome,
+        made_up=bool(summary.made_up),
+        hold_length_s=_number(summary.hold_s[1] - summary.hold_s[0]),
+        load_length_s=_number(summary.load_s[1] - summary.load_s[0]),
+        mount=recording.mount,
+        started=recording.started.isoformat() if recording.started else None,
+        noise_dba=hold["noise_dba"],
+        duty_pct=hold["duty_pct"],
+        load_pct=hold["load_pct"],
+        wall_w=hold["wall_w"],
+        steps=len(summary.steps),
+        changed_at_s=_number(changed_at_s),
+        changed_by_k=_number(changed_by_k),
+        changed_how=changed_how,
+        sensors=sorted(map(str, means)),
+        parts=_parts(recording, summary, readings),
+        protocol=recording.protocol,
+        load=recording.load,
+        took_notice=steady is None or steady.took_notice,
+        levels=[_run_level(level, recording, summary) for level in summary.levels],
+        climb=[(float(w), float(k), float(se)) for w, k, se in points],
+    )
 
 
-def _last_change(summary: RunSummary) -> Row:
-    """Return the change of conditions after which the answer counts; steps of power are levels."""
+def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str | None]:
+    """Return when the last change was, by how much it moved the steady value, and how it is known.
+
+    Steps of power are levels, not changes.
+    """
     if not summary.steps or summary.levels:
-        return {"changed_at_s": None, "changed_by_k": None, "changed_how": None}
+        return None, None, None
     step = summary.steps[-1]
     ends = (step.moved_low, step.moved_high)
     told = all(map(math.isfinite, ends)) and (ends[0] > 0 or ends[1] < 0)
-    return {
-        "changed_at_s": step.at_s,
-        "changed_by_k": step.after - step.before if told else None,
-        "changed_how": step.logged or (f'"{step.noted}"' if step.noted else "conditions changed"),
-    }
+    how = step.logged or (f'"{step.noted}"' if step.noted else "conditions changed")
+    return step.at_s, step.after - step.before if told else None, how
 
 
-def too_short(row: Row) -> str:
+def too_short(row: RunRow) -> str:
     """Say why a run without an interval is left out."""
-    if not row.get("took_notice", True):
+    if not row.took_notice:
         return "its temperature reads the same at rest and under load"
     words = "too short to tell where it settles"
-    if row["changed_at_s"] is None:
+    if row.changed_at_s is None:
         return words
-    return f"{words} after conditions changed at {row['changed_at_s'] / 60:.1f} min"
+    return f"{words} after conditions changed at {row.changed_at_s / 60:.1f} min"
 
 
-def _level_entry(level: Level, recording: Recording, summary: RunSummary) -> Row:
-    """Return what a row says anew for one level of its power."""
-    entry = {
-        "power_w": level.power_w, "settled_w": level.power_w, "value": level.rise,
-        "standard_error": level.standard_error, "low": level.low, "high": level.high,
-        "reached": level.reached, "at_limit": level.at_limit, "thermal_share": level.thermal_share,
-        "power_share": level.power_share, "clock_mhz": level.clock_mhz, "work_per_s": level.work_per_s,
-        "fan_rpm": level.fan_rpm, "reference_c": level.reference_c,
-        "hold_length_s": (level.end_s - level.start_s) / 3, "load_length_s": level.end_s - level.start_s,
-    }  # fmt: skip
-    means = {name: mean for name, (mean, _) in level.channels.items()}
-    entry |= {name: _hold_mean(means, ending) for name, ending in _MEANS.items()}
-    entry["duty_pct"] = level.duty_pct
-    plain = {name: _plain(value) for name, value in entry.items()}
-    return {**plain, "parts": _parts(recording, summary, level.channels)}
+def _run_level(level: Level, recording: Recording, summary: RunSummary) -> RunLevel:
+    means = _hold_means({name: mean for name, (mean, _) in level.channels.items()})
+    return RunLevel(
+        power_w=_number(level.power_w), settled_w=_number(level.power_w), value=_number(level.rise),
+        standard_error=_number(level.standard_error), low=_number(level.low), high=_number(level.high),
+        reached=bool(level.reached), at_limit=bool(level.at_limit),
+        thermal_share=_number(level.thermal_share), power_share=_number(level.power_share),
+        clock_mhz=_number(level.clock_mhz), work_per_s=_number(level.work_per_s),
+        fan_rpm=_number(level.fan_rpm), reference_c=_number(level.reference_c),
+        hold_length_s=_number((level.end_s - level.start_s) / 3),
+        load_length_s=_number(level.end_s - level.start_s),
+        **{**means, "duty_pct": _number(level.duty_pct)},
+        parts=_parts(recording, summary, level.channels),
+    )  # fmt: skip
 
 
-def started_days(row: "Row | pd.Series[Any]") -> float:
+def started_days(started: object) -> float:
     """Return when a run began, in days; NaN if it does not say."""
-    text = row["started"]
-    return datetime.fromisoformat(text).timestamp() / 86_400 if isinstance(text, str) else math.nan
+    if not isinstance(started, str):
+        return math.nan
+    return datetime.fromisoformat(started).timestamp() / 86_400
 
 
-def _hold_mean(means: dict[str, float], ending: str) -> float:
+def _hold_means(means: Mapping[str, float]) -> dict[str, float | None]:
+    return {name: _number(_hold_mean(means, ending)) for name, ending in _MEANS.items()}
+
+
+def _hold_mean(means: Mapping[str, float], ending: str) -> float:
     """Return the mean over the channels whose names end so; NaN if none was read."""
     read = [mean for name, mean in means.items() if name.endswith(ending) and math.isfinite(mean)]
     return math.fsum(read) / len(read) if read else math.nan
@@ -134,19 +315,18 @@ def _hold_mean(means: dict[str, float], ending: str) -> float:
 
 def _parts(
     recording: Recording, summary: RunSummary, read: Mapping[str, tuple[float, float]]
-) -> dict[str, list[float | None]]:
-    parts: dict[str, list[float | None]] = {}
+) -> dict[str, PartReadings]:
+    parts: dict[str, PartReadings] = {}
     for name, (mean, peak) in read.items():
         if not name.endswith(".temp_c") or name.startswith(("room.", "loop.")):
             continue
         limit = recording.limits_c.get(name)
         if limit is None and name.startswith("cpu."):
             limit = summary.limit_c
-        parts[name] = [_plain(mean), _plain(peak), _plain(limit)]
+        parts[name] = [_number(mean), _number(peak), _number(limit)]
     return parts
 
 
-def _plain(value: Any) -> Any:
-    if isinstance(value, np.generic):
-        value = value.item()
-    return None if isinstance(value, float) and not math.isfinite(value) else value
+def _number(value: float | None) -> float | None:
+    """Return a plain number; None for what is not finite."""
+    return float(value) if value is not None and math.isfinite(value) else None

@@ -5,7 +5,9 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers.one_room import USUAL_SPREAD_K
+from gelassen.answers.one_room import USUAL_SPREAD_K, study_in_one_room
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.response import Response, response_curve
 from gelassen.core.foundation.errors import InputError
@@ -13,8 +15,33 @@ from gelassen.core.foundation.spelling import nearest
 from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
+# At one fan speed a room does next to nothing to a rise.
+_OF_FANS = ("fan_rpm", "duty_pct", "noise_dba")
 # Setups nearer to each other than this share stand at one place.
 _SAME_PLACE = 0.01
+
+
+def study_along(
+    study: StudyRuns,
+    factor: str,
+    *,
+    where: Mapping[str, str | float],
+    worth: float = 0.0,
+    confidence: float = 0.95,
+    leave_out: Mapping[str, str] | None = None,
+) -> Response:
+    """Say how the rise falls along a factor with numbers; see `Study.along`."""
+    table, left_out = study.table_and_left_out(
+        confidence, leave_out, every_level=factor not in study.file.factors
+    )
+    brought: list[str] = []
+    if factor not in _OF_FANS:
+        table, brought = study_in_one_room(study.file, table)
+    found = along_scale(
+        table, study.file, factor, where=where, worth=worth, confidence=confidence,
+        repeatability=known_repeatability(study.folder, table),
+    )  # fmt: skip
+    return replace(found, cautions=(*left_out, *brought, *found.cautions))
 
 
 def along_scale(

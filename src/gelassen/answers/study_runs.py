@@ -10,7 +10,7 @@ import tomlkit
 
 from gelassen.answers.comparison import run_table
 from gelassen.answers.power_steps import at_one_power, power_rungs
-from gelassen.answers.run_row import Row, run_row
+from gelassen.answers.run_row import RunRow, row_from_kept, run_row
 from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.judging import MEAN_OF_CORES, core_channels
@@ -22,7 +22,7 @@ from gelassen.study.disk.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.levels import mounted_as
-from gelassen.study.file.study_file import STUDY_FILE, StudyFile
+from gelassen.study.file.study_file import STUDY_FILE, StudyFile, check_setup_name
 
 _A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
 
@@ -87,6 +87,19 @@ class StudyRuns:
         """Return the reference that the study file names; None where it leaves the usual one."""
         return self.file.reference if "reference" in self.file.model_fields_set else None
 
+    def checked_baseline(self, baseline: str | None) -> str | None:
+        """Return the setup to compare against: the one asked for, else the study's own.
+
+        Raises
+        ------
+        InputError
+            The study has no such setup.
+        """
+        against = baseline or self.file.baseline
+        if against is not None and self.file.setups:
+            check_setup_name(self.file, against)
+        return against
+
     def summaries(
         self, *, confidence: float = 0.95, executor: Executor | None = None
     ) -> tuple[list[RunSummary], list[tuple[str, str]]]:
@@ -108,7 +121,7 @@ class StudyRuns:
         confidence: float = 0.95,
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
-    ) -> tuple[list[Row], list[tuple[str, str]]]:
+    ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return what comparisons need of each run, and the runs left out with the reason.
 
         Runs that were analysed before, and have not changed since, are not analysed again.
@@ -118,7 +131,11 @@ class StudyRuns:
         said = self._said(confidence)
         marks = {folder.name: fingerprint(folder, said) for folder in folders}
         kept = kept_rows(self.folder)
-        known = {n: row for n, (mark, row) in kept.items() if marks.get(n) == mark}
+        known = {
+            name: row
+            for name, (mark, entry) in kept.items()
+            if marks.get(name) == mark and (row := row_from_kept(entry))
+        }
         new = [f for f in folders if f.name not in known and f.name not in out]
         jobs = [(self, folder, confidence) for folder in new]
         mapped = executor.map(_row, jobs, chunksize=4) if executor else map(_row, jobs)
@@ -129,7 +146,9 @@ class StudyRuns:
             else:
                 known[folder.name] = result
         if new:
-            keep_rows(self.folder, {name: (marks[name], row) for name, row in known.items()})
+            keep_rows(
+                self.folder, {name: (marks[name], row.to_dict()) for name, row in known.items()}
+            )
         rows = [known[f.name] for f in folders if f.name in known and f.name not in out]
         return rows, left_out
 
@@ -203,9 +222,11 @@ class StudyRuns:
         Of runs that go through several powers, it holds the level that setups are compared at, or all.
         """
         rows, given = self.usable_rows(confidence, executor, leave_out)
-        if every_level and any(row.get("levels") for row in rows):
+        if every_level and any(row.levels for row in rows):
             left_out, level = list(given), ""
-            rows = [{**row, "level": rung.words} for rung in power_rungs(rows) for row in rung.rows]
+            rows = [
+                replace(row, level=rung.words) for rung in power_rungs(rows) for row in rung.rows
+            ]
         else:
             rows, left_out, level = at_one_power(rows, given)
         table = run_table(rows, left_out, self.named_reference())
@@ -224,7 +245,7 @@ class StudyRuns:
         leave_out: Mapping[str, str] | None,
         *,
         climbs: bool = False,
-    ) -> tuple[list[Row], list[tuple[str, str]]]:
+    ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return the rows that an answer can rest on, and the runs left out with the reason.
 
         Runs whose power climbed tell a capacity only: `climbs` keeps them.
@@ -238,13 +259,13 @@ class StudyRuns:
         if not climbs:
             left_out = [
                 *left_out,
-                *((row["run"], _A_CLIMB) for row in rows if row.get("protocol") == "capacity"),
+                *((row.run, _A_CLIMB) for row in rows if row.protocol == "capacity"),
             ]
-            rows = [row for row in rows if row.get("protocol") != "capacity"]
+            rows = [row for row in rows if row.protocol != "capacity"]
         # The first mounting of one cooler is not that of another, whatever testers call them.
         rows = [
-            {**row, "mount": f"{mounted_as(self.file, row['setup'])}: {row['mount']}"}
-            if row.get("mount")
+            replace(row, mount=f"{mounted_as(self.file, row.setup)}: {row.mount}")
+            if row.mount
             else row
             for row in rows
         ]
@@ -253,12 +274,12 @@ class StudyRuns:
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")
         return rows, left_out
 
-    def is_made_up(self, rows: Sequence[Row]) -> bool:
+    def is_made_up(self, rows: Sequence[RunRow]) -> bool:
         """Say whether anything of this is made up, so that every output says so."""
-        return self.file.made_up or any(row["made_up"] for row in rows)
+        return self.file.made_up or any(row.made_up for row in rows)
 
 
-def _row(job: tuple[StudyRuns, Path, float]) -> Row | str:
+def _row(job: tuple[StudyRuns, Path, float]) -> RunRow | str:
     """Return the row of one run, or why there is none."""
     study, folder, confidence = job
     found = _summarised((study, folder, confidence))

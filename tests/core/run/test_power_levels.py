@@ -10,7 +10,7 @@ from click.testing import CliRunner
 from gelassen.answers import open_study
 from gelassen.answers.capacities import find_capacities
 from gelassen.answers.power_steps import at_one_power
-from gelassen.answers.run_row import run_row
+from gelassen.answers.run_row import RunRow, run_row
 from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
 from gelassen.core.foundation.errors import InputError
@@ -203,12 +203,13 @@ def test_each_level_is_told_by_itself_and_a_held_one_is_the_next_above(stepped_s
 
 def test_runs_of_their_own_at_several_powers_are_levels_and_an_odd_one_is_not():
     def row(run, setup, power_w, value=40.0):
-        return {"run": run, "setup": setup, "power_w": power_w, "at_limit": False, "value": value,
-                "low": value - 1, "high": value + 1}  # fmt: skip
+        return RunRow(
+            run=run, setup=setup, power_w=power_w, value=value, low=value - 1, high=value + 1
+        )
 
     rows = [row(f"{s}{w}", s, w) for s in "ab" for w in (45.0, 65.0, 95.5)]
     kept, left, said = at_one_power(rows, [])
-    assert [r["run"] for r in kept] == ["a95.5", "b95.5"]
+    assert [r.run for r in kept] == ["a95.5", "b95.5"]
     assert len(left) == 4
     assert "compared at 96 W" in said
     odd = [row(f"{s}{k}", s, 95.0 - 20 * (s == "a" and k == 0)) for s in "ab" for k in range(3)]

@@ -1,13 +1,19 @@
 """A study asked for more than a ranking: with made-up runs whose truth is known."""
 
 import json
+import pkgutil
 from datetime import UTC, datetime, timedelta
+from importlib.util import find_spec
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
 from click.testing import CliRunner
 
+import gelassen.answers
+import gelassen.core
+import gelassen.study
 from gelassen import open_study
 from gelassen.cli import cli
 from gelassen.core import FileError, InputError
@@ -377,3 +383,12 @@ def test_loads_stand_side_by_side_and_what_holds_over_all_is_said(tmp_path):
     out = {str(k): "not now" for k in (2, 3, 4, 7, 8)}
     with pytest.raises(InputError, match="all runs have one load"):
         open_study(study).loads(leave_out={**out, "3": "not now"})
+
+
+def test_kept_analyses_depend_on_every_module_that_can_move_them():
+    marked = set(cache.code_files())
+    for floor in (gelassen.core, gelassen.study, gelassen.answers):
+        found = list(pkgutil.walk_packages(floor.__path__, f"{floor.__name__}."))
+        assert len(found) > 10
+        for module in found:
+            assert Path(find_spec(module.name).origin) in marked

@@ -1,11 +1,14 @@
 """What people read of the answers of a study: never more certain than the numbers."""
 
+from dataclasses import replace
+
 import matplotlib.image
 import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen.answers.capacities import find_capacities, without_power
+from gelassen.answers.capacities import find_capacities
+from gelassen.answers.run_row import RunRow
 from gelassen.core.changes.alignment import align_changes
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift
@@ -24,6 +27,7 @@ from gelassen.show.findings_text import (
     response_text,
     tradeoff_text,
 )
+from gelassen.study.file.levels import without_power
 
 
 @pytest.fixture
@@ -53,12 +57,11 @@ def test_effects_without_repeats_are_not_called_effects(pads):
 
 
 def row(setup, power, value, *, limited=False, limit_w=None, unit="K", run="r"):
-    return {
-        "run": f"{setup}-{power}-{run}", "setup": setup, "value": value, "standard_error": 0.1,
-        "low": value - 0.2,
-        "high": value + 0.2, "unit": unit, "power_w": power, "at_limit": limited, "power_limit_w": limit_w,
-        "reference": "room.air.temp_c",
-    }  # fmt: skip
+    return RunRow(
+        run=f"{setup}-{power}-{run}", setup=setup, value=value, standard_error=0.1, low=value - 0.2,
+        high=value + 0.2, unit=unit, power_w=power, at_limit=limited, power_limit_w=limit_w,
+        reference="room.air.temp_c",
+    )  # fmt: skip
 
 
 def capacities(rows, **options):
@@ -106,7 +109,7 @@ def test_capacities_say_what_was_held_back_and_what_cannot_be_told():
 
 def test_capacities_use_what_was_logged_of_fans_and_room():
     def runs(**more):
-        return [row(f"Steg, {p} W", p, 3.2 * p**0.8) | more for p in (20, 30, 40)]
+        return [replace(row(f"Steg, {p} W", p, 3.2 * p**0.8), **more) for p in (20, 30, 40)]
 
     unknown, none, odd_duty = (
         capacities(runs(**more)).answers["Steg"]
@@ -116,11 +119,11 @@ def test_capacities_use_what_was_logged_of_fans_and_room():
     assert all(answer.low_w <= truth <= answer.high_w for answer in (unknown, none, odd_duty))
     assert none.high_w - none.low_w < odd_duty.high_w - odd_duty.low_w
     follows = [
-        row(f"Brise 120, {p} W", p, rise) | {"fan_rpm": rpm, "duty_pct": duty, "reference_c": 22.0}
+        replace(row(f"Brise 120, {p} W", p, rise), fan_rpm=rpm, duty_pct=duty, reference_c=22.0)
         for p, rise, rpm, duty in ((60, 33.0, 900, 54), (90, 45.0, 1300, 79), (120, 57.0, 1600, 98))
     ]
     capped = capacities(follows).answers["Brise 120"]
-    free = capacities([r | {"duty_pct": None} for r in follows]).answers["Brise 120"]
+    free = capacities([replace(r, duty_pct=None) for r in follows]).answers["Brise 120"]
     assert capped.high_w < free.high_w
 
 

@@ -1,0 +1,51 @@
+"""What each factor of a study does by itself, and depending on others."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from gelassen.answers.one_room import USUAL_SPREAD_K, study_in_one_room
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.study_runs import StudyRuns
+from gelassen.core.comparing.effects import Effects, factor_effects
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
+
+
+def study_effects(
+    study: StudyRuns,
+    factors: Sequence[str] | None = None,
+    *,
+    value: str = "value",
+    confidence: float = 0.95,
+    leave_out: Mapping[str, str] | None = None,
+) -> Effects:
+    """Say what each factor does; see `Study.effects`."""
+    table, left_out = study.table_and_left_out(confidence, leave_out)
+    known = list(study.file.factors)
+    if factors is None:
+        factors = [name for name in known if len(set(table[name].dropna())) > 1]
+    for name in factors:
+        if name not in known:
+            raise InputError(
+                f'"{name}" is no factor of this study ({", ".join(known) or "none"}).'
+                + nearest(name, known)
+            )
+    if not factors:
+        raise InputError("no factor of this study has two levels with runs")
+    brought: list[str] = []
+    of_rise = value == "value"
+    if of_rise:
+        table, brought = study_in_one_room(study.file, table)
+    free = table[~table["at_limit"].astype(bool)] if of_rise else table
+    found = factor_effects(
+        free,
+        factors,
+        value=value,
+        confidence=confidence,
+        repeatability=known_repeatability(study.folder, free),
+        usual_spread=USUAL_SPREAD_K if of_rise and set(free["unit"]) == {"K"} else None,
+    )
+    cautions = [*left_out, *brought, *found.cautions]
+    if held := len(table) - len(free):
+        cautions.append(f"{held} runs at the limit are left out: their rise says no more than that")
+    return replace(found, cautions=tuple(cautions))

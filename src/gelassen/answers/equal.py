@@ -1,0 +1,92 @@
+"""Setups compared at equal noise, fan speed or duty."""
+
+from collections.abc import Mapping
+
+import pandas as pd
+
+from gelassen.answers.one_room import USUAL_SPREAD_K
+from gelassen.answers.quantities import check_factor, is_logged
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.study_runs import StudyRuns
+from gelassen.core.comparing.equal_point import at_equal_point
+from gelassen.core.foundation.errors import InputError
+from gelassen.study.file.levels import FAN_WORDS, level_text, power_factors
+from gelassen.study.file.study_file import StudyFile
+
+# Rise over fan speed is nearly straight over the logarithm of the speed. Decibels are logarithms already.
+_SPEEDS = ("fan_rpm", "duty_pct")
+_COLUMNS = {
+    "group": "setup", "value": "rise_k", "low": "low_k", "high": "high_k", "difference": "difference_k",
+    "difference_low": "difference_low_k", "difference_high": "difference_high_k",
+}  # fmt: skip
+
+
+def study_at_equal(
+    study: StudyRuns,
+    quantity: str,
+    at: float | None = None,
+    *,
+    where: Mapping[str, str | float],
+    confidence: float = 0.95,
+    leave_out: Mapping[str, str] | None = None,
+) -> pd.DataFrame:
+    """Compare setups at equal noise, fan speed or duty; see `Study.at_equal`."""
+    table = study.table(confidence=confidence, leave_out=leave_out)
+    for factor, level in where.items():
+        check_factor(study.file, factor)
+        table = table[table[factor].map(level_text) == level_text(level)]
+    runs = _grouped_by_still_factors(table, study.file, quantity)
+    found = at_equal_point(
+        runs[["group", "setup", "load", "x", "value", "standard_error", "mount"]],
+        _common_middle(runs, quantity) if at is None else at,
+        logarithmic=quantity in _SPEEDS,
+        confidence=confidence,
+        repeatability=known_repeatability(study.folder, table),
+        usual_spread=USUAL_SPREAD_K,
+    )
+    return found.rename(columns=_COLUMNS)
+
+
+def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: str) -> pd.DataFrame:
+    """Return the runs below their limit: their quantity as `x`, their group by factors that move no fan."""
+    if table.empty:
+        raise InputError("no run has these levels")
+    if not is_logged(table, quantity):
+        known = [n for n in ("noise_dba", "fan_rpm", "duty_pct") if is_logged(table, n)]
+        raise InputError(
+            f'"{quantity}" was not logged; setups can be compared at equal '
+            f"{', '.join(known) or 'nothing'}"
+        )
+    moved = [n for n in file.factors if any(w in n for w in FAN_WORDS)]
+    if not moved:
+        raise InputError("no factor of this study moves the fans: there is nothing to go along")
+    still = [n for n in file.factors if n not in moved]
+    keys = (
+        table[still].map(level_text).agg(", ".join, axis=1)
+        if still
+        else pd.Series("all", table.index)
+    )
+    free = table[~table["at_limit"].astype(bool) & table[quantity].notna()]
+    if free.empty:
+        raise InputError(
+            f"every run with {quantity} sat at its temperature limit: compare the powers they held"
+        )
+    powers = [*power_factors(file), *(["load"] if "load" in free.columns else [])]
+    loads = free[powers].map(level_text).agg(", ".join, axis=1) if powers else ""
+    return free.assign(group=keys[free.index], x=free[quantity], load=loads)
+
+
+def _common_middle(runs: pd.DataFrame, quantity: str) -> float:
+    """Return the middle of what all groups cover."""
+    groups = {
+        name: part.groupby("setup")["x"].mean() for name, part in runs.groupby("group", sort=False)
+    }
+    low = max(float(x.min()) for x in groups.values())
+    high = min(float(x.max()) for x in groups.values())
+    if low > high:
+        spans = "; ".join(f"{name}: {x.min():.4g} to {x.max():.4g}" for name, x in groups.items())
+        raise InputError(
+            f"the setups have no {quantity} in common ({spans}): say at which value to compare, "
+            "with --at or at="
+        )
+    return (low + high) / 2

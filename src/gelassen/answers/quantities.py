@@ -1,0 +1,18 @@
+"""What is asked of a study by name: a factor of its file, or a quantity that was logged."""
+
+import pandas as pd
+
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
+from gelassen.study.file.study_file import StudyFile
+
+
+def check_factor(file: StudyFile, factor: str) -> None:
+    """Refuse a factor that the study does not have."""
+    if factor not in file.factors:
+        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
+
+
+def is_logged(table: pd.DataFrame, quantity: str) -> bool:
+    """Say whether any run has this quantity."""
+    return quantity in table.columns and bool(table[quantity].notna().any())

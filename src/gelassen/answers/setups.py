@@ -1,0 +1,76 @@
+"""The setups of a study against each other: which runs are compared, and what is taken out of them."""
+
+import math
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import replace
+
+from gelassen.answers.comparison import StudyComparison, compare_runs
+from gelassen.answers.drift import study_drift
+from gelassen.answers.power_steps import at_one_power
+from gelassen.answers.repeatability import known_repeatability
+from gelassen.answers.run_row import RunRow, started_days
+from gelassen.answers.study_runs import StudyRuns
+from gelassen.core.comparing.comparability import Comparability, comparability
+from gelassen.core.comparing.machine_drift import MachineDrift
+from gelassen.study.file.levels import expected_quantities
+
+
+def compare_setups_of(
+    study: StudyRuns,
+    *,
+    baseline: str | None = None,
+    confidence: float = 0.95,
+    executor: Executor | None = None,
+    leave_out: Mapping[str, str] | None = None,
+    room_c: float | None = None,
+    correct_drift: bool = False,
+) -> StudyComparison:
+    """Compare the setups by steady rise over the reference; see `Study.compare`."""
+    against = study.checked_baseline(baseline)
+    rows, left_out = study.usable_rows(confidence, executor, leave_out)
+    rows, left_out, level = at_one_power(rows, left_out)
+    said = [level] if level else []
+    if correct_drift:
+        drift = study_drift(study, against, confidence=confidence, leave_out=leave_out)
+        rows, done = _without_drift(rows, drift)
+        said.append(done)
+    found = compare_runs(
+        rows,
+        left_out,
+        title=study.file.title,
+        baseline=against,
+        confidence=confidence,
+        made_up=study.is_made_up(rows),
+        repeatability=known_repeatability(study.folder, rows),
+        room_c=room_c,
+        expected=expected_quantities(study.file),
+        reference=study.named_reference(),
+    )
+    return replace(found, cautions=(*said, *found.cautions))
+
+
+def study_comparability(
+    study: StudyRuns, *, leave_out: Mapping[str, str] | None = None
+) -> Comparability:
+    """Say what differed between runs and between setups; see `Study.comparability`."""
+    table = study.table(leave_out=leave_out)
+    return comparability(table, expected=expected_quantities(study.file))
+
+
+def _without_drift(rows: Sequence[RunRow], drift: MachineDrift) -> tuple[list[RunRow], str]:
+    """Return rows freed from the drift of the baseline's repeats, and what was done."""
+    if not drift.distinguishable:
+        return list(rows), "no drift of the machine beyond chance: nothing was corrected"
+    corrected = []
+    for row in rows:
+        days = started_days(row.started)
+        shift = 0.0 if math.isnan(days) else drift.correction(days)
+        value, low, high = (
+            None if x is None else x + shift for x in (row.value, row.low, row.high)
+        )
+        corrected.append(replace(row, value=value, low=low, high=high))
+    return corrected, (
+        f"corrected for a drift of the machine of {drift.over_all:+.1f} K over the baseline's "
+        f"repeats ({drift.per_day:+.2f} K a day)"
+    )
