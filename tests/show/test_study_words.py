@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen.answers.capacities import find_capacities
+from gelassen.answers.capacities import CapacityAsked, find_capacities
 from gelassen.answers.run_row import RunRow
 from gelassen.core.changes.alignment import align_changes
 from gelassen.core.comparing.effects import factor_effects
@@ -73,7 +73,7 @@ def capacities(rows, **options):
         "groups": {},
         **options,
     }
-    return find_capacities(rows, [], title="coolers", made_up=True, **asked)
+    return find_capacities(rows, [], CapacityAsked(title="coolers", made_up=True, **asked))
 
 
 def test_setups_are_grouped_by_their_names_without_the_power():

@@ -3,7 +3,7 @@ import math
 import pandas as pd
 import pytest
 
-from gelassen.answers.comparison import compare_runs
+from gelassen.answers.comparison import ComparisonAsked, compare_runs
 from gelassen.answers.run_row import run_row
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.summary import RunSummary
@@ -82,10 +82,10 @@ def compared(values, *, baseline=None, asked_c=None, expected=(), **options):
         for name, runs in values.items()
         for k, value in enumerate(runs)
     ]
-    return compare_runs(
-        rows, [], title="coolers", baseline=baseline, confidence=0.95, made_up=True, room_c=asked_c,
-        expected=expected,
-    )  # fmt: skip
+    asked = ComparisonAsked(
+        title="coolers", baseline=baseline, made_up=True, room_c=asked_c, expected=expected
+    )
+    return compare_runs(rows, [], asked)
 
 
 def test_rises_over_coolant_and_over_the_room_are_not_mixed():
@@ -171,9 +171,8 @@ def test_a_win_that_rests_on_an_odd_run_is_said_to_rest_on_it():
         for name, values in runs.items()
         for k, (value, rpm) in enumerate(values)
     ]
-    found = compare_runs(
-        rows, [], title="coolers", baseline="flat", confidence=0.8, made_up=True,
-    )  # fmt: skip
+    asked = ComparisonAsked(title="coolers", baseline="flat", confidence=0.8, made_up=True)
+    found = compare_runs(rows, [], asked)
     assert found.differences["distinguishable"].all()
     said = " ".join(sentences(found))
     assert (

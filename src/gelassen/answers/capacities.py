@@ -15,6 +15,7 @@ from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.study.file.levels import setups_without_power, without_power
@@ -50,10 +51,36 @@ class StudyCapacity(Result):
     confidence: float
     title: str
     made_up: bool
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         return "\n".join(f"{name}: {answer}" for name, answer in self.answers.items())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CapacityAsked:
+    """What is asked of the runs of a study.
+
+    Attributes
+    ----------
+    limit_c, room_c, confidence
+        As in `Study.capacity`.
+    at_power_w
+        A power to say of whether each setup passes at it.
+    groups
+        Setup to the name it has without its power limit.
+    repeatability
+        What the rig is known to scatter by, where these runs do not tell.
+    """
+
+    limit_c: float
+    room_c: float
+    at_power_w: float | None
+    confidence: float
+    groups: dict[str, str]
+    title: str
+    made_up: bool
+    repeatability: tuple[float, float] | None = None
 
 
 def study_capacity(
@@ -68,9 +95,7 @@ def study_capacity(
 ) -> StudyCapacity:
     """Say what power each setup is good for; see `Study.capacity`."""
     rows, left_out = study.usable_rows(confidence, executor, leave_out, climbs=True)
-    return find_capacities(
-        rows,
-        left_out,
+    asked = CapacityAsked(
         groups=setups_without_power(study.file),
         limit_c=study.file.machine.limit_c if limit_c is None else limit_c,
         room_c=room_c,
@@ -80,36 +105,19 @@ def study_capacity(
         made_up=study.is_made_up(rows),
         repeatability=known_repeatability(study.folder, rows),
     )
+    return find_capacities(rows, left_out, asked)
 
 
 def find_capacities(
-    rows: Sequence[RunRow],
-    left_out: Sequence[tuple[str, str]],
-    *,
-    groups: dict[str, str],
-    limit_c: float,
-    room_c: float,
-    at_power_w: float | None,
-    confidence: float,
-    title: str,
-    made_up: bool,
-    repeatability: tuple[float, float] | None = None,
+    rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]], asked: CapacityAsked
 ) -> StudyCapacity:
-    """Find the capacity of every setup; see `Study.capacity`.
-
-    Parameters
-    ----------
-    groups
-        Setup to the name it has without its power limit.
-    repeatability
-        What the rig is known to scatter by, where these runs do not tell.
-    """
-    points, left = _points(rows, left_out, groups)
+    """Find the capacity of every setup; see `Study.capacity`."""
+    points, left = _points(rows, left_out, asked.groups)
     if points.empty:
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run: what one run leaves open is only part of its error.
-    spread, freedom, said = _relative_spread(rows, repeatability)
+    spread, freedom, said = _relative_spread(rows, asked.repeatability)
     answers: dict[str, Capacity] = {}
     table = []
     for name, runs in points.groupby("setup", sort=False):
@@ -118,51 +126,59 @@ def find_capacities(
             wanted_w=runs["wanted_w"], fan_rpm=runs["fan_rpm"], full_speed_rpm=_full_speed(runs),
             measured_room_c=runs["room_c"], mount=runs["mounting"].tolist(), mounting_spread=spread,
             mounting_freedom=freedom,
-            limit_c=limit_c, ambient_c=room_c, confidence=confidence,
+            limit_c=asked.limit_c, ambient_c=asked.room_c, confidence=asked.confidence,
         )  # fmt: skip
         answers[str(name)] = answer
-        entry = {
-            "setup": name,
-            "capacity_w": answer.power_w,
-            "low_w": answer.low_w,
-            "high_w": answer.high_w,
-            "extrapolated": answer.extrapolated,
-            "runs": runs["run"].nunique(),
-            "throttled": int(runs["throttled"].sum()),
-            "model": answer.model,
-            "resistance_k_per_w": answer.resistance_k_per_w,
-        }
-        if at_power_w is not None:
-            entry["passes"] = answer.passes(at_power_w)
-        table.append(entry)
+        table.append(_table_row(str(name), answer, runs, asked.at_power_w))
     setups = pd.DataFrame(table).sort_values("capacity_w", ascending=False, kind="stable")
-    cautions = [*said]
-    cautions += [f"{name}: {text}" for name, answer in answers.items() for text in answer.cautions]
+    cautions = [
+        *said,
+        *(one.of(name) for name, answer in answers.items() for one in answer.cautions),
+    ]
     return StudyCapacity(
         setups=setups.reset_index(drop=True),
         differences=_differences(setups),
         points=points,
         answers=answers,
         left_out=tuple(left),
-        limit_c=limit_c,
-        room_c=room_c,
-        at_power_w=at_power_w,
-        confidence=confidence,
-        title=title,
-        made_up=made_up,
+        limit_c=asked.limit_c,
+        room_c=asked.room_c,
+        at_power_w=asked.at_power_w,
+        confidence=asked.confidence,
+        title=asked.title,
+        made_up=asked.made_up,
         cautions=tuple(cautions),
     )
+
+
+def _table_row(
+    name: str, answer: Capacity, runs: pd.DataFrame, at_power_w: float | None
+) -> dict[str, object]:
+    entry: dict[str, object] = {
+        "setup": name,
+        "capacity_w": answer.power_w,
+        "low_w": answer.low_w,
+        "high_w": answer.high_w,
+        "extrapolated": answer.extrapolated,
+        "runs": runs["run"].nunique(),
+        "throttled": int(runs["throttled"].sum()),
+        "model": answer.model,
+        "resistance_k_per_w": answer.resistance_k_per_w,
+    }
+    if at_power_w is not None:
+        entry["passes"] = answer.passes(at_power_w)
+    return entry
 
 
 def _points(
     rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]], groups: dict[str, str]
 ) -> tuple[pd.DataFrame, list[tuple[str, str]]]:
     left = list(left_out)
-    points = []
+    points: list[_Point] = []
     for row in rows:
         name = groups.get(row.setup) or without_power(row.setup)
         if row.climb and row.over_room:
-            points += [_point(name, row.run, power, rise, se) for power, rise, se in row.climb]
+            points += [_Point(name, row.run, power, rise, se) for power, rise, se in row.climb]
         elif row.levels and row.over_room:
             for level in row.levels:
                 told = level.at_limit or level.standard_error is not None
@@ -172,7 +188,7 @@ def _points(
                     )
                     continue
                 points.append(
-                    _point(
+                    _Point(
                         name, row.run, level.power_w, level.value, level.standard_error,
                         throttled=level.at_limit, fan_rpm=level.fan_rpm,
                         duty_pct=level.duty_pct, room_c=level.reference_c, mount=row.mount,
@@ -189,38 +205,54 @@ def _points(
         elif not row.at_limit and not row.is_told:
             left.append((row.run, too_short(row)))
         else:
-            wanted = math.nan if row.power_limit_w is None else row.power_limit_w
             points.append(
-                _point(
+                _Point(
                     name, row.run, row.settled_w or row.power_w, row.value,
                     row.standard_error,
-                    throttled=row.at_limit, wanted_w=wanted, fan_rpm=row.fan_rpm,
+                    throttled=row.at_limit, wanted_w=row.power_limit_w, fan_rpm=row.fan_rpm,
                     duty_pct=row.duty_pct, room_c=row.reference_c,
                     mount=row.mount,
                 )
             )  # fmt: skip
-    return pd.DataFrame(points), left
+    return pd.DataFrame([point.record() for point in points]), left
 
 
-def _point(
-    setup: str, run: str, power_w: float, rise_k: float, rise_se_k: float | None,
-    *, throttled: bool = False, wanted_w: float = math.nan, fan_rpm: float | None = None,
-    duty_pct: float | None = None, room_c: float | None = None, mount: str | None = None,
-) -> dict[str, object]:  # fmt: skip
-    return {
-        "setup": setup,
-        "run": run,
-        "power_w": power_w,
-        "rise_k": rise_k,
-        "rise_se_k": rise_se_k or 0.0,
-        "throttled": throttled,
-        "wanted_w": wanted_w,
-        "fan_rpm": math.nan if fan_rpm is None else fan_rpm,
-        "duty_pct": math.nan if duty_pct is None else duty_pct,
-        "room_c": math.nan if room_c is None else room_c,
-        "resistance_k_per_w": rise_k / power_w,
-        "mounting": f"run {run}" if mount is None else mount,
-    }
+@dataclass(frozen=True, slots=True)
+class _Point:
+    """One run, or one level of it, on the course of rise over power; None where not known."""
+
+    setup: str
+    run: str
+    power_w: float
+    rise_k: float
+    rise_se_k: float | None
+    throttled: bool = False
+    wanted_w: float | None = None
+    fan_rpm: float | None = None
+    duty_pct: float | None = None
+    room_c: float | None = None
+    mount: str | None = None
+
+    def record(self) -> dict[str, object]:
+        """Return one row of `StudyCapacity.points`."""
+        wanted_w, fan_rpm, duty_pct, room_c = (
+            math.nan if x is None else x
+            for x in (self.wanted_w, self.fan_rpm, self.duty_pct, self.room_c)
+        )
+        return {
+            "setup": self.setup,
+            "run": self.run,
+            "power_w": self.power_w,
+            "rise_k": self.rise_k,
+            "rise_se_k": self.rise_se_k or 0.0,
+            "throttled": self.throttled,
+            "wanted_w": wanted_w,
+            "fan_rpm": fan_rpm,
+            "duty_pct": duty_pct,
+            "room_c": room_c,
+            "resistance_k_per_w": self.rise_k / self.power_w,
+            "mounting": f"run {self.run}" if self.mount is None else self.mount,
+        }
 
 
 def _full_speed(runs: pd.DataFrame) -> float | None:
@@ -236,7 +268,7 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
 
 def _relative_spread(
     rows: Sequence[RunRow], repeatability: tuple[float, float] | None
-) -> tuple[float, float, list[str]]:
+) -> tuple[float, float, list[Caution]]:
     """Return what runs of one setup scatter by, as a share of their rise, how well known, and what to say.
 
     Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
@@ -265,10 +297,7 @@ def _relative_spread(
     )
     if math.isfinite(found.repeatability):
         return found.repeatability / usual_k, found.repeatability_freedom, []
-    said = (
-        f"no setup was run twice: that remounting moves a rise by {USUAL_SPREAD_K[0]:g} K, as usual, is "
-        "taken for granted. Run each setup at least twice"
-    )
+    said = caution("usual_remounting_of_capacity", usual_k=USUAL_SPREAD_K[0])
     return USUAL_SPREAD_K[0] / usual_k, math.inf, [said]
 
 

@@ -20,6 +20,7 @@ from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.core.comparing.bias_check import without_pushes
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
@@ -70,7 +71,7 @@ class StudyComparison(Result):
     repeatability_k: float
     confidence: float
     made_up: bool
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     comparability: Comparability | None = None
     unlike: pd.DataFrame = field(default_factory=pd.DataFrame)
     room_c: float | None = None
@@ -94,111 +95,150 @@ class StudyComparison(Result):
         return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ComparisonAsked:
+    """What is asked of the runs of a study.
+
+    Attributes
+    ----------
+    baseline, confidence, room_c
+        As in `Study.compare`.
+    repeatability
+        What the rig is known to scatter by, where these runs do not tell.
+    expected
+        Quantities that some factor is meant to change.
+    reference
+        What rises are meant to be over; None for what most runs have.
+    """
+
+    title: str
+    baseline: str | None = None
+    confidence: float = 0.95
+    made_up: bool
+    repeatability: tuple[float, float] | None = None
+    room_c: float | None = None
+    expected: Sequence[str] = ()
+    reference: str | None = None
+
+
 def compare_runs(
-    rows: Sequence[RunRow],
-    left_out: Sequence[tuple[str, str]],
-    *,
-    title: str,
-    baseline: str | None,
-    confidence: float,
-    made_up: bool,
-    repeatability: tuple[float, float] | None = None,
-    room_c: float | None = None,
-    expected: Sequence[str] = (),
-    reference: str | None = None,
+    rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]], asked: ComparisonAsked
 ) -> StudyComparison:
-    """Compare analysed runs; see `Study.compare`. `reference` is what rises are meant to be over."""
+    """Compare analysed runs; see `Study.compare`."""
     left_out = list(left_out)
-    table = run_table(rows, left_out, reference)
-    if table.empty:
-        reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
-        raise InputError(f"no run can be compared ({reasons})")
+    table = run_table(rows, left_out, asked.reference)
+    over = _checked(table, rows, left_out, asked)
     names = list(dict.fromkeys(table["setup"]))
-    if baseline is not None and baseline not in names:
-        raise InputError(
-            f'the baseline "{baseline}" has no usable run (there are runs of: {", ".join(names)}).'
-            + nearest(baseline, names)
-        )
-    used = set(table["run"])
-    over = _usual_reference([row for row in rows if row.run in used])
-    if room_c is not None and not _is_room(over):
-        raise InputError(
-            f"rises are over {over} here: a room of {room_c:g} °C cannot be added to them"
-        )
     lost = sorted({row.setup for row in rows if row.setup} - set(names))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
-    cautions: list[str] = []
-    units = set(table["unit"])
     # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
     base = free if not free.empty else table
-    against = baseline if baseline in set(base["setup"]) else None
-    compared, highest_w = to_compare(base), highest_power(base)
-    by_room = None if "reference_c" in expected else ROOM_EFFECT
-    usual = USUAL_SPREAD_K if units == {"K"} else None
-    comparison = compare_setups(
-        compared,
-        baseline=against,
-        confidence=confidence,
-        repeatability=repeatability,
-        usual_spread=usual,
-        room_effect=by_room,
-    )
-    cautions += comparison.cautions
-    # Which setups share a rank is a question of all pairs, whatever the baseline.
-    ranks = comparison if against is None else compare_setups(
-        compared, confidence=confidence, repeatability=repeatability, usual_spread=usual,
-        room_effect=by_room,
-    )  # fmt: skip
-    setups = _setup_table(table, ranks, limited)
-    setups = _at_equal_power(setups, baseline)
-    if room_c is not None:
-        setups["temperature_c"] = brought_to(setups, comparison, room_c)
-    differences = _differences(setups, comparison, limited, baseline)
-    setups = _with_baseline(setups, differences, baseline)
-    if limited:
-        cautions.append(
-            "at the temperature limit: "
-            + "; ".join(sorted(limited))
-            + ". Their temperature cannot "
-            "show how much warmer they would get: compare the power and clock they held"
-        )
-    if lost:
-        cautions.append("no run that could be compared is left of: " + "; ".join(lost))
-    mixed = {str(words).split(" (")[0] for words in table["measured"] if words}
-    if len(mixed) > 1:
-        cautions.append("runs differ in what was measured: " + "; ".join(sorted(mixed)))
-    if len(units) > 1:
-        cautions.append("some runs have no room temperature: their values are not rises")
-    cautions += _power_cautions(setups, baseline)
-    cautions += room_cautions(table["reference_c"], comparison, room_c, highest_w)
+    highest_w = highest_power(base)
+    comparison, ranks = _compared_and_ranked(base, set(table["unit"]), asked)
+    setups = _at_equal_power(_setup_table(table, ranks, limited), asked.baseline)
+    if asked.room_c is not None:
+        setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
+    differences = _differences(setups, comparison, limited, asked.baseline)
+    setups = _with_baseline(setups, differences, asked.baseline)
     fair = comparability(
         table.assign(at_limit=table["setup"].isin(list(limited))),
-        expected=expected,
+        expected=asked.expected,
         allowed_for=["reference_c"] if comparison.room_effect is not None else [],
     )
+    units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
+    cautions = [
+        *comparison.cautions,
+        *_what_differs(limited, lost, kinds, units),
+        *_power_cautions(setups, asked.baseline),
+        *room_cautions(table["reference_c"], comparison, asked.room_c, highest_w),
+    ]
     limits = table["limit_c"].dropna()
     return StudyComparison(
-        title=title,
-        baseline=baseline,
+        title=asked.title,
+        baseline=asked.baseline,
         setups=setups,
         differences=differences,
         runs=table,
         left_out=tuple(left_out),
-        unit=next(iter(units)) if len(units) == 1 else "mixed",
-        measured=sorted(mixed)[0] if mixed else "",
+        unit=units[0] if len(units) == 1 else "mixed",
+        measured=kinds[0] if kinds else "",
         limit_c=float(limits.iloc[0]) if len(limits) else None,
         repeatability_k=comparison.repeatability if not free.empty else float("nan"),
-        confidence=confidence,
-        made_up=made_up,
+        confidence=asked.confidence,
+        made_up=asked.made_up,
         cautions=tuple(cautions),
         comparability=fair,
         unlike=without_pushes(differences, fair),
-        room_c=room_c,
+        room_c=asked.room_c,
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w,
         room_effect=comparison.room_effect,
     )
+
+
+def _checked(
+    table: pd.DataFrame,
+    rows: Sequence[RunRow],
+    left_out: Sequence[tuple[str, str]],
+    asked: ComparisonAsked,
+) -> str | None:
+    """Return what rises are over; refuse what these runs cannot answer."""
+    if table.empty:
+        reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
+        raise InputError(f"no run can be compared ({reasons})")
+    names = list(dict.fromkeys(table["setup"]))
+    if asked.baseline is not None and asked.baseline not in names:
+        raise InputError(
+            f'the baseline "{asked.baseline}" has no usable run (there are runs of: {", ".join(names)}).'
+            + nearest(asked.baseline, names)
+        )
+    used = set(table["run"])
+    over = _usual_reference([row for row in rows if row.run in used])
+    if asked.room_c is not None and not _is_room(over):
+        raise InputError(
+            f"rises are over {over} here: a room of {asked.room_c:g} °C cannot be added to them"
+        )
+    return over
+
+
+def _compared_and_ranked(
+    base: pd.DataFrame, units: set[str], asked: ComparisonAsked
+) -> tuple[Comparison, Comparison]:
+    """Return the comparison against the baseline, and that of all pairs.
+
+    Which setups share a rank is a question of all pairs, whatever the baseline.
+    """
+    against = asked.baseline if asked.baseline in set(base["setup"]) else None
+
+    def compared(baseline: str | None) -> Comparison:
+        return compare_setups(
+            to_compare(base),
+            baseline=baseline,
+            confidence=asked.confidence,
+            repeatability=asked.repeatability,
+            usual_spread=USUAL_SPREAD_K if units == {"K"} else None,
+            room_effect=None if "reference_c" in asked.expected else ROOM_EFFECT,
+        )
+
+    comparison = compared(against)
+    return comparison, comparison if against is None else compared(None)
+
+
+def _what_differs(
+    limited: set[str], lost: list[str], kinds: list[str], units: list[str]
+) -> list[Caution]:
+    """Say which setups cannot be told by temperature, and where runs are not alike in what they are."""
+    cautions: list[Caution] = []
+    if limited:
+        cautions.append(caution("at_limit", setups="; ".join(sorted(limited))))
+    if lost:
+        cautions.append(caution("no_comparable_run", setups="; ".join(lost)))
+    if len(kinds) > 1:
+        cautions.append(caution("measured_differently", measured="; ".join(kinds)))
+    if len(units) > 1:
+        cautions.append(caution("some_without_room"))
+    return cautions
 
 
 def run_table(
@@ -361,7 +401,7 @@ def _with_baseline(
     return setups.merge(named[columns], on="setup", how="left")
 
 
-def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[str]:
+def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[Caution]:
     """Say which setups did not do the same work as the baseline."""
     if baseline is None:
         return []
@@ -372,7 +412,4 @@ def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[str]:
     different = setups.loc[(ratio - 1).abs() > 0.05, "setup"]
     if different.empty:
         return []
-    return [
-        f"{len(different)} of {len(setups)} setups held more than 5 % more or less power than the "
-        "baseline: their difference is not the cooler's alone"
-    ]
+    return [caution("powers_differ", count=len(different), all=len(setups))]

@@ -7,6 +7,7 @@ from gelassen.answers.one_room import USUAL_SPREAD_K, study_in_one_room
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 
@@ -32,7 +33,7 @@ def study_effects(
             )
     if not factors:
         raise InputError("no factor of this study has two levels with runs")
-    brought: list[str] = []
+    brought: list[Caution] = []
     of_rise = value == "value"
     if of_rise:
         table, brought = study_in_one_room(study.file, table)
@@ -47,5 +48,5 @@ def study_effects(
     )
     cautions = [*left_out, *brought, *found.cautions]
     if held := len(table) - len(free):
-        cautions.append(f"{held} runs at the limit are left out: their rise says no more than that")
+        cautions.append(caution("limited_runs_left_out", count=held))
     return replace(found, cautions=tuple(cautions))

@@ -8,12 +8,13 @@ import numpy as np
 import pandas as pd
 from scipy.stats import norm
 
-from gelassen.answers.comparison import StudyComparison, compare_runs
+from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.parts import parts_table
 from gelassen.answers.power_steps import power_rungs
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.study.file.levels import (
@@ -51,7 +52,7 @@ class StudyLoads(Result):
     title: str
     made_up: bool
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         return "\n".join(f"{load}\n{comparison}" for load, comparison in self.comparisons.items())
@@ -114,12 +115,13 @@ def compare_loads(
     for load in loads:
         own = [replace(row, setup=group) for name, group, row in entries if name == load]
         against = of_baseline if any(row.setup == of_baseline for row in own) else None
-        found = compare_runs(
-            own, left_out, title=f"{file.title}, {load}", baseline=against, confidence=confidence,
-            made_up=made_up, repeatability=repeatability, expected=expected_quantities(file),
+        asked = ComparisonAsked(
+            title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
+            repeatability=repeatability, expected=expected_quantities(file),
         )  # fmt: skip
+        found = compare_runs(own, left_out, asked)
         comparisons[load] = found
-        cautions += [f"{load}: {text}" for text in found.cautions]
+        cautions += [one.of(load) for one in found.cautions]
         setups.append(_nearest_part(found.setups, own).assign(load=load))
         differences.append(found.differences.assign(load=load))
     table = pd.concat(differences, ignore_index=True)

@@ -4,6 +4,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.study.file.levels import expected_quantities
 from gelassen.study.file.study_file import StudyFile
 
@@ -42,7 +43,7 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     )
 
 
-def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     """Return the table with all rises brought to the mean room, and what to say of it.
 
     What is in doubt of that is an error that all runs share: its column says what it moves each by.
@@ -67,45 +68,47 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
     return moved, [room_words(free["reference_c"], found, highest_power(free))]
 
 
-def study_in_one_room(file: StudyFile, table: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+def study_in_one_room(file: StudyFile, table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     """Return the table with rises brought to one room, unless rooms are what is tested."""
     if "reference_c" in expected_quantities(file):
         return table, []
     return in_one_room(table)
 
 
-def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> str:
+def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> Caution:
     """Say which rooms were allowed for, and how."""
     value, low, high = found.room_effect or (np.nan, np.nan, np.nan)
     at_power = f" at {at_w:.0f} W, in proportion to power" if np.isfinite(at_w) else ""
-    return (
-        f"rooms of {rooms_c.min():.1f} to {rooms_c.max():.1f} °C are allowed for: rises are those in "
-        f"{found.room_c:.1f} °C. For each kelvin of the room they change by {value:+.2f} K"
-        f"{at_power} ({low:+.2f} to {high:+.2f} K; fans, radiation and leakage together)"
-    )
+    return caution(
+        "rooms_allowed_for",
+        low_c=float(rooms_c.min()), high_c=float(rooms_c.max()), room_c=found.room_c, effect=value,
+        at_power=at_power, effect_low=low, effect_high=high,
+    )  # fmt: skip
 
 
 def room_cautions(
     rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None, at_w: float
-) -> list[str]:
+) -> list[Caution]:
     """Say what was allowed for, and what error bringing runs to one room leaves."""
     rooms = rooms_c.dropna()
     if rooms.empty:
         return []
-    said, effect = [], found.room_effect
+    said: list[Caution] = []
+    effect = found.room_effect
     if effect is not None:
         most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
         said += [room_words(rooms, found, at_w)] if most > _WORTH_A_WORD_K else []
     if asked_c is not None and effect is not None:
         error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
-        said.append(f"brought to a room of {asked_c:g} °C in the same way, right to {error:.1f} K")
+        said.append(caution("brought_to_room", room_c=asked_c, error_k=error))
     elif asked_c is not None:
         apart = float((rooms - asked_c).abs().max())
         said.append(
-            f"brought from rooms of {rooms.min():.1f} to {rooms.max():.1f} °C to {asked_c:g} °C with "
-            "the same rise: fans on curves and free convection make this wrong by up to about "
-            f"{_DOUBT * apart:.1f} K"
-        )
+            caution(
+                "brought_with_same_rise", low_c=float(rooms.min()), high_c=float(rooms.max()),
+                room_c=asked_c, error_k=_DOUBT * apart,
+            )
+        )  # fmt: skip
     return said
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.answers.run_row import RunRow
+from gelassen.core.foundation.caution import Caution, caution
 
 # Levels of one run are matched to those of others within this share of the power: a leaking chip moves them
 # by less. Runs of their own scatter more: only powers further apart than this were meant to differ.
@@ -66,7 +67,7 @@ def power_rungs(rows: Sequence[RunRow]) -> list[Rung]:
 
 def at_one_power(
     rows: Sequence[RunRow], left_out: Sequence[tuple[str, str]]
-) -> tuple[list[RunRow], list[tuple[str, str]], str]:
+) -> tuple[list[RunRow], list[tuple[str, str]], tuple[Caution, ...]]:
     """Return rows at one level of power, the runs left out, and what was done.
 
     Compared is the level at which most setups settled below the limit, and of those the highest. Setups
@@ -78,7 +79,7 @@ def at_one_power(
         name for name in names if sum(any(r.setup == name for r in x.rows) for x in rungs) > 1
     }
     if len(rungs) < 2 or len(stepped) <= _LEAST_SETUPS * len(names):
-        return list(rows), list(left_out), ""
+        return list(rows), list(left_out), ()
     chosen = max(rungs, key=lambda rung: (len(_settled(rung)), rung.power_w))
     kept = list(chosen.rows)
     there = _runs(kept)
@@ -89,11 +90,8 @@ def at_one_power(
     settled = len(_settled(chosen))
     how_many = "all" if settled == len(names) else f"{settled} of {len(names)}"
     others = ", ".join(rung.words for rung in rungs if rung is not chosen)
-    said = (
-        f"runs go through several powers: compared at {chosen.words}, the highest at which {how_many} "
-        f"setups settle below the limit. --loads also tells {others}"
-    )
-    return kept, [*left_out, *left], said
+    said = caution("compared_at_one_power", level=chosen.words, how_many=how_many, others=others)
+    return kept, [*left_out, *left], (said,)
 
 
 def _longest_ladder(entries: Sequence[RunRow]) -> list[float]:

@@ -64,8 +64,8 @@ class RunRow(Result):
     ----------
     run, setup
         Name of the run and of its setup.
-    measured
-        The judged temperature, in words.
+    measured, kind
+        The judged temperature, in words, and what kind of temperature it is.
     unit
         "K" if `value` is a rise, "°C" if no reference was logged, "" without a temperature.
     value, standard_error, low, high
@@ -119,6 +119,7 @@ class RunRow(Result):
     run: str
     setup: str
     measured: str = ""
+    kind: str = ""
     unit: str = ""
     value: float | None = None
     standard_error: float | None = None
@@ -214,6 +215,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         run=summary.name,
         setup=summary.setup or summary.name,
         measured=summary.channel_words,
+        kind=summary.channel_kind or summary.channel_words,
         unit=steady.unit if steady else "",
         value=_number(steady.value) if steady else None,
         standard_error=_number(steady.standard_error) if steady else None,

@@ -10,6 +10,7 @@ from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.response import Response, response_curve
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.study.file.levels import level_text
@@ -34,7 +35,7 @@ def study_along(
     table, left_out = study.table_and_left_out(
         confidence, leave_out, every_level=factor not in study.file.factors
     )
-    brought: list[str] = []
+    brought: list[Caution] = []
     if factor not in _OF_FANS:
         table, brought = study_in_one_room(study.file, table)
     found = along_scale(
@@ -68,7 +69,7 @@ def along_scale(
         raise InputError(f'the levels of "{factor}" are no numbers: there is no scale to go along')
     free = table[~table["at_limit"].astype(bool)]
     cautions = [] if len(free) == len(table) else [
-        f"{len(table) - len(free)} runs at the limit are left out: their rise says no more than that"
+        caution("limited_runs_left_out", count=len(table) - len(free))
     ]  # fmt: skip
     if factor in file.factors:
         others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
@@ -104,7 +105,7 @@ def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quanti
 
 def _evenly(
     runs: pd.DataFrame, factor: str, others: Sequence[str]
-) -> tuple["pd.Series[float]", list[str]]:
+) -> tuple["pd.Series[float]", list[Caution]]:
     """Return values freed from what other factors do, where these were run at every level."""
     if not others:
         return runs["value"], []
@@ -122,7 +123,7 @@ def _evenly(
     means = cells.groupby(list(others))["middle"].mean()
     keys = good[list(others)].apply(tuple, axis=1)
     own = keys.map({k if isinstance(k, tuple) else (k,): v for k, v in means.items()})
-    note = [f"averaged over {', '.join(others)}"]
+    note = [caution("averaged_over", factors=", ".join(others))]
     if len(good) < len(runs):
-        note.append(f"{len(runs) - len(good)} runs of combinations that lack a level are left out")
+        note.append(caution("incomplete_left_out", count=len(runs) - len(good)))
     return good["value"] - own.astype(float) + float(means.mean()), note

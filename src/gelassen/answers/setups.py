@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import replace
 
-from gelassen.answers.comparison import StudyComparison, compare_runs
+from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
 from gelassen.answers.power_steps import at_one_power
 from gelassen.answers.repeatability import known_repeatability
@@ -13,6 +13,7 @@ from gelassen.answers.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.machine_drift import MachineDrift
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.study.file.levels import expected_quantities
 
 
@@ -30,14 +31,12 @@ def compare_setups_of(
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(confidence, executor, leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
-    said = [level] if level else []
+    said = [*level]
     if correct_drift:
         drift = study_drift(study, against, confidence=confidence, leave_out=leave_out)
         rows, done = _without_drift(rows, drift)
         said.append(done)
-    found = compare_runs(
-        rows,
-        left_out,
+    asked = ComparisonAsked(
         title=study.file.title,
         baseline=against,
         confidence=confidence,
@@ -47,6 +46,7 @@ def compare_setups_of(
         expected=expected_quantities(study.file),
         reference=study.named_reference(),
     )
+    found = compare_runs(rows, left_out, asked)
     return replace(found, cautions=(*said, *found.cautions))
 
 
@@ -58,10 +58,10 @@ def study_comparability(
     return comparability(table, expected=expected_quantities(study.file))
 
 
-def _without_drift(rows: Sequence[RunRow], drift: MachineDrift) -> tuple[list[RunRow], str]:
+def _without_drift(rows: Sequence[RunRow], drift: MachineDrift) -> tuple[list[RunRow], Caution]:
     """Return rows freed from the drift of the baseline's repeats, and what was done."""
     if not drift.distinguishable:
-        return list(rows), "no drift of the machine beyond chance: nothing was corrected"
+        return list(rows), caution("no_drift_to_correct")
     corrected = []
     for row in rows:
         days = started_days(row.started)
@@ -70,7 +70,4 @@ def _without_drift(rows: Sequence[RunRow], drift: MachineDrift) -> tuple[list[Ru
             None if x is None else x + shift for x in (row.value, row.low, row.high)
         )
         corrected.append(replace(row, value=value, low=low, high=high))
-    return corrected, (
-        f"corrected for a drift of the machine of {drift.over_all:+.1f} K over the baseline's "
-        f"repeats ({drift.per_day:+.2f} K a day)"
-    )
+    return corrected, caution("drift_corrected", over_all_k=drift.over_all, per_day_k=drift.per_day)

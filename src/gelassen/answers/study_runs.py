@@ -11,6 +11,7 @@ import tomlkit
 from gelassen.answers.comparison import run_table
 from gelassen.answers.power_steps import at_one_power, power_rungs
 from gelassen.answers.run_row import RunRow, row_from_kept, run_row
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.judging import MEAN_OF_CORES, core_channels
@@ -216,14 +217,15 @@ class StudyRuns:
         executor: Executor | None = None,
         *,
         every_level: bool = False,
-    ) -> tuple[pd.DataFrame, tuple[str, ...]]:
+    ) -> tuple[pd.DataFrame, tuple[Caution, ...]]:
         """Return the table, and a line for each run that is not in it.
 
         Of runs that go through several powers, it holds the level that setups are compared at, or all.
         """
         rows, given = self.usable_rows(confidence, executor, leave_out)
         if every_level and any(row.levels for row in rows):
-            left_out, level = list(given), ""
+            left_out: list[tuple[str, str]] = list(given)
+            level: tuple[Caution, ...] = ()
             rows = [
                 replace(row, level=rung.words) for rung in power_rungs(rows) for row in rung.rows
             ]
@@ -235,8 +237,7 @@ class StudyRuns:
         for factor in self.file.factors:
             levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
             table[factor] = table["setup"].map(levels)
-        said = [level] if level else []
-        return table, (*said, *(f"left out: {run}: {why}" for run, why in left_out))
+        return table, (*level, *(caution("left_out", run=run, why=why) for run, why in left_out))
 
     def usable_rows(
         self,

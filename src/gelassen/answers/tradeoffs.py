@@ -12,6 +12,7 @@ from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.setups import compare_setups_of
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.tradeoff import Tradeoff, tradeoff
+from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.study.file.levels import (
@@ -46,7 +47,7 @@ def study_tradeoff(
         found = trade_capacity(comparison, capacity, study.file, against)
     else:
         found = trade_rise(comparison, study.file, against, of=of, where=where)
-    left_out = [f"left out: {run}: {why}" for run, why in comparison.left_out]
+    left_out = [caution("left_out", run=run, why=why) for run, why in comparison.left_out]
     return replace(found, cautions=(*left_out, *found.cautions))
 
 
@@ -84,10 +85,8 @@ def trade_rise(
     )  # fmt: skip
     powers = setups["power_w"].dropna()
     if rise and len(powers) and powers.max() > 1.2 * powers.min():
-        more = (
-            f"these setups drew {powers.min():.0f} to {powers.max():.0f} W: compare those "
-            f"of one power, "
-            "--where FACTOR=LEVEL"
+        more = caution(
+            "traded_at_several_powers", low_w=float(powers.min()), high_w=float(powers.max())
         )
         found = replace(found, cautions=(more, *found.cautions))
     return found

@@ -1,11 +1,28 @@
 """`gelassen capacity`: what power each setup is good for."""
 
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import click
 
 from gelassen.commands.common import confidence_option, format_option, say, tell
 from gelassen.commands.compare import leave_out_option, opened
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CapacityOptions:
+    """What `gelassen capacity` was asked."""
+
+    study: Path
+    limit_c: float | None
+    room_c: float
+    at_power_w: float | None
+    form: str
+    confidence: float
+    left: tuple[str, ...]
+    figure: Path | None
+    no_figure: bool
 
 
 @click.command()
@@ -28,28 +45,30 @@ from gelassen.commands.compare import leave_out_option, opened
 @leave_out_option
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
-def capacity(
-    study: Path, limit_c: float | None, room_c: float, at_power_w: float | None, form: str,
-    confidence: float, left: tuple[str, ...], figure: Path | None, no_figure: bool,
-) -> None:  # fmt: skip
+def capacity(**given: Any) -> None:
     """Say how much power each setup of STUDY sustains below the limit temperature."""
+    asked = CapacityOptions(**given)
     from gelassen.figures.plots import save_plot
     from gelassen.show.capacity_text import capacity_markdown, capacity_text
     from gelassen.show.tables import as_csv, as_json
 
-    opened_study, out = opened(study, confidence, left)
+    opened_study, out = opened(asked.study, asked.confidence, asked.left)
     found = opened_study.capacity(
-        limit_c=limit_c, room_c=room_c, at_power_w=at_power_w, confidence=confidence, leave_out=out
+        limit_c=asked.limit_c,
+        room_c=asked.room_c,
+        at_power_w=asked.at_power_w,
+        confidence=asked.confidence,
+        leave_out=out,
     )
-    if form == "json":
+    if asked.form == "json":
         click.echo(as_json(found))
-    elif form == "csv":
+    elif asked.form == "csv":
         click.echo(as_csv(found.setups))
-    elif form == "markdown":
+    elif asked.form == "markdown":
         click.echo(capacity_markdown(found))
     else:
         tell(capacity_text(found))
-    if not no_figure:
-        path = figure or study / "figures" / "capacity.png"
+    if not asked.no_figure:
+        path = asked.figure or asked.study / "figures" / "capacity.png"
         save_plot(found, path)
         say(f"figure: {path}")

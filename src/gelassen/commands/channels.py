@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +14,25 @@ if TYPE_CHECKING:
     from gelassen.bench import Actuator
     from gelassen.bench.adjusted import AdjustedBench
     from gelassen.bench.machine import MachineBench
+
+
+# How long probes that lie together are read, in s.
+_TOGETHER_S = 300.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChannelsOptions:
+    """What `gelassen channels` was asked."""
+
+    sysfs: Path | None
+    study: Path | None
+    probe: bool
+    together: tuple[str, ...]
+    true: str | None
+    duration: float | None
+    run: Path | None
+    store: bool
+    form: str
 
 
 @click.command()
@@ -50,36 +70,34 @@ if TYPE_CHECKING:
 )
 @click.option("--store", is_flag=True, help="Write the offsets into the study file.")
 @format_option
-def channels(
-    sysfs: Path | None, study: Path | None, probe: bool, together: tuple[str, ...],
-    true: str | None, duration: float | None, run: Path | None, store: bool, form: str,
-) -> None:  # fmt: skip
+def channels(**given: Any) -> None:
     """List what this machine offers, and what is missing."""
+    asked = ChannelsOptions(**given)
     from gelassen.conduct.study_bench import study_bench
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.reader import read_study_file
     from gelassen.study.file.study_file import STUDY_FILE
 
-    known = read_study_file(study / STUDY_FILE) if study is not None else None
-    if store and (study is None or not together):
+    known = read_study_file(asked.study / STUDY_FILE) if asked.study is not None else None
+    if asked.store and (asked.study is None or not asked.together):
         raise InputError("--store writes offsets into a study: add --study FOLDER and --together")
-    if together:
-        _together(known, sysfs, study, together, true, duration or 300.0, run, store, form)
+    if asked.together:
+        _together(known, asked)
         return
-    if run is not None and probe:
-        _probed_run(run, form)
+    if asked.run is not None and asked.probe:
+        _probed_run(asked.run, asked.form)
         return
-    bench = study_bench(known, sysfs=sysfs)
-    if probe:
+    bench = study_bench(known, sysfs=asked.sysfs)
+    if asked.probe:
         from gelassen.conduct.probing import probe_channels
 
-        load_s = duration or 40.0
+        load_s = asked.duration or 40.0
         say(f"probing for {load_s + 40:.0f} s: idle, load, idle; Ctrl-C ends it")
         with status_line() as progress:
             found = probe_channels(bench, load_s=load_s, progress=progress)
-        _print_probe(found, {info.name: info.what for info in bench.channels()}, form)
+        _print_probe(found, {info.name: info.what for info in bench.channels()}, asked.form)
         return
-    _list(bench, form, wait_s=0.5 if sysfs is None else 0.0)
+    _list(bench, asked.form, wait_s=0.5 if asked.sysfs is None else 0.0)
 
 
 def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) -> None:
@@ -178,10 +196,7 @@ def _print_probe(found: Any, what: dict[str, str], form: str) -> None:
         _print(PROBE_HEADER, probe_rows(found, what), form, markdown)
 
 
-def _together(
-    known: Any, sysfs: Path | None, study: Path | None, together: tuple[str, ...],
-    true: str | None, duration: float, run: Path | None, store: bool, form: str,
-) -> None:  # fmt: skip
+def _together(known: Any, asked: ChannelsOptions) -> None:
     import tempfile
 
     from gelassen.conduct.planning.plan import PlannedPhase, RunPlan
@@ -193,36 +208,37 @@ def _together(
     from gelassen.study.disk.run_file import read_run_file
     from gelassen.study.disk.writer import RUN_JSON
 
-    if run is not None:
-        recording = read_run(run)
-        entries = read_run_file(run / RUN_JSON).channels
+    if asked.run is not None:
+        recording = read_run(asked.run)
+        entries = read_run_file(asked.run / RUN_JSON).channels
         present = {name: entry.offset for name, entry in entries.items()}
     else:
-        bench = study_bench(known, sysfs=sysfs)
+        bench = study_bench(known, sysfs=asked.sysfs)
+        duration = asked.duration or _TOGETHER_S
         present = {info.name: info.offset for info in bench.channels() if info.readable}
-        check_probes(together, present, true)  # before minutes are spent
+        check_probes(asked.together, present, asked.true)  # before minutes are spent
         plan = RunPlan(phases=(PlannedPhase("idle", duration),))
         say(f"reading the probes for {duration:g} s; the machine is not loaded")
         with tempfile.TemporaryDirectory(prefix="gelassen-") as folder, status_line() as progress:
             made, _ = record_run(bench, plan, Path(folder), label="together", progress=progress)
             recording = read_run(made)
-    offsets = compare_probes(recording, together, true=true)
-    if form == "json":
+    offsets = compare_probes(recording, asked.together, true=asked.true)
+    if asked.form == "json":
         click.echo(json.dumps(plain(offsets), indent=2, ensure_ascii=False))
     else:
-        against = true or "the mean of all"
+        against = asked.true or "the mean of all"
         click.echo(f"to be added to each reading, against {against}, with 95 % intervals")
         for one in offsets:
             click.echo(f"  {one}")
         for one in offsets:
             for caution in one.cautions:
                 click.echo(f"  caution: {caution}")
-    if store and study is not None:
+    if asked.store and asked.study is not None:
         from gelassen.study.file.edit import store_offsets
 
         stored = {
             one.channel: (present.get(one.channel, 0.0) + one.offset_k, one.standard_error_k)
             for one in offsets
         }
-        store_offsets(study, stored)
-        say(f"stored in {study / 'study.toml'}; runs from now on are recorded with them")
+        store_offsets(asked.study, stored)
+        say(f"stored in {asked.study / 'study.toml'}; runs from now on are recorded with them")

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from contextlib import nullcontext
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -42,6 +43,49 @@ def opened(
     return study, out
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CompareOptions:
+    """What `gelassen compare` was asked."""
+
+    study: Path
+    baseline: str | None
+    form: str
+    confidence: float
+    left: tuple[str, ...]
+    room_c: float | None
+    effects: bool
+    along: str | None
+    worth: float
+    where: tuple[str, ...]
+    tradeoff: str | None
+    of: str
+    equal: str | None
+    at: float | None
+    loads: bool
+    parts: bool
+    drift: bool
+    correct_drift: bool
+    repeatability: bool
+    figure: Path | None
+    no_figure: bool
+
+    @property
+    def levels(self) -> dict[str, str | float]:
+        """The factors and levels that were asked for."""
+        return dict(pair("--where", text, '"curve=on-air"') for text in self.where)
+
+    def question(self) -> "Question | None":
+        """Return what is asked instead of the comparison; None for the comparison itself."""
+        given = [name for name in _QUESTIONS if getattr(self, name) not in (None, False)]
+        if len(given) > 1:
+            from gelassen.core.foundation.errors import InputError
+
+            raise InputError(
+                "ask one thing at a time: " + ", ".join(f"--{name}" for name in _QUESTIONS)
+            )
+        return _QUESTIONS[given[0]] if given else None
+
+
 @click.command()
 @click.argument("study", type=click.Path(path_type=Path))
 @click.option(
@@ -79,123 +123,137 @@ def opened(
 @click.option("--repeatability", is_flag=True, help="Say what the rig scatters by, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
-def compare(
-    study: Path, baseline: str | None, form: str, confidence: float, left: tuple[str, ...],
-    room_c: float | None, effects: bool, along: str | None, worth: float, where: tuple[str, ...],
-    tradeoff: str | None, of: str, equal: str | None, at: float | None, loads: bool, parts: bool,
-    drift: bool, correct_drift: bool, repeatability: bool, figure: Path | None,
-    no_figure: bool,
-) -> None:  # fmt: skip
+def compare(**given: Any) -> None:
     """Say which setup of STUDY is cooler, by how much, and how sure that is."""
-    from gelassen.core.foundation.errors import InputError
-
-    asked = [
-        effects, along is not None, tradeoff is not None, equal is not None, loads, parts, drift,
-        repeatability,
-    ]  # fmt: skip
-    if sum(asked) > 1:
-        raise InputError(
-            "ask one thing at a time: --effects, --along, --tradeoff, --equal, --loads, --parts, --drift, "
-            "--repeatability"
-        )
-    opened_study, out = opened(study, confidence, left)
-    if not any(asked):
-        _compare(
-            opened_study, baseline, form, confidence, out, room_c, correct_drift, figure, no_figure
-        )
-        return
-    if loads:
-        from gelassen.show.findings_text import loads_text
-
-        found = opened_study.loads(baseline=baseline, confidence=confidence, leave_out=out)
-        _give(found, form, loads_text)
-        return
-    if parts:
-        from gelassen.show.findings_text import parts_text
-
-        _give_table(opened_study, out, opened_study.parts(leave_out=out), form, parts_text)
-        return
-    if equal is not None:
-        from gelassen.show.findings_text import equal_text
-
-        table = opened_study.at_equal(
-            equal, at, where=_levels(where), confidence=confidence, leave_out=out
-        )
-        _give_table(opened_study, out, table, form, lambda found: equal_text(found, equal))
-        return
-    result, text, name = _asked(
-        opened_study, confidence, out, effects=effects, along=along, worth=worth, where=where,
-        tradeoff=tradeoff, of=of, drift=drift, baseline=baseline,
-    )  # fmt: skip
-    _give(result, form, text)
-    if name and not no_figure:
-        from gelassen.figures.plots import save_plot
-
-        path = figure or study / "figures" / f"{name}.png"
-        made_up = "   (made-up sample data)" if opened_study.file.made_up else ""
-        save_plot(result, path, about=opened_study.file.title + made_up)
-        say(f"figure: {path}")
+    asked = CompareOptions(**given)
+    ask = asked.question()
+    study, out = opened(asked.study, asked.confidence, asked.left)
+    (ask or _compare)(study, asked, out)
 
 
-def _compare(
-    study: "Study", baseline: str | None, form: str, confidence: float, out: dict[str, str],
-    room_c: float | None, correct_drift: bool, figure: Path | None, no_figure: bool,
-) -> None:  # fmt: skip
+Question = Callable[["Study", CompareOptions, dict[str, str]], None]
+
+
+def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.figures.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
     comparison = study.compare(
-        baseline=baseline,
-        confidence=confidence,
+        baseline=asked.baseline,
+        confidence=asked.confidence,
         leave_out=out,
-        room_c=room_c,
-        correct_drift=correct_drift,
+        room_c=asked.room_c,
+        correct_drift=asked.correct_drift,
     )
-    if form == "json":
+    if asked.form == "json":
         click.echo(as_json(comparison))
-    elif form == "csv":
+    elif asked.form == "csv":
         click.echo(as_csv(comparison.setups))
-    elif form == "markdown":
+    elif asked.form == "markdown":
         click.echo(comparison_markdown(comparison))
     else:
         tell(comparison_text(comparison))
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         say(f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side")
-    if not no_figure:
-        path = figure or study.folder / "figures" / "comparison.png"
+    if not asked.no_figure:
+        path = asked.figure or study.folder / "figures" / "comparison.png"
         comparison_figure(comparison, path)
         say(f"figure: {path}")
 
 
-def _asked(
-    study: "Study", confidence: float, out: dict[str, str], *, effects: bool, along: str | None,
-    worth: float, where: tuple[str, ...], tradeoff: str | None, of: str, drift: bool,
-    baseline: str | None,
-) -> tuple[Any, Callable[[Any], str], str]:  # fmt: skip
-    """Return the answer, how it is worded, and the name of its figure ("" for none)."""
-    from gelassen.show import findings_text as words
+def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import loads_text
 
-    if effects:
-        return study.effects(confidence=confidence, leave_out=out), words.effects_text, "effects"
-    levels = _levels(where)
-    if along is not None:
-        found = study.along(along, where=levels, worth=worth, confidence=confidence, leave_out=out)
-        return found, lambda result: words.response_text(result, along), "along"
-    if tradeoff is not None:
-        traded = study.tradeoff(tradeoff, of=of, where=levels, confidence=confidence, leave_out=out)
-        return traded, words.tradeoff_text, "tradeoff"
-    if drift:
-        setup = baseline or study.file.baseline
-        trend = study.drift(baseline, confidence=confidence, leave_out=out)
-        return trend, lambda result: words.drift_text(result, setup or "the setup run most"), ""
-    rig = study.repeatability(confidence=confidence, store=True, leave_out=out)
-    return rig, words.repeatability_text, ""
+    found = study.loads(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
+    _give(found, asked.form, loads_text)
 
 
-def _levels(where: tuple[str, ...]) -> dict[str, str | float]:
-    """Return the factors and levels that were asked for."""
-    return dict(pair("--where", text, '"curve=on-air"') for text in where)
+def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import parts_text
+
+    _give_table(study, out, study.parts(leave_out=out), asked.form, parts_text)
+
+
+def _equal(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import equal_text
+
+    quantity = asked.equal or ""
+    table = study.at_equal(
+        quantity, asked.at, where=asked.levels, confidence=asked.confidence, leave_out=out
+    )
+    _give_table(study, out, table, asked.form, lambda found: equal_text(found, quantity))
+
+
+def _effects(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import effects_text
+
+    found = study.effects(confidence=asked.confidence, leave_out=out)
+    _give(found, asked.form, effects_text)
+    _draw(study, asked, found, "effects")
+
+
+def _along(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import response_text
+
+    factor = asked.along or ""
+    found = study.along(
+        factor, where=asked.levels, worth=asked.worth, confidence=asked.confidence, leave_out=out
+    )
+    _give(found, asked.form, lambda result: response_text(result, factor))
+    _draw(study, asked, found, "along")
+
+
+def _tradeoff(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import tradeoff_text
+
+    found = study.tradeoff(
+        asked.tradeoff or "",
+        of=asked.of,
+        where=asked.levels,
+        confidence=asked.confidence,
+        leave_out=out,
+    )
+    _give(found, asked.form, tradeoff_text)
+    _draw(study, asked, found, "tradeoff")
+
+
+def _drift(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import drift_text
+
+    setup = asked.baseline or study.file.baseline or "the setup run most"
+    found = study.drift(asked.baseline, confidence=asked.confidence, leave_out=out)
+    _give(found, asked.form, lambda result: drift_text(result, setup))
+
+
+def _repeatability(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import repeatability_text
+
+    found = study.repeatability(confidence=asked.confidence, store=True, leave_out=out)
+    _give(found, asked.form, repeatability_text)
+
+
+_QUESTIONS: dict[str, Question] = {
+    "effects": _effects,
+    "along": _along,
+    "tradeoff": _tradeoff,
+    "equal": _equal,
+    "loads": _loads,
+    "parts": _parts,
+    "drift": _drift,
+    "repeatability": _repeatability,
+}
+
+
+def _draw(study: "Study", asked: CompareOptions, result: Any, name: str) -> None:
+    if asked.no_figure:
+        return
+    from gelassen.figures.plots import save_plot
+
+    path = asked.figure or study.folder / "figures" / f"{name}.png"
+    made_up = "   (made-up sample data)" if study.file.made_up else ""
+    save_plot(result, path, about=study.file.title + made_up)
+    say(f"figure: {path}")
 
 
 def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:

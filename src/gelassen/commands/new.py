@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +12,35 @@ from gelassen.commands.common import say, shell, sysfs_option
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
+    from gelassen.study.file.template import Answers
+
+# Asks a question on a terminal, with what is usual as the answer to just pressing enter.
+Asker = Callable[[str, str], str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewOptions:
+    """What `gelassen new` was asked."""
+
+    folder: Path
+    title: str | None
+    question: str | None
+    machine: str | None
+    limit_c: float | None
+    reference: str | None
+    compare: str | None
+    by_hand: tuple[str, ...]
+    software: tuple[str, ...]
+    combine: str | None
+    baseline: str | None
+    kind: str | None
+    fixed_times: bool
+    load: str | None
+    repeats: int | None
+    stops: tuple[str, ...]
+    made_up: bool
+    yes: bool
+    sysfs: Path | None
 
 
 @click.command()
@@ -43,68 +73,87 @@ if TYPE_CHECKING:
 @click.option("--made-up", is_flag=True, help="Mark all of it as simulated, for a rehearsal.")
 @click.option("--yes", is_flag=True, help="Ask nothing; what is not given is chosen.")
 @sysfs_option
-def new(
-    folder: Path, title: str | None, question: str | None, machine: str | None,
-    limit_c: float | None, reference: str | None, compare: str | None, by_hand: tuple[str, ...],
-    software: tuple[str, ...], combine: str | None, baseline: str | None, kind: str | None,
-    fixed_times: bool, load: str | None, repeats: int | None, stops: tuple[str, ...],
-    made_up: bool, yes: bool, sysfs: Path | None,
-) -> None:  # fmt: skip
+def new(**given: Any) -> None:
     """Make a study in FOLDER: a commented study.toml, to be corrected with any editor.
 
     Asks in a terminal; every answer is an option, too.
     """
     from gelassen.conduct.study_bench import study_bench
-    from gelassen.conduct.watching.guard import stop_temperatures
-    from gelassen.core.foundation.errors import FileError, InputError
+    from gelassen.core.foundation.errors import FileError
     from gelassen.study.file.new_study import write_study
     from gelassen.study.file.study_file import STUDY_FILE
-    from gelassen.study.file.template import Answers, parse_factor
 
+    asked = NewOptions(**given)
+    folder = asked.folder
     if (folder / STUDY_FILE).exists() or (folder.exists() and not folder.is_dir()):
         raise FileError(
             f"{folder} holds a study already; nothing was written. Choose another folder"
         )
-    ask = _asker(yes)
-    found = _Found(study_bench(None, sysfs=sysfs))
-    title = title or ask("What is the study called?", folder.resolve().name)
-    question = question if question is not None else ask("Which question is it to answer?", "")
-    machine = machine or ask("What is the machine called?", "the machine under test")
-    limit_c = _number("--limit", limit_c, found.limit_c, ask)
-    reference = reference or ask("Which channel are rises taken over?", found.reference)
-    compare = compare or ask("Which temperature is compared?", found.compare)
-    hand = dict(parse_factor(text, "--factor") for text in by_hand)
-    if not hand and not software:
-        question_text = 'What is changed by hand? "cooler: tower, low", or nothing'
-        while found_factor := _factor(ask, question_text, "by hand", "{}"):
-            hand |= found_factor
-            question_text = "What else is changed by hand? Or nothing"
-    soft = dict(parse_factor(text, "--software") for text in software)
-    for channel in () if yes or software or kind == "capacity" else found.settable:
-        soft |= _factor(
-            ask, f'Levels of {channel} to test? "45, 65", or nothing', "levels", f"{channel}: {{}}"
-        )
-    for channel in soft:
-        if channel not in found.settable:
-            known = ", ".join(found.settable) or "nothing"
-            say(f"{channel} cannot be set here (settable: {known}); the study says so all the same")
-    kind = kind or ask("steady, or capacity?", "steady")
-    if kind not in ("steady", "capacity"):
-        raise InputError(f'"{kind}" is no protocol (steady, capacity)')
-    combine = combine or ("full" if hand or soft else "list")
-    answers = Answers(
-        title=title, question=question, machine=machine, limit_c=limit_c, reference=reference,
-        compare=compare, by_hand=hand, by_software=soft, combine=combine,
-        baseline=baseline or _first(combine, hand, soft), kind=kind, fixed_times=fixed_times,
-        load=load or "matrix", repeats=repeats or 3, made_up=made_up,
-        stop_c=stop_temperatures(stops, {}, found.names) if stops else found.stop_c(limit_c),
-        known_channels=found.known, missing=found.missing(reference),
-    )  # fmt: skip
+    found = _Found(study_bench(None, sysfs=asked.sysfs))
+    answers = _answers(asked, found, _asker(asked.yes))
     path = write_study(folder, answers)
     click.echo(f"written: {path}")
     for text in answers.missing:
         say(f"missing: {text}")
     say(f"Look through it with an editor, then: gelassen run {shell(folder)} --dry-run")
+
+
+def _answers(asked: NewOptions, found: "_Found", ask: Asker) -> "Answers":
+    """Return what the study file is made from: options first, then answers, then what was found."""
+    from gelassen.conduct.watching.guard import stop_temperatures
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.study.file.template import Answers
+
+    title = asked.title or ask("What is the study called?", asked.folder.resolve().name)
+    question = asked.question
+    if question is None:
+        question = ask("Which question is it to answer?", "")
+    machine = asked.machine or ask("What is the machine called?", "the machine under test")
+    limit_c = _number("--limit", asked.limit_c, found.limit_c, ask)
+    reference = asked.reference or ask("Which channel are rises taken over?", found.reference)
+    compare = asked.compare or ask("Which temperature is compared?", found.compare)
+    hand, soft = _hand_factors(asked, ask), _software_factors(asked, found, ask)
+    kind = asked.kind or ask("steady, or capacity?", "steady")
+    if kind not in ("steady", "capacity"):
+        raise InputError(f'"{kind}" is no protocol (steady, capacity)')
+    combine = asked.combine or ("full" if hand or soft else "list")
+    return Answers(
+        title=title, question=question, machine=machine, limit_c=limit_c, reference=reference,
+        compare=compare, by_hand=hand, by_software=soft, combine=combine,
+        baseline=asked.baseline or _first(combine, hand, soft), kind=kind,
+        fixed_times=asked.fixed_times, load=asked.load or "matrix", repeats=asked.repeats or 3,
+        made_up=asked.made_up,
+        stop_c=stop_temperatures(asked.stops, {}, found.names) if asked.stops else found.stop_c(limit_c),
+        known_channels=found.known, missing=found.missing(reference),
+    )  # fmt: skip
+
+
+def _hand_factors(asked: NewOptions, ask: Asker) -> dict[str, Any]:
+    from gelassen.study.file.template import parse_factor
+
+    hand = dict(parse_factor(text, "--factor") for text in asked.by_hand)
+    if hand or asked.software:
+        return hand
+    question = 'What is changed by hand? "cooler: tower, low", or nothing'
+    while factor := _factor(ask, question, "by hand", "{}"):
+        hand |= factor
+        question = "What else is changed by hand? Or nothing"
+    return hand
+
+
+def _software_factors(asked: NewOptions, found: "_Found", ask: Asker) -> dict[str, Any]:
+    from gelassen.study.file.template import parse_factor
+
+    soft = dict(parse_factor(text, "--software") for text in asked.software)
+    if not (asked.yes or asked.software or asked.kind == "capacity"):
+        for channel in found.settable:
+            question = f'Levels of {channel} to test? "45, 65", or nothing'
+            soft |= _factor(ask, question, "levels", f"{channel}: {{}}")
+    for channel in soft:
+        if channel not in found.settable:
+            known = ", ".join(found.settable) or "nothing"
+            say(f"{channel} cannot be set here (settable: {known}); the study says so all the same")
+    return soft
 
 
 class _Found:
@@ -142,7 +191,7 @@ class _Found:
         ]
 
 
-def _asker(yes: bool) -> Callable[[str, str], str]:
+def _asker(yes: bool) -> Asker:
     """Return what asks on a terminal, and else takes what is usual."""
     if yes or not sys.stdin.isatty():
         return lambda text, usual: usual
@@ -154,9 +203,7 @@ def _asker(yes: bool) -> Callable[[str, str], str]:
     return ask
 
 
-def _factor(
-    ask: Callable[[str, str], str], text: str, option: str, form: str
-) -> dict[str, list[str]]:
+def _factor(ask: Asker, text: str, option: str, form: str) -> dict[str, list[str]]:
     """Ask for a factor until it is understood; nothing for nothing."""
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.template import parse_factor

@@ -4,6 +4,7 @@ import signal
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -13,11 +14,56 @@ from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, 
 from gelassen.commands.watching import watching
 
 if TYPE_CHECKING:
+    from gelassen.bench.interface import Bench
+    from gelassen.conduct.planning.plan import RunPlan
+    from gelassen.conduct.planning.record_plan import Wanted
     from gelassen.study.file.gate import Gate
     from gelassen.study.file.study_file import StudyFile
 
 _POWER_LIMIT = "cpu.package.power_limit_w"
 _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length of a run
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecordOptions:
+    """What `gelassen record` was asked."""
+
+    into: Path
+    study: Path | None
+    setup: str | None
+    new_setup: bool
+    label: str
+    idle: "float | Gate | None"
+    soak: "float | Gate | None"
+    hold: "float | Gate | None"
+    cooldown: "float | Gate | None"
+    interval: float | None
+    load: str | None
+    load_command: str | None
+    score: str | None
+    workers: int | None
+    cores: str | None
+    duty: float | None
+    period: float | None
+    staircase: float | None
+    pause: float
+    settings: tuple[str, ...]
+    by_hand: bool
+    mount: str | None
+    limit_c: float | None
+    stops: tuple[str, ...]
+    sysfs: Path | None
+
+    def wanted(self) -> "Wanted":
+        """Return what is to differ from what the study, or the usual plan, says."""
+        from gelassen.conduct.planning.record_plan import Wanted
+
+        return Wanted(
+            idle=self.idle, soak=self.soak, hold=self.hold, cooldown=self.cooldown,
+            interval=self.interval, load=self.load, workers=self.workers, cores=self.cores,
+            duty_pct=self.duty, period_s=self.period, command=self.load_command, score=self.score,
+            stair_s=self.staircase, pause_s=self.pause, stops=self.stops, settings=self.settings,
+        )  # fmt: skip
 
 
 @click.command()
@@ -104,77 +150,91 @@ _CELLS_TO_SUMMARISE = 2_000_000  # beyond it, memory would grow with the length 
     "graphics temperature at 105 °C.",
 )
 @sysfs_option
-def record(
-    into: Path, study: Path | None, setup: str | None, new_setup: bool, label: str,
-    idle: "float | Gate | None", soak: "float | Gate | None", hold: "float | Gate | None",
-    cooldown: "float | Gate | None",
-    interval: float | None, load: str | None, load_command: str | None, score: str | None,
-    workers: int | None, cores: str | None, duty: float | None, period: float | None,
-    staircase: float | None, pause: float, settings: tuple[str, ...], by_hand: bool,
-    mount: str | None, limit_c: float | None, stops: tuple[str, ...], sysfs: Path | None,
-) -> None:  # fmt: skip
+def record(**given: Any) -> None:
     """Idle, load and cool this machine, and record every channel."""
-    from dataclasses import replace
-
     from gelassen.conduct import record_run
-    from gelassen.conduct.planning.record_plan import Wanted, plan_recording, settings_of_setup
+    from gelassen.conduct.planning.record_plan import plan_recording
     from gelassen.conduct.study_bench import study_bench
     from gelassen.study.disk.abandoned import close_abandoned
-    from gelassen.study.file.durations import words
-    from gelassen.study.file.new_study import ensure_setup
 
-    known = _known_study(study, setup, new_setup)
-    bench = study_bench(known, sysfs=sysfs)
-    wanted = Wanted(
-        idle=idle, soak=soak, hold=hold, cooldown=cooldown, interval=interval, load=load,
-        workers=workers, cores=cores, duty_pct=duty, period_s=period, command=load_command,
-        score=score, stair_s=staircase, pause_s=pause, stops=stops, settings=settings,
-    )  # fmt: skip
-    levels_of = {} if known is None or setup is None else known.setups.get(setup, {})
-    plan = plan_recording(bench, known, wanted, levels=levels_of)
-    reference = None
-    levels: dict[str, str | float] = {}
+    asked = RecordOptions(**given)
+    known = _known_study(asked.study, asked.setup, asked.new_setup)
+    bench = study_bench(known, sysfs=asked.sysfs)
+    levels_of = {} if known is None or asked.setup is None else known.setups.get(asked.setup, {})
+    plan = plan_recording(bench, known, asked.wanted(), levels=levels_of)
     # Tried here, before anything is written; it is stopped again, whatever happens.
     bench.load(plan.load).stop()
-    if study is not None and setup is not None:
-        ensure_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
-        from gelassen.answers import open_study
-
-        content = open_study(study).file
-        into, limit_c = study / "runs", limit_c if limit_c is not None else content.machine.limit_c
-        reference, levels = content.reference, content.setups[setup]
-        if not by_hand:
-            of_setup, hints = settings_of_setup(content, levels, list(bench.actuators()))
-            plan = replace(plan, settings={**of_setup, **plan.settings})
-            for hint in hints:
-                say(hint)
-    if limit_c is None:
-        limit_c = _stated_limit(bench.channels())
+    place = _place(asked, bench, plan)
+    plan = place.plan
+    limit_c = place.limit_c if place.limit_c is not None else _stated_limit(bench.channels())
     power_limit_w = plan.settings.get(_POWER_LIMIT)
     if power_limit_w is None:
         read_w = bench.read().get(_POWER_LIMIT)
         power_limit_w = read_w if read_w and read_w > 0 else None  # NaN is not above zero
-    for line in close_abandoned(into):
+    for line in close_abandoned(place.into):
         say(f"earlier run {line}")
-    most = "at most " if plan.gated else ""
-    say(f"recording for {most}{words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
-    for name, value in plan.settings.items():
-        say(f"setting: {name} to {value:g}; put back afterwards")
-    for name, stop in plan.stop_c.items():
-        say(f"guard: stops when {name} reaches {stop:g} °C")
+    _announce(plan)
+    label = asked.setup or asked.label
     # Also where a shell started us with Ctrl-C switched off, as it does in the background.
     with endings(), watching() as watcher:
-        watcher.begin(setup or label)
+        watcher.begin(label)
         folder, outcome = record_run(
-            bench, plan, into, label=setup or label, setup=setup, levels=levels, limit_c=limit_c,
-            power_limit_w=power_limit_w, reference=reference,
-            mount=mount, progress=watcher.progress, wish=watcher.wish,
+            bench, plan, place.into, label=label, setup=asked.setup, levels=place.levels,
+            limit_c=limit_c, power_limit_w=power_limit_w, reference=place.reference,
+            mount=asked.mount, progress=watcher.progress, wish=watcher.wish,
         )  # fmt: skip
     _tell(folder)
     if outcome.status != "finished" or outcome.text:
         say(f"{outcome.status}: {outcome.text}")
     if outcome.status != "finished":
         sys.exit(FAILED)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Place:
+    """Where a run goes, and what its study says of it."""
+
+    into: Path
+    plan: "RunPlan"
+    limit_c: float | None
+    reference: str | None = None
+    levels: dict[str, str | float] = field(default_factory=dict)
+
+
+def _place(asked: RecordOptions, bench: "Bench", plan: "RunPlan") -> _Place:
+    """Return where the run goes; a study that is new is made, its setup's settings join the plan."""
+    if asked.study is None or asked.setup is None:
+        return _Place(into=asked.into, plan=plan, limit_c=asked.limit_c)
+    from gelassen.answers import open_study
+    from gelassen.conduct.planning.record_plan import settings_of_setup
+    from gelassen.study.file.new_study import ensure_setup
+
+    ensure_setup(asked.study, asked.setup, limit_c=asked.limit_c, new_setup=asked.new_setup)
+    content = open_study(asked.study).file
+    levels = content.setups[asked.setup]
+    if not asked.by_hand:
+        of_setup, hints = settings_of_setup(content, levels, list(bench.actuators()))
+        plan = replace(plan, settings={**of_setup, **plan.settings})
+        for hint in hints:
+            say(hint)
+    return _Place(
+        into=asked.study / "runs",
+        plan=plan,
+        limit_c=asked.limit_c if asked.limit_c is not None else content.machine.limit_c,
+        reference=content.reference,
+        levels=levels,
+    )
+
+
+def _announce(plan: "RunPlan") -> None:
+    from gelassen.study.file.durations import words
+
+    most = "at most " if plan.gated else ""
+    say(f"recording for {most}{words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
+    for name, value in plan.settings.items():
+        say(f"setting: {name} to {value:g}; put back afterwards")
+    for name, stop in plan.stop_c.items():
+        say(f"guard: stops when {name} reaches {stop:g} °C")
 
 
 def _known_study(study: Path | None, setup: str | None, new_setup: bool) -> "StudyFile | None":

@@ -2,8 +2,9 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -14,6 +15,22 @@ if TYPE_CHECKING:
     from gelassen.answers import Study
     from gelassen.bench.interface import Bench
     from gelassen.conduct.planning.order import PlannedRun
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunOptions:
+    """What `gelassen run` was asked."""
+
+    study: Path
+    dry_run: bool
+    most: int | None
+    yes: bool
+    again: str | None
+    discard: str | None
+    why: str | None
+    waive: tuple[str, ...]
+    simulate: float | None
+    sysfs: Path | None
 
 
 @click.command()
@@ -38,34 +55,32 @@ if TYPE_CHECKING:
     help="Rehearse on the simulated bench, so many times faster; for studies marked made_up.",
 )  # fmt: skip
 @sysfs_option
-def run(
-    study: Path, dry_run: bool, most: int | None, yes: bool, again: str | None, discard: str | None,
-    why: str | None, waive: tuple[str, ...], simulate: float | None, sysfs: Path | None,
-) -> None:  # fmt: skip
+def run(**given: Any) -> None:
     """Make the runs of STUDY that are missing: sets what software can, asks for the rest.
 
     Looks at the machine first. Can be stopped at any time; the next call goes on with the first run
     that is missing. Keys while it runs: n next phase, s stop this run, q stop all.
     """
+    asked = RunOptions(**given)
     from gelassen.answers import open_study
     from gelassen.commands.record import endings
     from gelassen.conduct.study_run import conduct_study, still_to_do
     from gelassen.core.foundation.errors import InputError
 
-    opened = open_study(study)
-    if discard is not None:
-        if not why:
+    opened = open_study(asked.study)
+    if asked.discard is not None:
+        if not asked.why:
             raise InputError("say why: --discard RUN --why REASON")
-        say(f"left out from now on, and kept: {opened.discard(discard, why)}")
-        opened = open_study(study)
-    if again is not None:
-        opened.find_run(again)
-    planned = still_to_do(opened)[:most]
+        say(f"left out from now on, and kept: {opened.discard(asked.discard, asked.why)}")
+        opened = open_study(asked.study)
+    if asked.again is not None:
+        opened.find_run(asked.again)
+    planned = still_to_do(opened)[: asked.most]
     click.echo(_plan_text(opened, planned))
-    if dry_run or not (planned or again):
+    if asked.dry_run or not (planned or asked.again):
         return
-    hands = again is not None or any(one.changes for one in planned)
-    if not yes and not sys.stdin.isatty() and hands:
+    hands = asked.again is not None or any(one.changes for one in planned)
+    if not asked.yes and not sys.stdin.isatty() and hands:
         raise InputError(
             "changes by hand are needed, and nobody is there to confirm them: run this in a terminal, "
             "or say --yes if they are made already"
@@ -74,14 +89,20 @@ def run(
     with endings(), watching() as watcher:
         made_runs = conduct_study(
             opened,
-            _Benches(opened, sysfs, simulate, watcher, len(planned) + (again is not None)),
-            operator=None if yes else _Operator(opened, watcher),
+            _Benches(
+                opened,
+                asked.sysfs,
+                asked.simulate,
+                watcher,
+                len(planned) + (asked.again is not None),
+            ),
+            operator=None if asked.yes else _Operator(opened, watcher),
             progress=watcher.progress,
             say=watcher.say,
             wish=watcher.wish,
-            most=most,
-            again=again,
-            waive=waive,
+            most=asked.most,
+            again=asked.again,
+            waive=asked.waive,
         )
         for made in made_runs:
             watcher.rest()
@@ -89,12 +110,12 @@ def run(
             if made.outcome.text:
                 say(made.outcome.text)
             failed |= made.outcome.status != "finished"
-    left = len(still_to_do(open_study(study)))
+    left = len(still_to_do(open_study(asked.study)))
     next_step = "capacity" if opened.file.protocol.kind == "capacity" else "compare"
     say(
-        f"{_number(left, 'run')} still to be made: gelassen run {shell(study)}"
+        f"{_number(left, 'run')} still to be made: gelassen run {shell(asked.study)}"
         if left
-        else f"all runs are made: gelassen {next_step} {shell(study)}"
+        else f"all runs are made: gelassen {next_step} {shell(asked.study)}"
     )
     if failed:
         sys.exit(FAILED)
@@ -184,7 +205,7 @@ def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
     rows = [
         [
             f"{k}  {one.setup}" + (" (baseline again)" if one.again else ""), str(one.block),
-            "; ".join(one.changes) or "–",
+            "; ".join(map(str, one.changes)) or "–",
         ]
         for k, one in enumerate(planned, start=1)
     ]  # fmt: skip

@@ -1,11 +1,30 @@
 """`gelassen show`: what one run says."""
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import click
 
 from gelassen.commands.common import Duration, confidence_option, say, tell
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShowOptions:
+    """What `gelassen show` was asked."""
+
+    run: Path
+    form: str
+    samples: bool
+    tidy: bool
+    output: Path | None
+    confidence: float
+    channel: str | None
+    reference: str | None
+    limit_c: float | None
+    every: float | None
+    figure: Path | None
+    no_figure: bool
 
 
 @click.command()
@@ -40,41 +59,43 @@ from gelassen.commands.common import Duration, confidence_option, say, tell
 )
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
-def show(
-    run: Path, form: str, samples: bool, tidy: bool, output: Path | None, confidence: float,
-    channel: str | None, reference: str | None,
-    limit_c: float | None, every: float | None, figure: Path | None, no_figure: bool,
-) -> None:  # fmt: skip
+def show(**given: Any) -> None:
     """Say what one RUN says: in words, in numbers and in one figure."""
+    asked = ShowOptions(**given)
     from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
     from gelassen.show.run_text import run_text
     from gelassen.show.tables import as_csv, as_json
 
-    study = _study_of(run)
-    recording = study.run(run.resolve().name) if study else read_log(run)
-    if samples or form == "parquet":
-        _give_samples(recording, form, tidy, output)
+    study = _study_of(asked.run)
+    recording = study.run(asked.run.resolve().name) if study else read_log(asked.run)
+    if asked.samples or asked.form == "parquet":
+        _give_samples(recording, asked.form, asked.tidy, asked.output)
         return
-    if every is not None:
-        _show_blocks(recording, every, form)
+    if asked.every is not None:
+        _show_blocks(recording, asked.every, asked.form)
         return
     summary = summarise_run(
-        recording, channel=channel, reference=reference, limit_c=limit_c, confidence=confidence
+        recording,
+        channel=asked.channel,
+        reference=asked.reference,
+        limit_c=asked.limit_c,
+        confidence=asked.confidence,
     )
-    if form == "json":
+    if asked.form == "json":
         click.echo(as_json(summary))
-    elif form == "csv":
+    elif asked.form == "csv":
         click.echo(as_csv(summary.channels))
     else:
         text = run_text(summary, recording)
-        tell(f"```\n{text}\n```" if form == "markdown" else text)
-    if no_figure:
+        tell(f"```\n{text}\n```" if asked.form == "markdown" else text)
+    if asked.no_figure:
         return
     from gelassen.figures.run_figure import run_figure
 
     path = (
-        figure or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
+        asked.figure
+        or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
     )
     run_figure(recording, summary, path)
     say(f"figure: {path}")

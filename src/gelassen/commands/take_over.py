@@ -2,6 +2,7 @@
 
 import shutil
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +18,79 @@ if TYPE_CHECKING:
 _DECIMALS = {"point": ".", "comma": ","}
 _LONG_BYTES = 20 << 20
 _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportOptions:
+    """What `gelassen import` was asked."""
+
+    files: tuple[Path, ...]
+    study: Path | None
+    setups: tuple[str, ...]
+    new_setup: bool
+    mount: str | None
+    limit_c: float | None
+    pairs: tuple[str, ...]
+    mapping: Path | None
+    write_columns: Path | None
+    encoding: str | None
+    delimiter: str | None
+    decimal: str | None
+    dates: Any
+    zone: str | None
+    part: int | None
+    load_start: float | None
+    load_end: float | None
+    hold: tuple[float, float] | None
+    merge: bool | None
+    every_load: bool
+    offsets: tuple[str, ...]
+    match: bool
+    dry_run: bool
+    yes: bool
+
+    def check(self) -> None:
+        """Refuse what cannot be done, before a long log is read in vain."""
+        from gelassen.core.foundation.errors import InputError
+        from gelassen.study.file.new_study import check_setup
+
+        only_looked_at = self.dry_run or self.write_columns is not None
+        if not only_looked_at and (self.study is None or not self.setups):
+            raise InputError(
+                "say where it goes: --study FOLDER --setup NAME, or only look with --dry-run"
+            )
+        if len({path.resolve() for path in self.files}) < len(self.files):
+            raise InputError("a file is named twice")
+        told = (self.load_start, self.load_end, self.hold or None)
+        if self.every_load and any(x is not None for x in told):
+            raise InputError(
+                "--every-load finds each load: leave --load-start, --load-end, --hold out"
+            )
+        if self.study is not None and not self.dry_run and _are_long(self.files):
+            for setup in self.setups:
+                check_setup(self.study, setup, limit_c=self.limit_c, new_setup=self.new_setup)
+
+    def told(self) -> "Told":
+        """Return what the user says about the form of the logs."""
+        from gelassen.intake.understanding import Told
+
+        return Told(
+            encoding=self.encoding,
+            delimiter=_DELIMITERS.get(self.delimiter or ""),
+            decimal=_DECIMALS.get(self.decimal or ""),  # type: ignore[arg-type]
+            dates=self.dates,
+            zone=self.zone,
+            part=self.part,
+            load_start_s=self.load_start,
+            load_end_s=self.load_end,
+            hold_s=self.hold or None,
+            draft=self.write_columns is not None and (self.dry_run or self.study is None),
+            beside=len(self.files) > 1 and self.merge is not False,
+        )
+
+
+# A run to be stored, and the logs it was read from.
+Job = tuple["Recording", list[Path]]
 
 
 @click.command("import")
@@ -78,68 +152,54 @@ _DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
 )
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
 @click.option("--yes", is_flag=True, help="Do not ask before storing.")
-def import_logs(
-    files: tuple[Path, ...], study: Path | None, setups: tuple[str, ...], new_setup: bool,
-    mount: str | None, limit_c: float | None,
-    pairs: tuple[str, ...], mapping: Path | None, write_columns: Path | None, encoding: str | None,
-    delimiter: str | None, decimal: str | None, dates: Any, zone: str | None, part: int | None,
-    load_start: float | None, load_end: float | None, hold: tuple[float, float] | None, merge: bool | None,
-    every_load: bool, offsets: tuple[str, ...], match: bool, dry_run: bool, yes: bool,
-) -> None:  # fmt: skip
+def import_logs(**given: Any) -> None:
     """Take over logs of other programs: one run each, one run a load, or several logs merged.
 
     Shows what was understood before anything is stored.
     """
-    from gelassen.core.foundation.errors import InputError
-    from gelassen.intake.column_file import write_columns as write
     from gelassen.intake.log import understand_log
     from gelassen.intake.split_loads import split_loads
-    from gelassen.intake.store import store_import, stored_before
-    from gelassen.intake.understanding import Told
-    from gelassen.study.file.new_study import check_setup
 
-    if not dry_run and not write_columns and (study is None or not setups):
-        raise InputError(
-            "say where it goes: --study FOLDER --setup NAME, or only look with --dry-run"
-        )
-    if len({path.resolve() for path in files}) < len(files):
-        raise InputError("a file is named twice")
-    if every_load and any(x is not None for x in (load_start, load_end, hold or None)):
-        raise InputError("--every-load finds each load: leave --load-start, --load-end, --hold out")
-    told = Told(
-        encoding=encoding, delimiter=_DELIMITERS.get(delimiter or ""), decimal=_DECIMALS.get(decimal or ""),  # type: ignore[arg-type]
-        dates=dates, zone=zone, part=part, load_start_s=load_start, load_end_s=load_end,
-        hold_s=hold or None,
-        draft=write_columns is not None and (dry_run or study is None),
-        beside=len(files) > 1 and merge is not False,
-    )  # fmt: skip
-    columns = _columns(pairs, mapping)
-    # A long log is not read in vain.
-    if study is not None and not dry_run and _are_long(files):
-        for setup in setups:
-            check_setup(study, setup, limit_c=limit_c, new_setup=new_setup)
+    asked = ImportOptions(**given)
+    asked.check()
+    told, columns = asked.told(), _columns(asked.pairs, asked.mapping)
     # All are read before the first is stored: a mistake in the last leaves nothing half done.
-    understood = [(path, understand_log(path, columns=columns, told=told)) for path in files]
+    understood = [(path, understand_log(path, columns=columns, told=told)) for path in asked.files]
     for path, one in understood:
-        tell(_words(path, one, every_load=every_load))
-    as_one = _as_one_run(understood, merge, bool(offsets) or match)
-    jobs: list[tuple[Recording, list[Path]]] = [(one.recording, [path]) for path, one in understood]
+        tell(_words(path, one, every_load=asked.every_load))
+    as_one = _as_one_run(understood, asked.merge, bool(asked.offsets) or asked.match)
+    jobs: list[Job] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
     if told.beside and not told.draft and not columns:
         _need_temperatures(understood, as_one=as_one)
     if as_one:
-        merged, joined = _merge(understood, offsets, match, told)
-        jobs = [(merged, list(files))]
-    if every_load:
-        jobs = [(part, paths) for whole, paths in jobs for part in split_loads(whole)]
-    names = _setup_of_each(setups, jobs)
-    if every_load:
+        merged, joined = _merge(understood, asked.offsets, asked.match, told)
+        jobs = [(merged, list(asked.files))]
+    if asked.every_load:
+        jobs = [(load, paths) for whole, paths in jobs for load in split_loads(whole)]
+    names = _setup_of_each(asked.setups, jobs)
+    if asked.every_load:
         tell(_loads_words(jobs, names))
-    if write_columns is not None:
-        write(understood[0][1], write_columns, source=files[0].name)
-        say(f"written: {write_columns}")
-    if dry_run or study is None or not setups:
+    if asked.write_columns is not None:
+        from gelassen.intake.column_file import write_columns
+
+        write_columns(understood[0][1], asked.write_columns, source=asked.files[0].name)
+        say(f"written: {asked.write_columns}")
+    if asked.dry_run or asked.study is None or not asked.setups:
         return
+    for folder in _stored(asked, asked.study, jobs, names):
+        click.echo(f"stored as {folder}")
+        for entry in joined:
+            _draw(entry, understood, asked.study / "figures" / f"{folder.name}-{entry.name}.png")
+
+
+def _stored(
+    asked: ImportOptions, study: Path, jobs: "list[Job]", names: tuple[str, ...]
+) -> list[Path]:
+    """Store all runs, or none of them; return their folders."""
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.intake.store import store_import, stored_before
+
     for _, originals in jobs:
         earlier = stored_before(study, originals)
         if earlier is not None:
@@ -147,7 +207,8 @@ def import_logs(
                 f"{originals[0]} is in this study already, as {earlier}. The same log twice would "
                 "pass for a repeat; nothing was stored"
             )
-    if not yes and sys.stdin.isatty() and not click.confirm("Store this?", default=True, err=True):
+    asks = not asked.yes and sys.stdin.isatty()
+    if asks and not click.confirm("Store this?", default=True, err=True):
         say("nothing was stored")
         sys.exit(FAILED)
     folders: list[Path] = []
@@ -158,8 +219,8 @@ def import_logs(
             )
             folders.append(
                 store_import(
-                    recording, originals, study, setup=setup, limit_c=limit_c, new_setup=new_setup,
-                    mount=mount, beside=beside,
+                    recording, originals, study, setup=setup, limit_c=asked.limit_c,
+                    new_setup=asked.new_setup, mount=asked.mount, beside=beside,
                 )
             )  # fmt: skip
     except BaseException:
@@ -167,10 +228,7 @@ def import_logs(
         for folder in folders:
             shutil.rmtree(folder, ignore_errors=True)
         raise
-    for folder in folders:
-        click.echo(f"stored as {folder}")
-        for entry in joined:
-            _draw(entry, understood, study / "figures" / f"{folder.name}-{entry.name}.png")
+    return folders
 
 
 def _setup_of_each(
@@ -217,7 +275,8 @@ def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
 
 def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str:
     """Return what was understood of one log, for people."""
-    from gelassen.intake.load_phases import PAUSED
+    from gelassen.intake.load_phases import LOAD_PAUSED
+    from gelassen.intake.table import COLUMNS_LEFT_ALONE
     from gelassen.show.tables import aligned
 
     frame = one.recording.frame
@@ -245,7 +304,7 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
     lines += [
         f"  caution: {text}"
         for text in one.recording.cautions
-        if not text.startswith(("columns left alone", *((PAUSED,) if every_load else ())))
+        if text.code not in (COLUMNS_LEFT_ALONE, *((LOAD_PAUSED,) if every_load else ()))
     ]
     return "\n".join(lines)
 

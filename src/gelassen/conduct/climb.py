@@ -98,6 +98,11 @@ class Climb:
         """Whether what is wanted is set by somebody's hands."""
         return self._plan.by_hand
 
+    @property
+    def ending(self) -> str:
+        """What ends the phase if it ends now, as one of `ENDINGS`."""
+        return "climbed"
+
     def offer(self, now_s: float) -> str:
         """Return what ends the climb; empty if it goes on."""
         if self._ends:
@@ -184,7 +189,7 @@ class Climb:
         over = choose_reference(frame, judged.reference, named=False)
         late = frame.index.to_numpy() >= self._begin_s
         channel = judged.channel if judged.channel in frame.columns else None
-        chosen, _ = choose_temperature(frame, late, channel, over)
+        chosen = choose_temperature(frame, late, channel, over).channel
         power = series_of(frame, _POWER)
         if chosen is None or power is None or over is None:
             return None

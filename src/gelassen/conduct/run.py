@@ -23,6 +23,7 @@ if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
 _LATE = 0.1  # of the interval
 # After a stop by the guard the heat is let out with the fans up: until it is so far below, or for so long.
 _COOLED_K, _COOLING_S = 15.0, 60.0
+_WISHED = "ended by the user"  # this phase only
 _STOPPED = "stopped by the user; what was recorded is kept"
 
 # What whoever watches may ask for at any sample: nothing, the next phase, the end of this run, or of all.
@@ -200,8 +201,7 @@ class _Conductor:
             # A time that is over ends on the grid; everything else at the moment it happened.
             on_time = not ended_by
             begins_s = begins_s + phase.duration_s if on_time else self._bench.now() - self._start_s
-            time_up = "time" if self._end is None else self._end.time_up()
-            self._writer.phase_ended(phase.name, begins_s, ended_by or time_up)
+            self._writer.phase_ended(phase.name, begins_s, *self._ending(ended_by))
             if ended_by == "guard":
                 self.end("guard", self.text)
                 self._cool_down(begins_s)
@@ -213,6 +213,16 @@ class _Conductor:
                 self.end("stopped", _STOPPED)
                 return
         self.end("finished", "")
+
+    def _ending(self, ended_by: str) -> tuple[str, str]:
+        """Return what ended a phase, in words and as one of `ENDINGS`."""
+        if ended_by in ("guard", "load", "user"):
+            return ended_by, ended_by
+        if ended_by == _WISHED:
+            return ended_by, "user"
+        if self._end is None:
+            return "time", "time"
+        return (ended_by, self._end.ending) if ended_by else (self._end.time_up(), "time limit")
 
     def _end_of(self, phase: PlannedPhase, begins_s: float) -> "PhaseEnd | Climb | None":
         self._climb = None
@@ -289,7 +299,7 @@ class _Conductor:
             self.ends_all = wish == "all"
             return "user"
         if wish == "phase":
-            return "ended by the user"
+            return _WISHED
         if self._end is None:
             return ""
         if self._climb is not None:
@@ -330,15 +340,15 @@ class _Conductor:
         for text in self._settings.fans_up():
             self._writer.event(begins_s, f"guard: {text}")
         self._writer.phase("cooldown", begins_s)
-        ended_by, now_s = "time", begins_s
+        ended_by, ending, now_s = "time", "time", begins_s
         while now_s - begins_s < _COOLING_S:
             due_s = self._start_s + self._tick * self._plan.interval_s
             self._bench.sleep(due_s - self._bench.now())
             now_s, values, _ = self._sample()
             if _COOLED_K <= self._guard.coolest_margin_k(values) < math.inf:
-                ended_by = "cooled down"
+                ended_by, ending = "cooled down", "rested"
                 break
-        self._writer.phase_ended("cooldown", now_s, ended_by)
+        self._writer.phase_ended("cooldown", now_s, ended_by, ending)
 
     def _climb_stairs(self, load: Load, now_s: float) -> None:
         """Let as many workers work as the staircase says for this moment."""

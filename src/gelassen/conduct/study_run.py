@@ -25,6 +25,7 @@ from gelassen.study.disk.notes import Note, add_note
 from gelassen.study.disk.run_file import read_run_file
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.gate import Gate, likely_s
+from gelassen.study.file.study_file import StudyFile
 
 # What counts as a run that was made. A crash, a shutdown, a stop by the guard are results; a run that the
 # tester stopped, or that failed for want of disk or a load, is made again.
@@ -84,11 +85,39 @@ def expected_s(study: Study, planned: list[PlannedRun]) -> tuple[float, float]:
     return one * len(planned), usual.hand_change * sum(bool(run.changes) for run in planned)
 
 
+Operator = Callable[[PlannedRun], bool | str]
+
+
+def _changed_by_hand(operator: Operator | None, planned: PlannedRun) -> str | None:
+    """Ask for the changes by hand that a run needs; return what is noted of them, None to end."""
+    if not planned.changes or operator is None:
+        return ""
+    answer = operator(planned)
+    if answer is False:
+        return None
+    return answer if isinstance(answer, str) else ""
+
+
+def _checked_change(
+    operator: Operator | None, bench: Bench, study: StudyFile, planned: PlannedRun, note: str
+) -> str | None:
+    """Ask again where readings do not show a change; return what is noted with it, None to end."""
+    if not planned.changes or operator is None:
+        return note
+    wrong = shows(bench, study, planned)
+    if not wrong:
+        return note
+    again = _changed_by_hand(operator, replace(planned, problems=tuple(wrong)))
+    if again is None:
+        return None
+    return "; ".join(filter(None, [note, again, *shows(bench, study, planned)]))
+
+
 def conduct_study(
     study: Study,
     bench_for: Callable[[PlannedRun], Bench],
     *,
-    operator: Callable[[PlannedRun], bool | str] | None = None,
+    operator: Operator | None = None,
     progress: Callable[[Progress], None] | None = None,
     say: Callable[[str], None] | None = None,
     wish: Callable[[], Wish] | None = None,
@@ -143,24 +172,13 @@ def conduct_study(
     planned_runs = [*_repeat(study, again), *still_to_do(study)][:most]
     planned_runs = with_changes(study.file, planned_runs, on_bench(study))
     for number, planned in enumerate(planned_runs):
-        note = ""
-        if planned.changes and operator is not None:
-            answer = operator(planned)
-            if answer is False:
-                return
-            note = answer if isinstance(answer, str) else ""
+        note = _changed_by_hand(operator, planned)
+        if note is None:
+            return
         bench = bench_for(planned)
-        if (
-            planned.changes
-            and operator is not None
-            and (wrong := shows(bench, study.file, planned))
-        ):
-            answer = operator(replace(planned, problems=tuple(wrong)))
-            if answer is False:
-                return
-            note = "; ".join(filter(None, [note, answer if isinstance(answer, str) else ""]))
-            wrong = shows(bench, study.file, planned)
-            note = "; ".join(filter(None, [note, *wrong]))
+        note = _checked_change(operator, bench, study.file, planned, note)
+        if note is None:
+            return
         plan = plan_recording(
             bench, study.file, Wanted(), levels=planned.levels, rest_k=rest_level(study, planned)
         )
@@ -234,7 +252,7 @@ def rest_level(study: Study, planned: PlannedRun) -> float | None:
         run = read_run_file(folder / RUN_JSON)
         same = all(run.levels.get(name) == planned.levels.get(name) for name in by_hand)
         idle = next((phase for phase in run.phases if phase.name == "idle"), None)
-        if not same or idle is None or idle.ended_by not in ("at rest", "time"):
+        if not same or idle is None or idle.ending not in ("rested", "time"):
             continue
         frame = read_run(folder).frame
         last = frame[(frame.index <= idle.end_s) & (frame.index > idle.end_s - 30)]

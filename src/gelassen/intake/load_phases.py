@@ -3,6 +3,7 @@
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan, load_stretches, span_from_level
@@ -10,7 +11,8 @@ from gelassen.core.recording.recording import Phase
 from gelassen.core.recording.series import series_of
 
 _LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wall.supply.power_w")
-PAUSED = "the load paused"
+# The code of the caution that the load of a log paused.
+LOAD_PAUSED = "load_paused"
 _HOLD_S = 600.0
 # Shorter than this before the load is no rest, but the moment between two commands.
 _LEAST_S = 5.0
@@ -24,7 +26,7 @@ def find_phases(
     load_start_s: float | None = None,
     load_end_s: float | None = None,
     hold_s: tuple[float, float] | None = None,
-) -> tuple[tuple[Phase, ...], list[str]]:
+) -> tuple[tuple[Phase, ...], list[Caution]]:
     """Return the phases of a log, and what was noticed about its loads; no phases if nothing tells.
 
     Parameters
@@ -41,8 +43,8 @@ def find_phases(
     """
     times = frame.index.to_numpy(dtype=float)
     first, last = float(times[0]), float(times[-1])
-    notes: list[str] = []
-    start, end, by = load_start_s, load_end_s, "told"
+    notes: list[Caution] = []
+    start, end, by, ending = load_start_s, load_end_s, "told", "told"
     for name, moment in (("load start", start), ("load end", end)):
         if moment is not None and not first <= moment <= last:
             raise InputError(
@@ -55,7 +57,7 @@ def find_phases(
         if span is not None and start is None:
             span, source = _with_all_of_the_load(frame, times, span, str(source))
         if span is not None:
-            by = f"found in {source}" if start is None else "told"
+            by, ending = (f"found in {source}", "found") if start is None else ("told", "told")
             known = start is not None
             start = span.start_s if start is None and span.found_start else start
             end = span.end_s if end is None and (span.found_end or known) else end
@@ -64,8 +66,12 @@ def find_phases(
         if len(stretches) > 1 and load_start_s is None:
             listed = ", ".join(f"{a:.0f} to {b:.0f} s" for a, b in others[:5])
             notes.append(
-                f"{PAUSED}: it was also on from {listed}. The longest stretch is analysed; choose another "
-                "with --load-start, or take each as a run of its own with --every-load"
+                Caution(
+                    f"the load paused: it was also on from {listed}. The longest stretch is analysed; "
+                    "choose another with --load-start, or take each as a run of its own with "
+                    "--every-load",
+                    code=LOAD_PAUSED,
+                )
             )
     if start is None and end is None and hold_s is None:
         return (), notes
@@ -79,13 +85,13 @@ def find_phases(
             f"the hold from {hold[0]:g} to {hold[1]:g} s does not lie in the load ({begin:g} to {stop:g} s)"
         )
     stop = max(stop, hold[1])
-    phases = [Phase("idle", first, begin, by)] if begin - first > _LEAST_S else []
+    phases = [Phase("idle", first, begin, by, ending)] if begin - first > _LEAST_S else []
     phases += [
-        Phase("soak", begin, hold[0], by),
-        Phase("hold", hold[0], hold[1], by if hold_s is None else "told"),
+        Phase("soak", begin, hold[0], by, ending),
+        Phase("hold", hold[0], hold[1], *((by, ending) if hold_s is None else ("told", "told"))),
     ]
     if last - stop > _LEAST_S:
-        phases.append(Phase("cooldown", stop, last, by))
+        phases.append(Phase("cooldown", stop, last, by, ending))
     return tuple(phases), notes
 
 

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.changes.alignment import Alignment, align_changes
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.recording import Origin, Recording
@@ -96,7 +97,8 @@ def merge_logs(
         entry, words = _lay(first, other, told.get(other.name), match=match)
         _must_overlap(first, other, entry)
         joined.append(entry)
-        cautions += [f"{other.name}: {text}" for text in (*words, *other.cautions)]
+        noticed = [Caution(text, code="clock_of_log") for text in words]
+        cautions += [one.of(other.name) for one in (*noticed, *other.cautions)]
     frame, origins, notes = _table(recordings, [0.0, *(entry.offset_s for entry in joined)])
     earlier_s = max(-float(frame.index[0]), 0.0)
     frame.index = pd.Index(np.round(frame.index + earlier_s, 6), name=TIME)
@@ -104,7 +106,9 @@ def merge_logs(
         first,
         frame=frame,
         channels=origins,
-        cautions=tuple(dict.fromkeys([*cautions, *notes])),
+        cautions=tuple(
+            dict.fromkeys([*cautions, *(Caution(text, code="merged_channels") for text in notes)])
+        ),
         phases=(),
         started=None if first.started is None else first.started - timedelta(seconds=earlier_s),
         events=tuple(replace(event, at_s=event.at_s + earlier_s) for event in first.events),

@@ -203,7 +203,7 @@ def _as_guessed(key: str, guess: Guess) -> tuple[ColumnWords, Conversion]:
         "as it is" if conversion == Conversion() else _words(guess.unit, own, Target(guess.channel))
     )
     return ColumnWords(
-        key, guess.channel, words, guess.unit, guess.confidence, guess.why
+        key, guess.channel, words, guess.unit, guess.confidence, guess.why, guess.only_named
     ), conversion
 
 

@@ -5,11 +5,12 @@ from datetime import timedelta
 
 import numpy as np
 
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.load_span import load_stretches
 from gelassen.core.recording.recording import Event, Recording
 from gelassen.core.recording.series import mean_where
-from gelassen.intake.load_phases import PAUSED, find_phases, load_channel
+from gelassen.intake.load_phases import LOAD_PAUSED, find_phases, load_channel
 
 # Something this short beside the longest load is none of those that were to be measured.
 _SHORT_S, _SHORT_SHARE = 300.0, 0.25
@@ -74,12 +75,12 @@ def _piece(
         Event(event.at_s - first, event.text)
         for event in recording.events if 0 <= event.at_s - first <= last
     )  # fmt: skip
-    told = [text for text in recording.cautions if not text.startswith(PAUSED)]
+    told = [one for one in recording.cautions if one.code != LOAD_PAUSED]
     return replace(
         recording,
         frame=frame,
         started=None if started is None else started + timedelta(seconds=first),
         phases=phases,
         events=events,
-        cautions=(*told, f"{words}, from {first:.0f} s of the log on"),
+        cautions=(*told, Caution(f"{words}, from {first:.0f} s of the log on", code="part_of_log")),
     )

@@ -5,6 +5,7 @@ import hashlib
 import os
 import shutil
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.recording import Recording
 from gelassen.study.disk.archive import store_recording
 from gelassen.study.disk.run_file import (
+    CautionEntry,
     EventEntry,
     OriginEntry,
     PhaseEntry,
@@ -106,12 +108,9 @@ def _fill(
             name: OriginEntry(header=origin.header, conversion=origin.conversion)
             for name, origin in recording.channels.items()
         },
-        phases=[
-            PhaseEntry(name=p.name, start_s=p.start_s, end_s=p.end_s, ended_by=p.ended_by)
-            for p in recording.phases
-        ],
+        phases=[PhaseEntry(**asdict(p)) for p in recording.phases],
         events=[EventEntry(at_s=event.at_s, text=event.text) for event in recording.events],
-        cautions=list(recording.cautions),
+        cautions=[CautionEntry.of(one) for one in recording.cautions],
         versions=versions(),
     )
     store_recording(folder, recording, run, source=keep)

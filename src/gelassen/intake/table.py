@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from datetime import datetime
 from mmap import ACCESS_READ, mmap
 from os import cpu_count
@@ -10,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.recording import Origin, Recording
@@ -22,7 +24,7 @@ from gelassen.intake.text.decimals import decide_decimals
 from gelassen.intake.text.encoding import Decoded, decode, is_plain_utf8
 from gelassen.intake.text.headers import Header, read_header
 from gelassen.intake.text.layout import DELIMITERS, Layout, find_layout
-from gelassen.intake.text.rows import LeftOut, Rows, read_rows, shown
+from gelassen.intake.text.rows import TORN, Column, LeftOut, Rows, read_rows, shown
 from gelassen.intake.time import clock_zero
 from gelassen.intake.time.sampling import sample_columns
 from gelassen.intake.time.stamp_reading import offset_of, read_stamps
@@ -35,6 +37,8 @@ _LONG = 64 << 20
 _SHOWN = 12
 # Rows with text where a number belongs are spoilt; where there are more, the column is.
 _FEW_ROWS, _FEW_SHARE = 3, 0.01
+# The code of the caution that names the columns nothing was made of.
+COLUMNS_LEFT_ALONE = "columns_left_alone"
 
 
 def understand_table(
@@ -61,21 +65,88 @@ def understand_table(
     return _understand(path, _text_of(path, told), targets, told, strict=strict)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Form:
+    """The form of a table: where its rows begin, how its cells are written, what its columns mean."""
+
+    layout: Layout
+    start: int  # byte of the first row
+    keys: Sequence[str]
+    samples: list[list[str]]
+    main: Decimal
+    time: TimeColumn
+    plans: Sequence[Column]
+    words: Sequence[ColumnWords]
+    conversions: Sequence[Conversion]
+    cautions: tuple[Caution, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Samples:
+    """The rows of a table as samples."""
+
+    frame: pd.DataFrame
+    started: datetime | None
+    left_out: dict[str, LeftOut]
+    cautions: tuple[Caution, ...]
+
+
 def _understand(
     path: Path, decoded: Decoded, targets: Mapping[str, Target], told: Told, *, strict: bool
 ) -> Understanding:
+    form = _form(path, decoded, targets, told, strict=strict)
+    samples = _samples(path, decoded, form, told)
+    phases, noticed = find_phases(
+        samples.frame,
+        load_start_s=told.load_start_s,
+        load_end_s=told.load_end_s,
+        hold_s=told.hold_s,
+    )
+    usual, wide = gaps(samples.frame.index.to_numpy(dtype=float))
+    time, words, layout = form.time, form.words, form.layout
+    recording = Recording(
+        frame=samples.frame, started=samples.started, phases=phases, name=path.stem,
+        cautions=(*form.cautions, *samples.cautions, *_column_cautions(words), *noticed),
+        outcome="imported",
+        channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel},
+    )  # fmt: skip
+    return Understanding(
+        recording=recording,
+        columns=tuple(w for w in words if w.confidence != "time"),
+        time_headers=tuple(form.keys[k] for k in time.columns),
+        facts={
+            "encoding": decoded.encoding,
+            "delimiter": DELIMITERS.get(layout.delimiter, layout.delimiter),
+            "decimal mark": "comma" if form.main == "," else "point",
+            "table": _where(layout),
+            "time": " and ".join(f'"{form.keys[k]}"' for k in time.columns) + f": {time.words}",
+            "interval": f"{usual:g} s" if np.isfinite(usual) else "unknown",
+        },
+        left_out=tuple(
+            (reason, some.count, tuple(some.lines), some.example)
+            for reason, some in samples.left_out.items()
+        ),
+        gaps=tuple(wide),
+    )
+
+
+def _form(
+    path: Path, decoded: Decoded, targets: Mapping[str, Target], told: Told, *, strict: bool
+) -> _Form:
+    """Find out how the table is written and what its columns mean."""
     name = str(path)
-    cautions = list(decoded.cautions)
+    cautions = [Caution(text, code="encoding") for text in decoded.cautions]
     layout = find_layout(_first_lines(decoded.data), name, told=told.delimiter)
     keys = distinct(layout.headers)
     headers = _headers(layout)
     start = _byte_of_line(decoded.data, layout.data_line)
     samples = sample_columns(decoded.data, start, layout)
     main, decimals, notes = _decimals(keys, headers, samples, told, name)
-    cautions += notes
+    cautions += [Caution(text, code="decimal_mark") for text in notes]
     assigned, absent = assign(list(keys), targets, strict=strict)
     if absent:
-        cautions.append("the mapping names columns that this log does not have: " + _named(absent))
+        text = "the mapping names columns that this log does not have: " + _named(absent)
+        cautions.append(Caution(text, code="mapping_without_column"))
     time = find_time(
         [Header(key, h.words, h.unit) for key, h in zip(keys, headers, strict=True)], samples,
         decimals, main,
@@ -83,75 +154,68 @@ def _understand(
         dates=told.dates, where=name,
     )  # fmt: skip
     if time.guessed:
-        cautions.append(f"guessed: {time.guessed}")
+        cautions.append(Caution(f"guessed: {time.guessed}", code="time_guessed"))
     stamped = {k for k, form in zip(time.columns, time.forms, strict=True) if form is not None}
     plans, words, conversions = plan_columns(
         keys, headers, samples, assigned, time.columns, stamped, decimals, main
     )
     if not told.draft:
         _need_channels(name, words, told=bool(targets) or told.beside)
+    return _Form(
+        layout=layout, start=start, keys=keys, samples=samples, main=main, time=time, plans=plans,
+        words=words, conversions=conversions, cautions=tuple(cautions),
+    )  # fmt: skip
+
+
+def _samples(path: Path, decoded: Decoded, form: _Form, told: Told) -> _Samples:
+    """Read the rows, and put them on a time line that only goes forward."""
+    name, time, cautions = str(path), form.time, list[Caution]()
     rows = read_rows(
-        decoded.data, start, layout.data_line + 1, layout, plans, main,
+        decoded.data, form.start, form.layout.data_line + 1, form.layout, form.plans, form.main,
         path=path if isinstance(decoded.data, mmap) else None,
-        missing=any(is_missing(cell) for cells in samples for cell in set(cells)),
+        missing=any(is_missing(cell) for cells in form.samples for cell in set(cells)),
     )  # fmt: skip
     seconds = _seconds(rows, time)
     left_out = {reason: some for reason, some in rows.left_out.items() if reason}
-    keep = _usable(rows, seconds, words, left_out, cautions)
+    keep = _usable(rows, seconds, form.words, left_out, cautions)
     if not keep.any():
+        column = form.keys[time.columns[0]]
         raise FileError(
-            f'{name}: no row has a time in column "{keys[time.columns[0]]}" that can be read'
-            if not np.isfinite(seconds).any() else f"{name}: no row is left that can be used"
-        )  # fmt: skip
-    cells = rows.cells[time.columns[0]]
+            f'{name}: no row has a time in column "{column}" that can be read'
+            if not np.isfinite(seconds).any()
+            else f"{name}: no row is left that can be used"
+        )
     first_row = int(np.flatnonzero(keep)[0])
+    first_cell = str(rows.cells[time.columns[0]][first_row])
     times, order, notes = _straightened(rows, seconds, keep, time, told, name)
-    cautions += notes
-    started, t_s, notes = _zero(times, time, str(cells[first_row]), layout, told)
-    cautions += notes
+    cautions += [Caution(text, code="time_line") for text in notes]
+    started, t_s, notes = _zero(times, time, first_cell, form.layout, told)
+    cautions += [Caution(text, code="log_start") for text in notes]
     if t_s.size < 2:
         raise FileError(
             f"{name}, line {rows.line[first_row]}: the only sample of this log; no course can be told from "
             "one. Export a longer part, or note single readings in a run: gelassen note RUN"
         )
-    frame = _frame(rows, words, conversions, order, t_s)
-    cautions += [_left_out_words(reason, some) for reason, some in left_out.items()]
+    frame = _frame(rows, form.words, form.conversions, order, t_s)
     cautions += [
-        f'"{w.header}": {w.why}'
+        Caution(_left_out_words(reason, some), code="rows_left_out")
+        for reason, some in left_out.items()
+    ]
+    return _Samples(frame=frame, started=started, left_out=left_out, cautions=tuple(cautions))
+
+
+def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
+    """Say what was guessed of columns, and which were left alone."""
+    cautions = [
+        Caution(f'"{w.header}": {w.why}', code="column")
         for w in words
-        if w.channel and w.why and "is kept as its name" not in w.why
+        if w.channel and w.why and not w.only_named
     ]
     alone = [w.header for w in words if w.channel is None and w.confidence != "time"]
     if alone:
-        cautions.append("columns left alone, since it is not clear what they are: " + _named(alone))
-    phases, notes = find_phases(
-        frame, load_start_s=told.load_start_s, load_end_s=told.load_end_s, hold_s=told.hold_s
-    )
-    cautions += notes
-    usual, wide = gaps(t_s)
-    recording = Recording(
-        frame=frame, started=started, cautions=tuple(cautions), phases=phases, name=path.stem,
-        outcome="imported",
-        channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel},
-    )  # fmt: skip
-    return Understanding(
-        recording=recording,
-        columns=tuple(w for w in words if w.confidence != "time"),
-        time_headers=tuple(keys[k] for k in time.columns),
-        facts={
-            "encoding": decoded.encoding,
-            "delimiter": DELIMITERS.get(layout.delimiter, layout.delimiter),
-            "decimal mark": "comma" if main == "," else "point",
-            "table": _where(layout),
-            "time": " and ".join(f'"{keys[k]}"' for k in time.columns) + f": {time.words}",
-            "interval": f"{usual:g} s" if np.isfinite(usual) else "unknown",
-        },
-        left_out=tuple(
-            (reason, some.count, tuple(some.lines), some.example)
-            for reason, some in left_out.items()
-        ),
-        gaps=tuple(wide),
-    )
+        text = "columns left alone, since it is not clear what they are: " + _named(alone)
+        cautions.append(Caution(text, code=COLUMNS_LEFT_ALONE))
+    return cautions
 
 
 def distinct(headers: Sequence[str]) -> list[str]:
@@ -285,7 +349,7 @@ def _usable(
     seconds: Floats,
     words: Sequence[ColumnWords],
     left_out: dict[str, LeftOut],
-    cautions: list[str],
+    cautions: list[Caution],
 ) -> Bools:
     """Say which rows are used: those with a time, and without text where a number belongs."""
     keep = np.isfinite(seconds)
@@ -297,16 +361,21 @@ def _usable(
         inside = [(row, text) for row, text in texts if keep[row]]
         if len(inside) > few:
             cautions.append(
-                f'{len(inside)} cells of "{words[k].header}" are no numbers (such as '
-                f'"{_short(inside[0][1])}"): '
-                "taken as missing"
+                Caution(
+                    f'{len(inside)} cells of "{words[k].header}" are no numbers (such as '
+                    f'"{_short(inside[0][1])}"): taken as missing',
+                    code="cells_not_numbers",
+                )
             )
             continue
         for row, text in inside:
             spoilt.setdefault(row, (k, text))
     if len(spoilt) > few:
         cautions.append(
-            f"{len(spoilt)} rows have a cell that is no number: these cells are taken as missing"
+            Caution(
+                f"{len(spoilt)} rows have a cell that is no number: these cells are taken as missing",
+                code="cells_not_numbers",
+            )
         )
         return keep
     for row in sorted(spoilt):
@@ -433,7 +502,7 @@ def _numbers_in_place(rows: Rows, used: Sequence[int]) -> Floats | None:
 def _left_out_words(reason: str, some: LeftOut) -> str:
     lines = ", ".join(map(str, some.lines)) + (" …" if some.count > len(some.lines) else "")
     example = f' ("{some.example}")' if some.example else ""
-    if reason == "the last line is torn":
+    if reason == TORN:
         return f"line {lines}, the last, is torn: left out"
     return f"left out: {some.count} × {reason}, line {lines}{example}"
 

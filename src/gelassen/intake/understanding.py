@@ -34,6 +34,7 @@ class ColumnWords:
     unit: str = ""
     confidence: str = ""
     why: str = ""
+    only_named: bool = False  # nothing was guessed but the name of its item
 
 
 @dataclass(frozen=True, slots=True)

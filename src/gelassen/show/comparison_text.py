@@ -30,7 +30,7 @@ def comparison_text(comparison: StudyComparison) -> str:
 
 def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
     """Return what follows the tables: left out, not comparable, cautions, what to measure next."""
-    sections = [
+    sections: list[tuple[str, list[str]]] = [
         ("left out", [f"{run}: {reason}" for run, reason in comparison.left_out]),
         ("were the runs comparable?", unequal(comparison)),
         ("cautions", list(comparison.cautions)),
@@ -317,69 +317,16 @@ def _legend(comparison: StudyComparison) -> str:
 
 def sentences(comparison: StudyComparison) -> list[str]:
     """Return at most six sentences that answer the question, made from the numbers."""
-    setups = comparison.setups
-    said: list[str] = []
-    peers, at_power = _peers(comparison)
-    free = peers[~peers["at_limit"]]
-    if len(setups) == 1:
-        row = setups.iloc[0]
+    if len(comparison.setups) == 1:
+        row = comparison.setups.iloc[0]
         return [
             f"There is one setup: {row['setup']} settles at {_level(row, comparison)} "
             f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
         ]
-    if not free.empty:
-        best = free.iloc[0]
-        leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
-        if len(leaders) == 1:
-            plural = "" if best["runs"] == 1 else "s"
-            said.append(
-                f"{at_power}{best['setup']} is the coolest: {_level(best, comparison)} "
-                f"({interval(best['low_k'], best['high_k'])}; {best['runs']} "
-                f"run{plural})."
-            )
-        else:
-            said.append(
-                f"{at_power}{_listed(leaders['setup'])} share the first rank: they cannot be told apart."
-            )
-        leads_baseline = comparison.baseline in (None, best["setup"])
-        if len(leaders) == 1 and leads_baseline and len(free) > 1:
-            said += _next_best(best, free.iloc[1], comparison)
-        if comparison.baseline is not None:
-            if (
-                len(leaders) == 1
-                and best["setup"] != comparison.baseline
-                and best["distinguishable"]
-            ):
-                said.append(_clear_difference(best, comparison))
-            doubtful = free[
-                (free["setup"] != comparison.baseline) & ~free["distinguishable"].eq(True)
-            ]
-            said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
-        said += _said_of_unlike(comparison, set(leaders["setup"]), set(free["setup"]))
-        followers = free[~free["setup"].isin(leaders["setup"])].to_dict("records")
-        said += [
-            f"{a['setup']} and {b['setup']} cannot be told apart."
-            for a, b in pairwise(followers)
-            if _share_rank(a, b) and comparison.baseline not in (a["setup"], b["setup"])
-        ][:1]
-    limited = peers[peers["at_limit"]]
-    for row in limited.to_dict("records")[:2]:
-        limit = (
-            fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
-        )
-        held = ", ".join(
-            text
-            for text in (
-                fixed(row["power_w"], 0, "W") if not math.isnan(row["power_w"]) else "",
-                fixed(row["clock_mhz"], 0, "MHz") if not math.isnan(row["clock_mhz"]) else "",
-            )
-            if text
-        )
-        said.append(
-            f"{row['setup']} sat at the limit of {limit}"
-            + (f" and held only {held}" if held else "")
-            + "; its temperature says no more than that."
-        )
+    peers, at_power = _peers(comparison)
+    free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
+    said = _of_free_setups(comparison, free, at_power) if not free.empty else []
+    said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
     if math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (
@@ -390,6 +337,51 @@ def sentences(comparison: StudyComparison) -> list[str]:
             "deviation over all setups, steadied by what remounting usually does)."
         )
     return said[:6]
+
+
+def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: str) -> list[str]:
+    """Say which of the setups below their limit is the coolest, and which cannot be told apart."""
+    best = free.iloc[0]
+    leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
+    alone = len(leaders) == 1
+    if alone:
+        plural = "" if best["runs"] == 1 else "s"
+        said = [
+            f"{at_power}{best['setup']} is the coolest: {_level(best, comparison)} "
+            f"({interval(best['low_k'], best['high_k'])}; {best['runs']} run{plural})."
+        ]
+    else:
+        said = [
+            f"{at_power}{_listed(leaders['setup'])} share the first rank: they cannot be told apart."
+        ]
+    baseline = comparison.baseline
+    if alone and baseline in (None, best["setup"]) and len(free) > 1:
+        said += _next_best(best, free.iloc[1], comparison)
+    if baseline is not None:
+        if alone and best["setup"] != baseline and best["distinguishable"]:
+            said.append(_clear_difference(best, comparison))
+        doubtful = free[(free["setup"] != baseline) & ~free["distinguishable"].eq(True)]
+        said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
+    said += _said_of_unlike(comparison, set(leaders["setup"]), set(free["setup"]))
+    followers = free[~free["setup"].isin(leaders["setup"])].to_dict("records")
+    said += [
+        f"{a['setup']} and {b['setup']} cannot be told apart."
+        for a, b in pairwise(followers)
+        if _share_rank(a, b) and baseline not in (a["setup"], b["setup"])
+    ][:1]
+    return said
+
+
+def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
+    """Say what a setup at its temperature limit held."""
+    limit = fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
+    told = ((row["power_w"], "W"), (row["clock_mhz"], "MHz"))
+    held = ", ".join(fixed(value, 0, unit) for value, unit in told if not math.isnan(value))
+    return (
+        f"{row['setup']} sat at the limit of {limit}"
+        + (f" and held only {held}" if held else "")
+        + "; its temperature says no more than that."
+    )
 
 
 def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:

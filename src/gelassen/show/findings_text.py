@@ -83,7 +83,7 @@ def _at(conditional: pd.DataFrame, row: Any, where: str) -> str:
         (conditional["factor"] == row.factor)
         & (conditional["level"] == row.level)
         & (conditional["versus"] == row.versus)
-        & conditional["where"].map(lambda text: where in text.split(", "))
+        & conditional["other_levels"].map(lambda levels: where in levels)
     ]
     if same.empty:
         return ""
@@ -120,7 +120,7 @@ def response_text(found: Response, name: str) -> str:
 def tradeoff_text(found: Tradeoff) -> str:
     """Return a trade-off."""
     # What one gets of something per unit of the other; a rise per unit of anything says nothing.
-    gain = not found.y_name.startswith("rise")
+    gain = found.more_y
     rows = [
         [
             r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False),

@@ -11,6 +11,7 @@ from gelassen.core.recording.recording import Recording
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.run.summary import RunSummary
 from gelassen.core.settling.steady_result import SteadyState
+from gelassen.core.throttling.throttling import Throttling
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 
@@ -41,70 +42,69 @@ def _title(summary: RunSummary) -> str:
 
 def _answer(summary: RunSummary, recording: Recording) -> list[str]:
     lines = []
-    steady = summary.steady
     if summary.outcome not in ("finished", "imported"):
         lines.append(f"The run ended early: {summary.outcome}.")
-    if recording.protocol == "capacity":
-        lines.append(_climb_words(summary))
-    elif steady is None:
-        lines += _without_temperature(summary, recording)
-    elif len(summary.stretches) > 1:
-        levels = {level.start_s: level for level in summary.levels}
-        for stretch in summary.stretches:
-            level = levels.get(stretch.start_s)
-            at_limit = _at_limit(summary) if level is None else level.at_limit
-            lines.append(
-                f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
-                + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
-                + f": {_steady_words(stretch.steady, summary, at_limit)}{_stretch_words(stretch)}"
-            )
-        lines += _change_words(summary)
-    else:
-        lines.append(_capital(_steady_words(steady, summary, _at_limit(summary))))
-    throttling = summary.throttling
-    if throttling is not None:
-        if throttling.onset_s is None:
-            lines.append("It was not held back, neither by heat nor by a power limit.")
-        else:
-            causes = [
-                f"{share(part)} of the load by {cause}"
-                for part, cause in (
-                    (throttling.thermal_share, "heat"),
-                    (throttling.power_share, "its power limit"),
-                )
-                if part >= 0.005
-            ]
-            lines.append(
-                f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}."
-            )
-        lost = summary.held_back
-        if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
-            lines.append(
-                f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free"
-                + ("; the boost of a cold chip is part of that." if lost.free_s < 60 else ".")
-            )
-        if throttling.at_limit:
-            lines.append(
-                "It sat at its temperature limit: temperature cannot tell this setup from a worse one, "
-                "or show by how much a better one is better. Compare power, clock or work."
-            )
-        if np.isfinite(throttling.sag_mhz) and throttling.sag_mhz >= 1:
-            lines.append(
-                f"Boost sagged by {throttling.sag_mhz:.0f} MHz as it warmed, which is not throttling."
-            )
-    held = [
-        fixed(value, digits, unit)
-        for value, digits, unit in (
-            (summary.power_w, 1, "W"),
-            (summary.clock_mhz, 0, "MHz"),
-            (summary.fan_rpm, 0, "rpm"),
-            (summary.work_per_s, 1, "rounds of work per second"),
-        )
-        if np.isfinite(value)
-    ]
+    lines += _settling_words(summary, recording)
+    if summary.throttling is not None:
+        lines += _throttling_words(summary, summary.throttling)
+    told = (
+        (summary.power_w, 1, "W"),
+        (summary.clock_mhz, 0, "MHz"),
+        (summary.fan_rpm, 0, "rpm"),
+        (summary.work_per_s, 1, "rounds of work per second"),
+    )
+    held = [fixed(value, digits, unit) for value, digits, unit in told if np.isfinite(value)]
     if held:
         lines.append(f"Held: {', '.join(held)}.")
     return [*lines, *_heat_words(summary), *_course_words(summary)]
+
+
+def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
+    """Say where the temperature settles: of the whole load, or of each stretch between changes."""
+    if recording.protocol == "capacity":
+        return [_climb_words(summary)]
+    if summary.steady is None:
+        return _without_temperature(summary, recording)
+    if len(summary.stretches) < 2:
+        return [_capital(_steady_words(summary.steady, summary, _at_limit(summary)))]
+    levels = {level.start_s: level for level in summary.levels}
+    lines = []
+    for stretch in summary.stretches:
+        level = levels.get(stretch.start_s)
+        at_limit = _at_limit(summary) if level is None else level.at_limit
+        lines.append(
+            f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
+            + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
+            + f": {_steady_words(stretch.steady, summary, at_limit)}{_stretch_words(stretch)}"
+        )
+    return lines + _change_words(summary)
+
+
+def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
+    """Say when the chip was held back, by what, and what that cost."""
+    lines = []
+    if throttling.onset_s is None:
+        lines.append("It was not held back, neither by heat nor by a power limit.")
+    else:
+        told = ((throttling.thermal_share, "heat"), (throttling.power_share, "its power limit"))
+        causes = [f"{share(part)} of the load by {cause}" for part, cause in told if part >= 0.005]
+        lines.append(f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}.")
+    lost = summary.held_back
+    if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
+        lines.append(
+            f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free"
+            + ("; the boost of a cold chip is part of that." if lost.free_s < 60 else ".")
+        )
+    if throttling.at_limit:
+        lines.append(
+            "It sat at its temperature limit: temperature cannot tell this setup from a worse one, "
+            "or show by how much a better one is better. Compare power, clock or work."
+        )
+    if np.isfinite(throttling.sag_mhz) and throttling.sag_mhz >= 1:
+        lines.append(
+            f"Boost sagged by {throttling.sag_mhz:.0f} MHz as it warmed, which is not throttling."
+        )
+    return lines
 
 
 def _climb_words(summary: RunSummary) -> str:

@@ -23,10 +23,10 @@ def instructions(study: StudyFile, planned: PlannedRun) -> list[str]:
     """Return what to do before a run, step by step, in words."""
     steps = []
     for change in planned.changes:
-        factor, _, _ = change.partition(":")
-        steps.append(change)
-        if factor in study.factors:
-            steps += [f"  {line}" for line in _how(study, factor, planned.levels.get(factor))]
+        steps.append(change.words)
+        if change.factor is not None:
+            level = planned.levels.get(change.factor)
+            steps += [f"  {line}" for line in _how(study, change.factor, level)]
     return steps
 
 

@@ -1,17 +1,16 @@
 """Which mounting a run belongs to: whether a change by hand took the cooler off."""
 
 from gelassen.answers import Study
-from gelassen.conduct.planning.order import PlannedRun
+from gelassen.conduct.planning.order import HandChange, PlannedRun
 from gelassen.study.disk.run_file import read_run_file
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.levels import takes_cooler_off
 from gelassen.study.file.study_file import StudyFile
 
 
-def remounts(study: StudyFile, change: str) -> bool:
-    """Say whether a change by hand, in the words of a plan, takes the cooler off."""
-    name = change.partition(":")[0]
-    return name not in study.factors or takes_cooler_off(study, name)
+def remounts(study: StudyFile, change: HandChange) -> bool:
+    """Say whether a change by hand takes the cooler off."""
+    return change.factor is None or takes_cooler_off(study, change.factor)
 
 
 def mounting_of(study: Study, planned: PlannedRun) -> str:

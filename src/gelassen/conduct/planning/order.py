@@ -15,6 +15,17 @@ Levels = dict[str, str | float]
 _HARDNESS = ("power", "load", "cores", "clock")
 
 
+@dataclass(frozen=True, slots=True)
+class HandChange:
+    """One thing to change by hand. `factor` is None where the same setup is mounted again."""
+
+    factor: str | None
+    words: str
+
+    def __str__(self) -> str:
+        return self.words
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedRun:
     """One run of a plan.
@@ -26,7 +37,7 @@ class PlannedRun:
     block
         Which pass over the setups it belongs to, from 1.
     changes
-        What must be changed by hand before it, in words; empty if nothing.
+        What must be changed by hand before it; empty if nothing.
     again
         Whether it repeats the baseline, to catch a drift of the machine.
     again_of
@@ -38,7 +49,7 @@ class PlannedRun:
     setup: str
     levels: Levels
     block: int
-    changes: tuple[str, ...] = ()
+    changes: tuple[HandChange, ...] = ()
     again: bool = False
     again_of: str | None = None
     problems: tuple[str, ...] = ()
@@ -122,7 +133,7 @@ def with_changes(
     told = []
     for run in runs:
         own = _by_hand(study, run.setup)
-        remount = any(change.startswith("remount") for change in run.changes)
+        remount = any(change.factor is None for change in run.changes)
         told.append(replace(run, changes=_changes(previous, own, remount=remount)))
         previous = own
     return told
@@ -184,13 +195,17 @@ def _differ(before: Levels, after: Levels) -> list[str]:
     return [factor for factor, level in after.items() if before.get(factor) != level]
 
 
-def _changes(before: Levels, after: Levels, *, remount: bool) -> tuple[str, ...]:
+def _changes(before: Levels, after: Levels, *, remount: bool) -> tuple[HandChange, ...]:
     changes = [
-        f"{factor}: {shown_level(level)}"
-        + (f" (was {shown_level(before[factor])})" if factor in before else "")
+        HandChange(
+            factor,
+            f"{factor}: {shown_level(level)}"
+            + (f" (was {shown_level(before[factor])})" if factor in before else ""),
+        )
         for factor, level in after.items()
         if factor in _differ(before, after)
     ]
     if not changes and remount and before and after:
-        changes = ["remount: " + ", ".join(shown_level(level) for level in after.values())]
+        mounted = ", ".join(shown_level(level) for level in after.values())
+        changes = [HandChange(None, f"remount: {mounted}")]
     return tuple(changes)

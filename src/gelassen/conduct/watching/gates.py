@@ -63,6 +63,11 @@ class PhaseEnd:
         by_now = "" if self._last is None else f"; {_by_now(self._last)} by now"
         return f"waits to know it to ±{self._gate.within_k:g} K{by_now}"
 
+    @property
+    def ending(self) -> str:
+        """What ends the phase if it ends now, as one of `ENDINGS`."""
+        return "rested" if self._gate.until == RESTED else "known"
+
     def offer(self, now_s: float) -> str:
         """Return what ends the phase at this moment; empty if it goes on."""
         answer = self._thinker.answer()
@@ -123,7 +128,7 @@ class PhaseEnd:
         # At rest all cores are alike, and their mean is less coarse than one of them.
         channel = MEAN_OF_CORES if core_channels(frame) else None
         frame = with_mean_of_cores(frame, channel)
-        chosen, _ = choose_temperature(frame, frame.index >= self._since_s, channel, over)
+        chosen = choose_temperature(frame, frame.index >= self._since_s, channel, over).channel
         temperature = None if chosen is None else series_of(frame, chosen)
         if temperature is None:
             return None

@@ -6,20 +6,25 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import chi2, norm
 
+from gelassen.core.capacity.level_readings import (
+    BelowLimit,
+    Bounds,
+    PowerLevels,
+    read_power_levels,
+)
 from gelassen.core.capacity.rise_over_power import (
     PowerCourses,
     departure_size,
     departures_alike,
     draw_courses,
 )
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import (
-    Bools,
     Floats,
     SeriesLike,
     as_confidence,
     as_positive,
-    as_series,
 )
 from gelassen.core.foundation.result import Result
 
@@ -65,7 +70,7 @@ class Capacity(Result):
     limit_c: float
     ambient_c: float
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     exponent: float = 1.0
     course_power_w: tuple[float, ...] = ()
     course_rise_k: tuple[float, ...] = ()
@@ -96,9 +101,6 @@ class Capacity(Result):
         return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
 
 
-# Of runs that were held back: power, rise, power that was wanted, error of the rise, room.
-_Bounds = tuple[Floats, Floats, Floats, Floats, Floats]
-_LEAST_W = 1e-3  # no machine that is tested for its cooling draws less
 # Powers that differ by less are one level: no slope can be told from them.
 _ONE_LEVEL = 0.03
 
@@ -169,165 +171,161 @@ def sustainable_power(
     errors are not given, or the points scatter beyond chance, the scatter about the curve takes their
     place. Curves that put more rise on the power a held-back run held than it showed are weighed down.
     """
-    if not mounting_freedom > 0:
-        raise InputError(f"mounting_freedom is {mounting_freedom:g}: give a number above zero")
-    power = as_series("power_w", power_w)
-    rise = as_series("rise_k", rise_k)
     confidence = as_confidence(confidence)
-    if rise.size != power.size:
-        raise InputError(f"rise_k has {rise.size} entries, power_w has {power.size}: one a level")
-    error = None if rise_se_k is None else as_series("rise_se_k", rise_se_k)
-    if error is not None and error.size != power.size:
-        raise InputError(f"rise_se_k has {error.size} entries, power_w has {power.size}")
     if not ambient_c < limit_c < 250:
         raise InputError(
             f"the limit is {limit_c:g} °C and the room {ambient_c:g} °C: the limit must lie above the room "
             "and below 250 °C"
         )
-    known = np.isfinite(power) & np.isfinite(rise)
-    if error is not None:
-        known &= np.isfinite(error) & (error >= 0)
-    if not known.any():
-        raise InputError("no power level has both a power and a rise")
-    if (power[known] < _LEAST_W).any():
-        raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
-    power, rise = power[known], rise[known]
-    error = None if error is None else error[known]
-    held = np.zeros(power.size, dtype=bool)
-    if throttled is not None:
-        flags = np.asarray(throttled, dtype=bool)
-        if flags.size != known.size:
-            raise InputError(f"throttled has {flags.size} entries, power_w has {known.size}")
-        held = flags[known]
-    wanted = np.full(known.size, np.nan) if wanted_w is None else as_series("wanted_w", wanted_w)
-    if wanted.size != known.size:
-        raise InputError(f"wanted_w has {wanted.size} entries, power_w has {known.size}")
-    speed = np.full(known.size, np.nan) if fan_rpm is None else as_series("fan_rpm", fan_rpm)
-    if speed.size != known.size:
-        raise InputError(f"fan_rpm has {speed.size} entries, power_w has {known.size}")
-    speed = speed[known]
-    rooms = np.full(known.size, np.nan)
-    if measured_room_c is not None:
-        rooms = as_series("measured_room_c", measured_room_c)
-    if rooms.size != known.size:
-        raise InputError(f"measured_room_c has {rooms.size} entries, power_w has {known.size}")
-    rooms = np.where(np.isfinite(rooms), rooms, ambient_c)[known]
-    temperature_c = rise + rooms
-    alone = np.full(power.size, -1.0) if mount is None else _mountings(mount, known)
-    moved = np.outer(rise, rise) * mounting_spread**2
-    moved = np.where(np.equal.outer(alone, alone) & (alone >= 0), moved, np.diag(np.diag(moved)))
-    held_error = np.zeros(power.size) if error is None else error
-    held_error = np.hypot(held_error, mounting_spread * rise)
-    bounds = (power[held], rise[held], wanted[known][held], held_error[held], rooms[held])
-    if held.all():
-        return _only_bounds(bounds, limit_c, ambient_c, confidence)
-    power, rise, moved = power[~held], rise[~held], moved[np.ix_(~held, ~held)]
-    error = None if error is None else error[~held]
+    levels = read_power_levels(
+        power_w, rise_k, rise_se_k=rise_se_k, throttled=throttled, wanted_w=wanted_w, fan_rpm=fan_rpm,
+        measured_room_c=measured_room_c, mount=mount, mounting_spread=mounting_spread,
+        mounting_freedom=mounting_freedom, ambient_c=ambient_c,
+    )  # fmt: skip
+    asked = _Asked(float(limit_c), float(ambient_c), confidence)
+    if levels.held.all():
+        return _only_bounds(levels.bounds, asked)
+    below = levels.below_limit
+    measured = np.concatenate([below.power, levels.bounds.power])
+    reason, variance, freedom = _unusable(below, measured, mounting_freedom)
+    if variance is None or reason:
+        return _guess(below, levels.bounds, variance, reason, asked)
+    full = np.inf
+    if full_speed_rpm is not None:
+        full = as_positive("full_speed_rpm", full_speed_rpm, "rpm")
+    courses, inverse = draw_courses(
+        below.power, below.rise, np.diag(variance) + below.moved, freedom,
+        asked.allowed_k, asked.ambient_c, below.rooms_c,
+        speeds=levels.known_speeds, full_speed=full,
+    )  # fmt: skip
+    draws, exponents = _capacities(
+        courses, below.power, below.rise, below.rooms_c, inverse, asked.allowed_k
+    )
+    weights = _with_bounds(courses, levels.bounds)
+    return _answer(courses, weights, draws, exponents, levels, measured, asked)
 
-    allowed_k = limit_c - ambient_c
-    powers = np.concatenate([power, bounds[0]])
-    variance, freedom = _variance(power, rise, error, np.diag(moved), mounting_freedom)
-    reason = ""
-    if (rise <= 0).any():
-        reason = f"a rise of {rise.min():.1f} K is not above zero: was the right reference used?"
-    elif np.ptp(powers) <= _ONE_LEVEL * powers.max():
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What is asked: the limit and the room, in °C, and the confidence."""
+
+    limit_c: float
+    ambient_c: float
+    confidence: float
+
+    @property
+    def allowed_k(self) -> float:
+        """The rise that the limit allows in this room."""
+        return self.limit_c - self.ambient_c
+
+    def capacity(
+        self,
+        value: float,
+        low: float,
+        high: float,
+        model: str,
+        measured_w: Floats,
+        cautions: list[Caution],
+        *,
+        exponent: float = 1.0,
+        course: tuple[Floats, Floats] = (np.empty(0), np.empty(0)),
+    ) -> Capacity:
+        """Return an answer to what is asked."""
+        return Capacity(
+            power_w=value,
+            low_w=low,
+            high_w=high,
+            model=model,
+            extrapolated=not measured_w.min() <= value <= measured_w.max(),
+            resistance_k_per_w=self.allowed_k / value if value > 0 else float("nan"),
+            limit_c=self.limit_c,
+            ambient_c=self.ambient_c,
+            confidence=self.confidence,
+            cautions=tuple(cautions),
+            exponent=exponent,
+            course_power_w=tuple(map(float, course[0])),
+            course_rise_k=tuple(map(float, course[1])),
+        )
+
+
+def _unusable(
+    below: BelowLimit, measured_w: Floats, mounting_freedom: float
+) -> tuple[str, Floats | None, float]:
+    """Return why no course can be drawn ("" if one can), the variances of the rises, their freedom."""
+    variance, freedom = _variance(
+        below.power, below.rise, below.error, np.diag(below.moved), mounting_freedom
+    )
+    lowest_k = float(below.rise.min())
+    if lowest_k <= 0:
+        reason = f"a rise of {lowest_k:.1f} K is not above zero: was the right reference used?"
+    elif np.ptp(measured_w) <= _ONE_LEVEL * measured_w.max():
         reason = "all runs have the same power: measure a second level"
     elif variance is None:
         reason = "too few levels to see their scatter: give standard errors or a fourth level"
-    if reason or variance is None:
-        resistance = float(np.mean(rise / power))
-        guess = allowed_k / resistance if resistance > 0 else float("nan")
-        held_w = _held_below(power, rise, variance, allowed_k, confidence)
-        held_w = min([held_w, *bounds[0]])  # another run was held back at less
-        return _capacity(
-            guess, held_w, np.inf, "taken as proportional", power, allowed_k, limit_c, ambient_c,
-            confidence, [f"cannot tell: {reason}"],
-        )  # fmt: skip
+    else:
+        reason = ""
+    return reason, variance, freedom
 
-    full = (
-        np.inf if full_speed_rpm is None else as_positive("full_speed_rpm", full_speed_rpm, "rpm")
-    )
-    known_speeds = (speed > 0).all() or (speed == 0).all()
-    courses, inverse = draw_courses(
-        power, rise, np.diag(variance) + moved, freedom, allowed_k, ambient_c, rooms[~held],
-        (temperature_c, speed) if known_speeds else None, full,
+
+def _guess(
+    below: BelowLimit, bounds: Bounds, variance: Floats | None, reason: str, asked: _Asked
+) -> Capacity:
+    """Return the capacity by proportion, with the interval that says it cannot be told."""
+    resistance = float(np.mean(below.rise / below.power))
+    guess = asked.allowed_k / resistance if resistance > 0 else float("nan")
+    held_w = _held_below(below.power, below.rise, variance, asked.allowed_k, asked.confidence)
+    held_w = min([held_w, *bounds.power])  # another run was held back at less
+    return asked.capacity(
+        guess, held_w, np.inf, "taken as proportional", below.power,
+        [caution("capacity_unknown", why=reason)],
     )  # fmt: skip
-    draws, exponents = _capacities(courses, power, rise, rooms[~held], inverse, allowed_k)
-    weights = _with_bounds(courses, bounds)
+
+
+def _answer(
+    courses: PowerCourses,
+    weights: Floats,
+    draws: Floats,
+    exponents: Floats,
+    levels: PowerLevels,
+    measured_w: Floats,
+    asked: _Asked,
+) -> Capacity:
+    """Return the capacity that weighted draws of the course show."""
+    below = levels.below_limit
     good = np.isfinite(draws)
     if weights[good].sum() < 0.9 or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
-        return _capacity(
-            guess, -np.inf, np.inf, "no model fits", power, allowed_k, limit_c, ambient_c,
-            confidence, ["cannot tell: rise does not grow with power in these runs"],
-        )  # fmt: skip
-    tail = (1 - confidence) / 2
-    quantiles = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
+        said = caution("capacity_unknown", why="rise does not grow with power in these runs")
+        return asked.capacity(guess, -np.inf, np.inf, "no model fits", below.power, [said])
+    tail = (1 - asked.confidence) / 2
+    low, value, high = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
     told = good & np.isfinite(exponents)
     exponent = float(exponents[told] @ weights[told] / max(weights[told].sum(), 1e-12))
     model = "rise in proportion to power" if exponent > 0.97 else (
         f"rise grows less than power (power to the {exponent:.2f})"
     )  # fmt: skip
-    low, value, high = quantiles
-    course = _course(courses, weights, rise, allowed_k, value)
-    cautions: list[str] = []
-    for held_w, held_k, *_ in zip(*bounds, strict=True):
-        expected_k = allowed_k * (held_w / value) ** exponent
+    return asked.capacity(
+        value, low, high, model, measured_w,
+        _doubts(levels.bounds, value, exponent, measured_w, asked.allowed_k),
+        exponent=exponent, course=_course(courses, weights, below.rise, asked.allowed_k, value),
+    )  # fmt: skip
+
+
+def _doubts(
+    bounds: Bounds, value_w: float, exponent: float, measured_w: Floats, allowed_k: float
+) -> list[Caution]:
+    """Say which runs do not fit the answer, and how far it lies from what was measured."""
+    cautions: list[Caution] = []
+    for held_w, held_k in zip(bounds.power.tolist(), bounds.rise.tolist(), strict=True):
+        expected_k = allowed_k * (held_w / value_w) ** exponent
         if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
             cautions.append(
-                f"a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the others let expect "
-                f"{expected_k:.0f} K: was it the same setup, and was it settled?"
+                caution("held_back_early", held_w=held_w, held_k=held_k, expected_k=expected_k)
             )
-    measured = np.concatenate([power, bounds[0]])
-    if value > 1.25 * measured.max() or value < 0.75 * measured.min():
-        cautions.append(
-            f"far from the measured {measured.min():.0f} to {measured.max():.0f} W: measure nearer to it"
-        )
-    return _capacity(
-        value,
-        low,
-        high,
-        model,
-        measured,
-        allowed_k,
-        limit_c,
-        ambient_c,
-        confidence,
-        cautions,
-        exponent,
-        course,
-    )
-
-
-def _capacity(
-    value: float,
-    low: float,
-    high: float,
-    model: str,
-    power: Floats,
-    allowed_k: float,
-    limit_c: float,
-    ambient_c: float,
-    confidence: float,
-    cautions: list[str],
-    exponent: float = 1.0,
-    course: tuple[Floats, Floats] = (np.empty(0), np.empty(0)),
-) -> Capacity:
-    return Capacity(
-        power_w=value,
-        low_w=low,
-        high_w=high,
-        model=model,
-        extrapolated=not power.min() <= value <= power.max(),
-        resistance_k_per_w=allowed_k / value if value > 0 else float("nan"),
-        limit_c=float(limit_c),
-        ambient_c=float(ambient_c),
-        confidence=confidence,
-        cautions=tuple(cautions),
-        exponent=exponent,
-        course_power_w=tuple(map(float, course[0])),
-        course_rise_k=tuple(map(float, course[1])),
-    )
+    if value_w > 1.25 * measured_w.max() or value_w < 0.75 * measured_w.min():
+        low_w, high_w = float(measured_w.min()), float(measured_w.max())
+        cautions.append(caution("far_from_measured", low_w=low_w, high_w=high_w))
+    return cautions
 
 
 def _held_below(
@@ -338,16 +336,6 @@ def _held_below(
         return -np.inf
     surely = rise + norm.ppf((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
     return float(power[surely].max(initial=-np.inf)) if surely.all() else -np.inf
-
-
-def _mountings(mount: Sequence[str | None], known: Bools) -> Floats:
-    """Return a number for the mounting of each level; -1 where none is named."""
-    names = list(mount)
-    if len(names) != known.size:
-        raise InputError(f"mount has {len(names)} entries, power_w has {known.size}")
-    distinct = [name for name in dict.fromkeys(names) if name is not None]
-    numbers = [-1.0 if name is None else float(distinct.index(name)) for name in names]
-    return np.array(numbers)[known]
 
 
 def _variance(
@@ -406,7 +394,7 @@ def _capacities(
     return moved, exponents
 
 
-def _with_bounds(courses: PowerCourses, bounds: _Bounds) -> Floats:
+def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
     """Return the weight of each draw, given what runs held that were held back.
 
     What a chip holds at its limit is a bound from below. It is a tight one, unless the chip was cut
@@ -478,23 +466,17 @@ def _departed(
     return moved
 
 
-def _only_bounds(
-    bounds: _Bounds,
-    limit_c: float,
-    ambient_c: float,
-    confidence: float,
-) -> Capacity:
+def _only_bounds(bounds: Bounds, asked: _Asked) -> Capacity:
     """Say what runs that all were held back by heat still tell: at least what they held."""
-    power, rise, *_ = bounds
-    allowed_k = limit_c - ambient_c
     # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
-    held = power * np.minimum(allowed_k / np.maximum(rise, 1e-9), 1.0)
+    held = bounds.power * np.minimum(asked.allowed_k / np.maximum(bounds.rise, 1e-9), 1.0)
     best = float(held.max())
-    reason = "every run was held back by heat: this much was held, and more was not tried"
-    return _capacity(
-        best, best * 0.97, np.inf, "held at the limit", power, allowed_k, limit_c, ambient_c,
-        confidence, [f"cannot tell: {reason}. Run a level below it"],
-    )  # fmt: skip
+    said = caution(
+        "capacity_unknown",
+        why="every run was held back by heat: this much was held, and more was not tried. Run a level "
+        "below it",
+    )
+    return asked.capacity(best, best * 0.97, np.inf, "held at the limit", bounds.power, [said])
 
 
 def _quantiles(values: Floats, weights: Floats, shares: tuple[float, ...]) -> tuple[float, ...]:

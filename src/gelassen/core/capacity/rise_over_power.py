@@ -107,6 +107,7 @@ def draw_courses(
     allowed_k: float,
     room_c: float,
     measured_room_c: Floats,
+    *,
     speeds: tuple[Floats, Floats] | None = None,
     full_speed: float = np.inf,
 ) -> tuple[PowerCourses, Floats]:

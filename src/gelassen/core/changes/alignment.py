@@ -7,6 +7,7 @@ import numpy as np
 from scipy.signal import correlate, correlation_lags
 from scipy.stats import norm
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
 from gelassen.core.foundation.result import Result
@@ -42,7 +43,7 @@ class Alignment(Result):
     correlation: float
     lags_s: Floats
     correlations: Floats
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         if not math.isfinite(self.offset_s):
@@ -201,5 +202,5 @@ def _cannot_tell(
     return Alignment(
         offset_s=math.nan, low_s=-math.inf, high_s=math.inf, correlation=peak,
         lags_s=none if lags is None else lags, correlations=none if course is None else course,
-        cautions=(f"the offset cannot be told: {why}",),
+        cautions=(caution("offset_unknown", why=why),),
     )  # fmt: skip

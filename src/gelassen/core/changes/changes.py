@@ -34,13 +34,31 @@ def find_changes(
     span: tuple[float, float],
     temperature: Floats,
     room: Floats | None,
+    *,
     throttling: Throttling | None,
-    told: list[tuple[float, str]],
+    noted: list[tuple[float, str]],
     coolant: bool | None = None,
     power: Floats | None = None,
 ) -> tuple[Step, ...]:
     """Look for changes in the judged temperature and in the case air, both over the room.
 
+    Parameters
+    ----------
+    frame : DataFrame
+        All channels, one row a sample.
+    times, temperature, room, power : array, shape (n,)
+        Times in s, the judged temperature, its reference and the power of the part.
+    span : (float, float)
+        Start and end of the load, in s.
+    throttling : Throttling, optional
+        What held the chip back.
+    noted : list of (float, str)
+        Moments and words that the tester noted during the load.
+    coolant : bool, optional
+        Whether the reference is coolant; found from how it moves if not told.
+
+    Notes
+    -----
     What the tester noted during the load is a hint: a change at that moment needs less to be seen.
     Where throttling sets in or ends, the chip itself changed its heat: the conditions did not. Nor
     does a gap in the log show a change, or a channel that never moves. Power, fans, flow or load, where
@@ -50,7 +68,7 @@ def find_changes(
         return ()
     base = np.zeros(times.size) if room is None else _late(times, room, temperature, span, coolant)
     conditions = condition_changes(frame, times, span, temperature)
-    told_s = [moment for moment, _ in told] + [one.to_s for one in conditions]
+    told_s = [moment for moment, _ in noted] + [one.to_s for one in conditions]
     if power is not None:
         told_s += power_changes(times, power, span)
     known, fresh = power is not None, without_repeats(times, temperature)
@@ -70,7 +88,7 @@ def find_changes(
     found = [step for step in shown if step.logged]
     rest = [step for step in shown if not step.logged]
     found += _not_by_the_chip(rest, times, power, throttling)
-    found = [_named(step, told) for step in found]
+    found = [_named(step, noted) for step in found]
     kept: list[Step] = []
     # The narrowest interval knows the moment best; others within its neighbourhood, or nearer to it than
     # they themselves can tell, are the same.

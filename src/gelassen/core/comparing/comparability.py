@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
@@ -51,7 +52,7 @@ class Comparability(Result):
     odd_runs: pd.DataFrame
     pairs: pd.DataFrame
     corrected: pd.DataFrame
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         lines = [*self.odd_runs["words"], *self.pairs.loc[~self.pairs["expected"], "words"]]

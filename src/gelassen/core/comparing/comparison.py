@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from scipy.stats import bartlett, nct, norm
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing.mounting import NO_RUN, fit_shared_mountings, mounts_of
+from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
-from gelassen.core.comparing.setup_means import SetupFit, plain_fit
+from gelassen.core.comparing.setup_means import SetupFit, fit_setups
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence
 from gelassen.core.foundation.result import Result
@@ -55,7 +56,7 @@ class Comparison(Result):
     repeatability: float
     baseline: str | None
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     repeatability_freedom: float = float("nan")
     room_effect: tuple[float, float, float] | None = None
     room_c: float = float("nan")
@@ -142,41 +143,8 @@ def compare_setups(
     confidence = as_confidence(confidence)
     table, cautions = _checked(runs, baseline)
     names = list(dict.fromkeys(table["setup"]))
-    blocks = _blocks(table)
-    design = _design(table, names, blocks)
-    # In units of its own scatter every run counts alike.
-    scale = table["scale"].to_numpy(dtype=float)
-    design = design / scale[:, None]
-    values = table["value"].to_numpy(dtype=float) / scale
-    own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
-    equations, mounts = Equations(values, design, own), table["mount"].tolist()
-    rooms = table["room_c"].to_numpy(dtype=float)
-    by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
-    if room_effect is not None and by_room:
-        equations = equations.with_rooms(rooms, _usual_effect(room_effect))
-        mounts.append(NO_RUN)
-    values, design, own = equations.observed, equations.design, equations.own
-    mounted = fit_shared_mountings(
-        values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
-    )
-    if mounted is None:
-        fit, said = plain_fit(values, design, own, repeatability, usual_spread)
-    else:
-        fit, said = SetupFit.of_mountings(mounted), []
+    model, said = _fitted(table, names, confidence, repeatability, usual_spread, room_effect)
     cautions += said
-    cautions += _spread_cautions(table) if fit.spread_known and mounted is None else []
-    counts = table.groupby("setup").size()
-    mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
-    model = _Model(
-        names=names,
-        contrasts=_contrasts(len(names), design.shape[1], len(blocks)),
-        fit=fit,
-        runs=[int(counts[name]) for name in names],
-        mountings=[int(mountings[name]) for name in names],
-        confidence=confidence,
-        by_room=by_room,
-    )
-    cautions += _mounting_cautions(model, usual_spread) if repeatability is None else []
     setups = _setup_rows(model)
     pairs = (
         [(name, baseline) for name in names if name != baseline]
@@ -185,19 +153,63 @@ def compare_setups(
     )
     differences = _differences(model, pairs, against_one=baseline is not None)
     if len(names) < 2:
-        cautions.append("there is one setup only: nothing to compare it with")
+        cautions.append(caution("one_setup"))
     setups["group"] = _groups(setups, differences, baseline)
     return Comparison(
         setups=setups,
         differences=differences,
-        repeatability=fit.spread,
-        repeatability_freedom=fit.spread_degrees,
+        repeatability=model.fit.spread,
+        repeatability_freedom=model.fit.spread_degrees,
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),
-        room_effect=_found_effect(fit, confidence) if by_room else None,
-        room_c=float(rooms.mean()) if by_room else float("nan"),
+        room_effect=_found_effect(model.fit, confidence) if model.by_room else None,
+        room_c=float(np.mean(table["room_c"].to_numpy(dtype=float)))
+        if model.by_room
+        else float("nan"),
     )
+
+
+def _fitted(
+    table: pd.DataFrame,
+    names: list[str],
+    confidence: float,
+    repeatability: tuple[float, float] | None,
+    usual_spread: tuple[float, float] | None,
+    room_effect: tuple[float, float] | None,
+) -> tuple["_Model", list[Caution]]:
+    """Fit the means of setups, and say what is not known of their scatter."""
+    blocks = _blocks(table)
+    # In units of its own scatter every run counts alike.
+    scale = table["scale"].to_numpy(dtype=float)
+    design = _design(table, names, blocks) / scale[:, None]
+    values = table["value"].to_numpy(dtype=float) / scale
+    own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
+    equations, mounts = Equations(values, design, own), table["mount"].tolist()
+    rooms = table["room_c"].to_numpy(dtype=float)
+    by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
+    if room_effect is not None and by_room:
+        equations = equations.with_rooms(rooms, _usual_effect(room_effect))
+        mounts.append(NO_RUN)
+    fit, cautions = fit_setups(
+        equations.observed, equations.design, equations.own, mounts,
+        repeatability=repeatability, usual_spread=usual_spread,
+    )  # fmt: skip
+    cautions += _spread_cautions(table) if fit.spread_known and fit.mounted is None else []
+    counts = table.groupby("setup").size()
+    mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
+    model = _Model(
+        names=names,
+        contrasts=_contrasts(len(names), equations.design.shape[1], len(blocks)),
+        fit=fit,
+        runs=[int(counts[name]) for name in names],
+        mountings=[int(mountings[name]) for name in names],
+        confidence=confidence,
+        by_room=by_room,
+    )
+    if repeatability is None:
+        cautions += _mounting_cautions(model, usual_spread)
+    return model, cautions
 
 
 def _copied(table: pd.DataFrame) -> bool:
@@ -227,7 +239,7 @@ def _found_effect(fit: SetupFit, confidence: float) -> tuple[float, float, float
     return value, value - half, value + half
 
 
-def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[str]]:
+def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[Caution]]:
     if not isinstance(runs, pd.DataFrame):
         raise InputError("runs must be a DataFrame with columns setup and value, one row a run")
     for column in ("setup", "value"):
@@ -253,15 +265,13 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
     table["mount"] = mounts_of(runs)
     if not (np.isfinite(table["scale"]) & (table["scale"] > 0)).all():
         raise InputError("scale must be a number above zero for every run")
-    cautions = []
+    cautions: list[Caution] = []
     known = np.isfinite(table["value"]) & np.isfinite(table["standard_error"])
     lost = sorted(set(table["setup"]) - set(table.loc[known, "setup"]))
     if (~known).any():
-        cautions.append(
-            f"{int((~known).sum())} of {len(table)} runs have no usable value: left out"
-        )
+        cautions.append(caution("runs_without_value", count=int((~known).sum()), all=len(table)))
     if lost:
-        cautions.append("no run left of: " + ", ".join(lost))
+        cautions.append(caution("setups_without_run", setups=", ".join(lost)))
     table = table[known].reset_index(drop=True)
     if table.empty:
         raise InputError("there is no run with a value to compare")
@@ -285,7 +295,7 @@ def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
     return np.hstack([setup, block.reshape(len(table), len(blocks) - 1)])
 
 
-def _spread_cautions(table: pd.DataFrame) -> list[str]:
+def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
     """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
     scaled = table["value"] / table["scale"]
     groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
@@ -294,13 +304,10 @@ def _spread_cautions(table: pd.DataFrame) -> list[str]:
     if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:
         return []
     worst = max(groups, key=lambda name: groups[name].std())
-    return [
-        f"runs of {worst} scatter more than those of other setups, beyond chance; one common spread "
-        "is assumed: look at its runs"
-    ]
+    return [caution("spreads_differ", setup=worst)]
 
 
-def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[str]:
+def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[Caution]:
     """Say what is unknown, or taken for granted, where no setup was mounted twice."""
     mounted = model.fit.mounted
     if mounted is None or max(model.mountings) > 1:
@@ -309,14 +316,8 @@ def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None
     if not pairs or not (mounted.between(np.array(pairs)) > 0).any():
         return []
     if usual_spread is None:
-        return [
-            "no setup was mounted twice: what remounting moves is unknown, so setups on different "
-            "mountings cannot be told apart. Remount each at least once"
-        ]
-    return [
-        f"no setup was mounted twice: that remounting moves a rise by {usual_spread[0]:g} K, as usual, is "
-        "taken for granted. Remount each at least once"
-    ]
+        return [caution("never_remounted")]
+    return [caution("usual_remounting", usual_k=usual_spread[0])]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,9 +8,10 @@ import numpy as np
 import pandas as pd
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing.mounting import fit_shared_mountings, mounts_of
-from gelassen.core.comparing.setup_means import SetupFit
+from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.comparing.setup_means import SetupFit, or_mounted
 from gelassen.core.comparing.spread import as_repeatability
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence
 from gelassen.core.foundation.result import Result
@@ -30,8 +31,8 @@ class Effects(Result):
         factor, level, versus, other, other_level, other_versus, effect, low, high, p_value,
         distinguishable: by how much that change does more at `other_level` than at `other_versus`.
     conditional : DataFrame
-        factor, level, versus, where, effect, low, high, p_value, distinguishable: the same change at
-        one combination of the other factors.
+        factor, level, versus, where, other_levels, effect, low, high, p_value, distinguishable: the same
+        change at one combination of the other factors, in words and as a tuple.
     spread
         Standard deviation between runs of one combination; NaN if it could not be found.
     """
@@ -42,7 +43,7 @@ class Effects(Result):
     spread: float
     freedom: float
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         lines = [
@@ -107,67 +108,25 @@ def factor_effects(
     table, cautions = _checked(runs, factors, value)
     levels = {factor: list(dict.fromkeys(table[factor])) for factor in factors}
     cells = list(product(*levels.values()))
-    groups = table.groupby(list(factors), sort=False)[value]
-    counts = {_key(k): int(n) for k, n in groups.size().items()}
-    empty = [cell for cell in cells if cell not in counts]
-    filled = [cell for cell in cells if cell in counts]
-    left = table[value] - groups.transform("mean")
-    freedom: float = len(table) - len(filled)
-    variance = float((left**2).sum() / freedom) if freedom else 0.0
-    if repeatability is not None:
-        known, degrees = as_repeatability(repeatability)
-        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
-        freedom += degrees
+    filled = {tuple(map(str, row)) for row in table[list(factors)].to_numpy()}
+    empty = [cell for cell in cells if cell not in filled]
     additive = bool(empty)
     if empty:
         shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
         cautions.append(
-            f"{len(empty)} of {len(cells)} combinations have no run that counts ({shown}): effects are "
-            f"taken to add up, and "
-            "whether they depend on each other cannot be told"
+            caution("empty_combinations", count=len(empty), all=len(cells), shown=shown)
         )
     table_of = _Cells(levels, cells, additive)
-    design = np.array([table_of.row(cell) for cell in filled])
-    average = {_key(k): float(v) for k, v in groups.mean().items()}
-    means = np.array([average[cell] for cell in filled])
-    weight = np.array([counts[cell] for cell in filled], dtype=float)
-    if additive and np.linalg.matrix_rank(design) < design.shape[1]:
-        raise InputError(
-            "the combinations that were run do not let the factors be told apart: two of them "
-            "always change together"
-        )
-    if freedom < 1 and additive and len(filled) > design.shape[1]:
-        fitted, _ = _solve(design, weight, means)
-        residual = means - design @ fitted
-        freedom = len(filled) - design.shape[1]
-        variance = float((weight * residual**2).sum() / freedom)
-        cautions.append(
-            "no combination was run twice: the scatter is what effects that add up leave over"
-        )
-    if freedom < 1:
-        cautions.append("no combination was run twice: how sure an effect is cannot be told")
-    estimate, covariance = _solve(design, weight, means)
-    spread = float(np.sqrt(variance)) if freedom >= 1 else float("nan")
-    fit = SetupFit(
-        means=estimate,
-        covariance=covariance * variance,
-        degrees=freedom,
-        spread=spread,
-        spread_degrees=freedom,
-    )
-    shared = table["shared_error"].to_numpy(dtype=float)
-    of_cells = {
-        _key(k): float(v) for k, v in table.groupby(list(factors))["shared_error"].mean().items()
-    }
-    moved, _ = _solve(design, weight, np.array([of_cells[cell] for cell in filled]))
+    fit, moved, said = _fit_cells(table, factors, value, table_of, repeatability)
+    cautions += said
     of_runs = np.array([table_of.row(tuple(cell)) for cell in table[list(factors)].to_numpy(str)])
     values = table[value].to_numpy(dtype=float)
-    mounted = fit_shared_mountings(
-        values, of_runs, table["mount"], repeatability=repeatability, usual_spread=usual_spread
-    )
-    if mounted is not None and not (empty and not additive):
-        fit, moved = SetupFit.of_mountings(mounted), mounted.weights.T @ shared
-    model = _Fit(fit.with_shared(moved), level)
+    shared = table["shared_error"].to_numpy(dtype=float)
+    fit = or_mounted(
+        fit, moved, values=values, design=of_runs, mounts=table["mount"], shared=shared,
+        repeatability=repeatability, usual_spread=usual_spread,
+    )  # fmt: skip
+    model = _Fit(fit, level)
     main = pd.DataFrame(_main(table_of, model), columns=["factor", "level", "versus", *_VERDICT])
     interactions = pd.DataFrame(
         [] if additive else _interactions(table_of, model),
@@ -175,7 +134,7 @@ def factor_effects(
     )
     conditional = pd.DataFrame(
         [] if additive or len(factors) < 2 else _conditional(table_of, model),
-        columns=["factor", "level", "versus", "where", *_VERDICT],
+        columns=["factor", "level", "versus", "where", "other_levels", *_VERDICT],
     )
     for frame in (main, interactions, conditional):
         frame["distinguishable"] = _holm(frame["p_value"].to_numpy(dtype=float), 1 - level)
@@ -189,7 +148,7 @@ def factor_effects(
 
 def _checked(
     runs: pd.DataFrame, factors: Sequence[str], value: str
-) -> tuple[pd.DataFrame, list[str]]:
+) -> tuple[pd.DataFrame, list[Caution]]:
     if not factors:
         raise InputError("name at least one factor")
     for column in (value, *factors):
@@ -205,9 +164,7 @@ def _checked(
     table = table[~lost]
     for factor in factors:
         table[factor] = table[factor].map(_level_text)
-    cautions = (
-        [f"{int(lost.sum())} runs without a value or a level are left out"] if lost.any() else []
-    )
+    cautions = [caution("runs_without_level", count=int(lost.sum()))] if lost.any() else []
     if table.empty:
         raise InputError("there is no run with a value and all levels")
     for factor in factors:
@@ -264,6 +221,59 @@ class _Cells:
                 yield factor, after, before
 
 
+def _fit_cells(
+    table: pd.DataFrame,
+    factors: Sequence[str],
+    value: str,
+    table_of: "_Cells",
+    repeatability: tuple[float, float] | None,
+) -> tuple[SetupFit, Floats, list[Caution]]:
+    """Fit means of combinations by runs that stand for themselves.
+
+    Return the fit, what a shared error moves it by, and what to say of the scatter.
+    """
+    cautions: list[Caution] = []
+    groups = table.groupby(list(factors), sort=False)[value]
+    counts = {_key(k): int(n) for k, n in groups.size().items()}
+    filled = [cell for cell in table_of.all if cell in counts]
+    left = table[value] - groups.transform("mean")
+    freedom: float = len(table) - len(filled)
+    variance = float((left**2).sum() / freedom) if freedom else 0.0
+    if repeatability is not None:
+        known, degrees = as_repeatability(repeatability)
+        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
+        freedom += degrees
+    design = np.array([table_of.row(cell) for cell in filled])
+    average = {_key(k): float(v) for k, v in groups.mean().items()}
+    means = np.array([average[cell] for cell in filled])
+    weight = np.array([counts[cell] for cell in filled], dtype=float)
+    if table_of.additive and np.linalg.matrix_rank(design) < design.shape[1]:
+        raise InputError(
+            "the combinations that were run do not let the factors be told apart: two of them "
+            "always change together"
+        )
+    estimate, covariance = _solve(design, weight, means)
+    if freedom < 1 and table_of.additive and len(filled) > design.shape[1]:
+        residual = means - design @ estimate
+        freedom = len(filled) - design.shape[1]
+        variance = float((weight * residual**2).sum() / freedom)
+        cautions.append(caution("scatter_from_additivity"))
+    if freedom < 1:
+        cautions.append(caution("effects_without_repeats"))
+    shared = {
+        _key(k): float(v) for k, v in table.groupby(list(factors))["shared_error"].mean().items()
+    }
+    moved, _ = _solve(design, weight, np.array([shared[cell] for cell in filled]))
+    fit = SetupFit(
+        means=estimate,
+        covariance=covariance * variance,
+        degrees=freedom,
+        spread=float(np.sqrt(variance)) if freedom >= 1 else float("nan"),
+        spread_degrees=freedom,
+    )
+    return fit, moved, cautions
+
+
 def _main(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
     return [
         (factor, a, b, *model.verdict(cells.mean({factor: a}) - cells.mean({factor: b})))
@@ -291,7 +301,7 @@ def _conditional(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
         for where in product(*others.values()):
             at = dict(zip(others, where, strict=True))
             contrast = cells.mean({**at, factor: a}) - cells.mean({**at, factor: b})
-            rows.append((factor, a, b, ", ".join(where), *model.verdict(contrast)))
+            rows.append((factor, a, b, ", ".join(where), where, *model.verdict(contrast)))
     return rows
 
 

@@ -17,8 +17,7 @@ import pandas as pd
 from scipy.stats import norm
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing.mounting import fit_shared_mountings
-from gelassen.core.comparing.setup_means import SetupFit, plain_fit
+from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 
@@ -73,13 +72,10 @@ def at_equal_point(
     design = np.array([[float(own == name) for name in names] for own in table["setup"]])
     values = table["value"].to_numpy(dtype=float)
     own = table["standard_error"].fillna(0.0).to_numpy(dtype=float) ** 2
-    mounted = fit_shared_mountings(
-        values, design, table["mount"], own, repeatability=repeatability, usual_spread=usual_spread
-    )
-    if mounted is None:
-        fit, _ = plain_fit(values, design, own, repeatability, usual_spread)
-    else:
-        fit = SetupFit.of_mountings(mounted)
+    fit, _ = fit_setups(
+        values, design, own, table["mount"].tolist(), repeatability=repeatability,
+        usual_spread=usual_spread,
+    )  # fmt: skip
     places = table.groupby("setup")["x"].mean()
     points = {
         str(group): _point(

@@ -9,6 +9,7 @@ from scipy.stats import t as student_t
 
 from gelassen.core.comparing.mounting import fit_shared_mountings
 from gelassen.core.comparing.setup_means import SetupFit
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
@@ -39,7 +40,7 @@ class MachineDrift(Result):
     middle_days: float
     runs: int
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def correction(self, days: float) -> float:
         """Return what must be added to a value measured then; 0 where no trend was found."""
@@ -103,7 +104,7 @@ def machine_drift(
             distinguishable=False,
             middle_days=float(moments.mean()) if moments.size else math.nan,
             runs=int(moments.size), confidence=level,
-            cautions=("a trend needs three runs of one setup at different times",),
+            cautions=(caution("trend_needs_runs"),),
         )  # fmt: skip
     middle = float(moments.mean())
     centred = moments - middle
@@ -126,7 +127,5 @@ def machine_drift(
         per_day=slope, low=slope - half, high=slope + half, p_value=p_value,
         over_all=slope * float(np.ptp(moments)), distinguishable=p_value < 1 - level, middle_days=middle,
         runs=int(values.size), confidence=level,
-        cautions=() if half < math.inf else (
-            "its runs share mountings, and what another mounting moves is not known",
-        ),
+        cautions=() if half < math.inf else (caution("trend_on_one_mounting"),),
     )  # fmt: skip

@@ -8,6 +8,7 @@ import pandas as pd
 from scipy.stats import chi2
 
 from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import as_confidence
 from gelassen.core.foundation.result import Result
@@ -39,7 +40,7 @@ class Repeatability(Result):
     day: float
     runs: int
     setups: int
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     remounted: bool = False
 
     def __str__(self) -> str:
@@ -102,7 +103,7 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
         return Repeatability(
             total=math.nan, low=math.nan, high=math.nan, freedom=0, same_mount=math.nan, remount=math.nan,
             day=math.nan, runs=len(table), setups=table["setup"].nunique(),
-            cautions=("no setup was run twice: repeat one, remounted each time",),
+            cautions=(caution("rig_without_repeats"),),
         )  # fmt: skip
     inner, inner_freedom = _within(table, ["setup", "day", "mount"])
     days, day_freedom = _within(table, ["setup", "day"])
@@ -117,22 +118,16 @@ def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeat
     tail = (1 - level) / 2
     low = math.sqrt(total * degrees / float(chi2.ppf(1 - tail, degrees)))
     high = math.sqrt(total * degrees / float(chi2.ppf(tail, degrees)))
-    cautions = []
+    cautions: list[Caution] = []
     if not total > 0:
-        cautions.append("repeats agree to the last digit: were they copied?")
+        cautions.append(caution("rig_repeats_identical"))
     if degrees < 6:
-        cautions.append(
-            f"found from {degrees:.0f} degrees of freedom: more repeats would narrow it"
-        )
+        cautions.append(caution("few_degrees_of_freedom", freedom=degrees))
     remounted = bool(table.groupby("setup")["mount"].nunique().max() > 1)
     if not remounted:
-        cautions.append(
-            "no setup was mounted twice: what remounting adds is not in it, so it does not stand in for it"
-        )
+        cautions.append(caution("remounting_not_in_it"))
     if not known_mounts:
-        cautions.append(
-            "which runs share a mount is not noted: remounting cannot be told from the rest"
-        )
+        cautions.append(caution("mounts_not_noted"))
     return Repeatability(
         total=math.sqrt(total), low=low, high=high, freedom=degrees, same_mount=same_mount,
         remount=remount,

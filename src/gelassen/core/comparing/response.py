@@ -8,12 +8,12 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.mounting import fit_shared_mountings
 from gelassen.core.comparing.optimum import lowest_place
-from gelassen.core.comparing.setup_means import SetupFit
+from gelassen.core.comparing.setup_means import SetupFit, or_mounted
 from gelassen.core.comparing.spread import as_repeatability
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import SeriesLike, as_confidence, as_series
+from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
 
 
@@ -42,7 +42,7 @@ class Response(Result):
     best_high: float
     worth: float
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         lines = [
@@ -110,35 +110,60 @@ def response_curve(
     marks = np.unique(places)
     if marks.size < 2:
         raise InputError("a course along a scale needs at least two levels")
-    cautions: list[str] = []
+    fit = _fit_levels(values, places, marks, repeatability)
+    cautions = [] if fit.degrees >= 1 else [caution("steps_without_repeats")]
+    fit = or_mounted(
+        fit, np.array([shared[places == mark].mean() for mark in marks]), values=values,
+        design=np.equal.outer(places, marks).astype(float), mounts=mounts, shared=shared,
+        repeatability=repeatability, usual_spread=usual_spread,
+    )  # fmt: skip
+    means = fit.means
+    freedom = fit.degrees if fit.mounted is None else fit.mounted.within_freedom
+    half = fit.halves(np.eye(marks.size), level)
+    levels = pd.DataFrame(
+        {
+            "x": marks,
+            "mean": means,
+            "low": means - half,
+            "high": means + half,
+            "runs": [int((places == mark).sum()) for mark in marks],
+        }
+    )
+    steps = _steps(fit, marks, means, worth, level)
+    paying = np.flatnonzero(steps["pays"] == "yes")
+    last = int(paying[-1]) + 1 if paying.size else 0
+    stops = None if last == marks.size - 1 else float(marks[last])
+    best = lowest_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
+    return Response(
+        levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
+        best_high=best[2],
+        worth=float(worth), confidence=level, cautions=tuple(cautions),
+    )  # fmt: skip
+
+
+def _fit_levels(
+    values: Floats, places: Floats, marks: Floats, repeatability: tuple[float, float] | None
+) -> SetupFit:
+    """Fit means of levels by runs that stand for themselves, with one common spread."""
     groups = [values[places == mark] for mark in marks]
     counts = np.array([group.size for group in groups])
-    means = np.array([group.mean() for group in groups])
     freedom: float = values.size - marks.size
     variance = sum(float(((g - g.mean()) ** 2).sum()) for g in groups) / freedom if freedom else 0.0
     if repeatability is not None:
         known, degrees = as_repeatability(repeatability)
         variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
         freedom += degrees
-    if freedom < 1:
-        cautions.append("no level was run twice: how sure a step is cannot be told")
-    fit = SetupFit(
-        means=means, covariance=np.diag(variance / counts), degrees=freedom, spread_degrees=freedom,
+    return SetupFit(
+        means=np.array([group.mean() for group in groups]),
+        covariance=np.diag(variance / counts),
+        degrees=freedom,
+        spread_degrees=freedom,
         spread=math.sqrt(variance) if freedom >= 1 else math.nan,
-    )  # fmt: skip
-    mounted = fit_shared_mountings(
-        values, np.equal.outer(places, marks).astype(float), mounts, repeatability=repeatability,
-        usual_spread=usual_spread,
-    )  # fmt: skip
-    moved = np.array([shared[places == mark].mean() for mark in marks])
-    if mounted is not None:
-        fit, moved = SetupFit.of_mountings(mounted), mounted.weights.T @ shared
-        means, freedom = fit.means, mounted.within_freedom
-    fit = fit.with_shared(moved)
-    half = fit.halves(np.eye(marks.size), level)
-    levels = pd.DataFrame(
-        {"x": marks, "mean": means, "low": means - half, "high": means + half, "runs": counts}
     )
+
+
+def _steps(fit: SetupFit, marks: Floats, means: Floats, worth: float, level: float) -> pd.DataFrame:
+    """Return what each step from one level to the next does, and whether it pays."""
     # One step in twenty would seem to pay by chance: their intervals allow for how many there are.
     each = 1 - (1 - level) / (marks.size - 1)
     wides = fit.halves(np.diff(np.eye(marks.size), axis=0), each)
@@ -148,13 +173,4 @@ def response_curve(
         low, high = change - wide, change + wide
         pays = "yes" if high < -worth else "no" if low > -worth else "cannot tell"
         rows.append((marks[a], marks[b], change, low, high, pays))
-    steps = pd.DataFrame(rows, columns=["x", "next_x", "change", "low", "high", "pays"])
-    paying = [k for k, row in enumerate(rows) if row[5] == "yes"]
-    last = paying[-1] + 1 if paying else 0
-    stops = None if last == marks.size - 1 else float(marks[last])
-    best = lowest_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
-    return Response(
-        levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
-        best_high=best[2],
-        worth=float(worth), confidence=level, cautions=tuple(cautions),
-    )  # fmt: skip
+    return pd.DataFrame(rows, columns=["x", "next_x", "change", "low", "high", "pays"])

@@ -1,12 +1,14 @@
 """Fitted means of setups, and how sure any contrast of them is."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gelassen.core.comparing.mounting import MountedFit
+from gelassen.core.comparing.mounting import MountedFit, fit_shared_mountings
 from gelassen.core.comparing.multiplicity import quantile
 from gelassen.core.comparing.spread import between_variance, estimate, with_known
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 
 # On rigs in general the spreads of setups differ by a seventh or so (standard deviation of the logarithm).
@@ -81,13 +83,62 @@ class SetupFit:
         return float(self.freedom(contrast[None])[0])
 
 
+def fit_setups(
+    values: Floats,
+    design: Floats,
+    own: Floats,
+    mounts: list[str | None],
+    *,
+    repeatability: tuple[float, float] | None,
+    usual_spread: tuple[float, float] | None,
+) -> tuple["SetupFit", list[Caution]]:
+    """Fit means of setups: with a part for mountings where runs share them, else each run by itself."""
+    mounted = fit_shared_mountings(
+        values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is None:
+        return plain_fit(values, design, own, repeatability, usual_spread)
+    return SetupFit.of_mountings(mounted), []
+
+
+def or_mounted(
+    plain: "SetupFit",
+    moved: Floats,
+    *,
+    values: Floats,
+    design: Floats,
+    mounts: Iterable[str | None],
+    shared: Floats,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+) -> "SetupFit":
+    """Return a fit with a part for mountings where runs share them, else the plain one.
+
+    Parameters
+    ----------
+    plain, moved
+        The fit by runs that stand for themselves, and what one standard deviation of the error that all
+        runs share moves its means by.
+    values, design, mounts, shared
+        Values, one row of the design, mounting, and what the shared error moves, one entry a run.
+    repeatability, usual_spread
+        As in `compare_setups`.
+    """
+    mounted = fit_shared_mountings(
+        values, design, list(mounts), repeatability=repeatability, usual_spread=usual_spread
+    )
+    if mounted is None:
+        return plain.with_shared(moved)
+    return SetupFit.of_mountings(mounted).with_shared(mounted.weights.T @ shared)
+
+
 def plain_fit(
     values: Floats,
     design: Floats,
     own: Floats,
     repeatability: tuple[float, float] | None,
     usual_spread: tuple[float, float] | None,
-) -> tuple["SetupFit", list[str]]:
+) -> tuple["SetupFit", list[Caution]]:
     """Fit runs that all stand for themselves; return the fit, and what to say of their spread."""
     freedom = int(len(values) - np.linalg.matrix_rank(design))
     between = between_variance(values, design, own, freedom)
@@ -96,18 +147,13 @@ def plain_fit(
         between, freedom, repeatability, usual_spread if repeated else None
     )
     known = degrees > 0 and between is not None
-    said = []
+    said: list[Caution] = []
     if freedom < 1 and repeatability is not None:
-        said.append(
-            f"no setup was run twice: the rig's known repeatability of {repeatability[0]:.2f} stands in"
-        )
+        said.append(caution("known_repeatability_stands_in", spread_k=repeatability[0]))
     elif freedom < 1:
-        said.append(
-            "no setup was run twice: how much a repeat or a remount moves the result is unknown, so "
-            "nothing can be told apart. Run each setup at least twice, better three times"
-        )
+        said.append(caution("no_repeats"))
     elif not known:
-        said.append("repeats agree to the last digit: were they copied? No interval is given")
+        said.append(caution("repeats_identical"))
     variance = own + (between or 0.0) if known else np.ones_like(own)
     variance = np.maximum(variance, 1e-12 * float(variance.max()))
     means, covariance = estimate(values, design, variance)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import SeriesLike, as_series
 from gelassen.core.foundation.result import Result
@@ -21,12 +22,15 @@ class Tradeoff(Result):
         that is no worse in x and, beyond its interval, better in y.
     x_name, y_name
         What is traded, each in words with its unit.
+    more_y
+        Whether more of y is better.
     """
 
     table: pd.DataFrame
     x_name: str
     y_name: str
-    cautions: tuple[str, ...] = ()
+    more_y: bool = False
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         best = ", ".join(self.table.loc[self.table["unbeaten"], "setup"])
@@ -72,12 +76,12 @@ def tradeoff(
     if len(names) != xs.size:
         raise InputError(f"setup has {len(names)} entries, x has {xs.size}")
     known = np.isfinite(xs) & np.isfinite(ys)
-    cautions = []
+    cautions: list[Caution] = []
     if not known.any():
         raise InputError(f"no setup has both {x_name} and {y_name}")
     lost = [name for name, good in zip(names, known, strict=True) if not good]
     if lost:
-        cautions.append(f"without {x_name} or {y_name}, and so left out: " + ", ".join(lost))
+        cautions.append(caution("not_traded", x_name=x_name, y_name=y_name, setups=", ".join(lost)))
     side_x, side_y = -1.0 if more_x else 1.0, -1.0 if more_y else 1.0
     best_low, best_high = (low, high) if side_y > 0 else (-high, -low)
     rows = []
@@ -96,5 +100,5 @@ def tradeoff(
     )
     return Tradeoff(
         table=table.sort_values("x", kind="stable").reset_index(drop=True), x_name=x_name, y_name=y_name,
-        cautions=tuple(cautions),
+        more_y=more_y, cautions=tuple(cautions),
     )  # fmt: skip

@@ -7,6 +7,8 @@ from typing import Any, Protocol
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution
+
 # How made-up data is marked in every output.
 MADE_UP = "made-up sample data"
 
@@ -28,7 +30,7 @@ class _HasDict(Protocol):
 
 def plain(value: Any) -> Any:
     """Turn a value into what JSON knows; not-a-number and infinities become None."""
-    if isinstance(value, Result):
+    if isinstance(value, (Result, Caution)):
         return value.to_dict()
     if isinstance(value, pd.DataFrame):
         return [{str(k): plain(v) for k, v in row.items()} for row in value.to_dict("records")]

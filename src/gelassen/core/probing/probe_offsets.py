@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import t as student_t
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
@@ -28,7 +29,7 @@ class ProbeOffset(Result):
     low_k: float
     high_k: float
     standard_error_k: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         return f"{self.channel}: {self.offset_k:+.2f} K ({self.low_k:+.2f} to {self.high_k:+.2f})"
@@ -107,12 +108,9 @@ def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -
     offset = float(difference.mean())
     slope = np.polyfit(np.arange(_BLOCKS), means, 1)[0] * _BLOCKS
     left = means - np.polyval(np.polyfit(np.arange(_BLOCKS), means, 1), np.arange(_BLOCKS))
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     if abs(slope) > max(0.1, 4 * float(left.std(ddof=2))):
-        cautions = (
-            f"{name} moved by {slope:+.2f} K against the others meanwhile: let them lie together "
-            "until all are at rest",
-        )
+        cautions = (caution("probe_moved", channel=name, moved_k=float(slope)),)
     return ProbeOffset(
         channel=name,
         offset_k=offset,

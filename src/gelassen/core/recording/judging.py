@@ -1,5 +1,7 @@
 """Which temperature a run is judged by, and over which reference its rise is taken."""
 
+from typing import NamedTuple
+
 import numpy as np
 import pandas as pd
 
@@ -49,15 +51,35 @@ def core_channels(frame: pd.DataFrame) -> list[str]:
     return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
 
 
+class Judged(NamedTuple):
+    """The temperature a run is judged by: its channel (None without one) and how it was chosen."""
+
+    channel: str | None
+    how: str = ""
+    named: bool = True  # whether its words name the channel
+
+    @property
+    def kind(self) -> str:
+        """What was measured: runs that differ in it cannot be set beside each other."""
+        return self.how or self.channel or ""
+
+    @property
+    def words(self) -> str:
+        """How it was chosen, and its channel."""
+        if not self.how or not self.named:
+            return self.kind
+        return f"{self.how} ({self.channel})"
+
+
 def choose_temperature(
     frame: pd.DataFrame, loaded: Bools, channel: str | None, over: str | None
-) -> tuple[str | None, str]:
-    """Return the temperature to judge by, and in words how it was chosen."""
+) -> Judged:
+    """Return the temperature to judge by."""
     cores = read_ones(frame, core_channels(frame))
     if channel == MEAN_OF_CORES:
         if not cores:
             raise InputError(f'no single cores were logged: there is no "{MEAN_OF_CORES}"')
-        return _MEAN_CHANNEL, f"mean of {len(cores)} cores"
+        return Judged(_MEAN_CHANNEL, f"mean of {len(cores)} cores", False)
     if channel is not None and channel != HOTTEST_CORE:
         if channel not in frame.columns:
             raise InputError(
@@ -66,20 +88,20 @@ def choose_temperature(
             )
         if parse_channel(channel).unit != "c":
             raise InputError(f'"{channel}" is no temperature')
-        return channel, channel
+        return Judged(channel)
     late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
     if cores:
         hottest = highest_of(frame, cores, late)
-        return hottest, f"hottest core ({hottest})"
+        return Judged(hottest, "hottest core")
     for name in ("cpu.package.temp_c",):
         if name in frame.columns:
-            return name, name
+            return Judged(name)
     parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
     parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
     if not parts:
-        return None, ""
+        return Judged(None)
     hottest = highest_of(frame, parts, late)
-    return hottest, f"hottest reading ({hottest})"
+    return Judged(hottest, "hottest reading")
 
 
 def hottest_reading(frame: pd.DataFrame, temperature: Floats) -> Floats:

@@ -5,22 +5,33 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import TYPE_CHECKING
 
+from gelassen.core.foundation.caution import Caution
+
 if TYPE_CHECKING:
     from pathlib import Path
 
     import pandas as pd
 
 PHASES = ("idle", "soak", "hold", "cooldown")
+# What ends a phase: its time; what it waited for (rest, a known steady state, the end of a climb) or the
+# longest time for that; the guard, the load or the user. In logs of others: found, or told by the tester.
+ENDINGS = (
+    "time", "rested", "known", "climbed", "time limit", "guard", "load", "user", "found", "told",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class Phase:
-    """A stretch of a run; times in s from the start of the recording."""
+    """A stretch of a run; times in s from the start of the recording.
+
+    `ended_by` says in words what ended it, `ending` as one of `ENDINGS`; empty if that is not known.
+    """
 
     name: str
     start_s: float
     end_s: float
     ended_by: str = ""
+    ending: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +77,7 @@ class Recording:
     frame: "pd.DataFrame"
     started: datetime | None = None
     channels: Mapping[str, Origin] = field(default_factory=dict)
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     phases: tuple[Phase, ...] = ()
     events: tuple[Event, ...] = ()
     name: str = ""

@@ -1,15 +1,17 @@
 """What may have spoilt a run without anyone noticing, how much, and what to do about it."""
 
-from collections.abc import Mapping
-
 import numpy as np
 import pandas as pd
 
+from gelassen.core.changes.steps import Step
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, mean_where
+from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.signal.gaps import wide_gaps
+from gelassen.core.throttling.throttling import Throttling
 
 _ROOM_DRIFT_K, _FAN_DRIFT_SHARE, _WORK_DRIFT_SHARE = 1.0, 0.05, 0.02
 _IDLE_LOAD_PCT = 10.0
@@ -25,24 +27,71 @@ _UNREAD_S = 600.0
 _FIRST_S, _MOSTLY_THERE = 5.0, 0.5
 
 
-def drift_cautions(
-    frame: pd.DataFrame,
-    loaded: Bools,
-    held: Bools,
-    room: Floats | None,
-    over: str | None,
-    power: Floats | None,
-    work: Floats | None,
-) -> list[str]:
+def run_cautions(
+    run: PreparedRun,
+    steady: SteadyState | None,
+    hold: tuple[float, float],
+    steps: tuple[Step, ...],
+    *,
+    before: tuple[Caution, ...],
+    throttling: Throttling | None,
+) -> list[Caution]:
+    """Return all that weakens a run, in the order in which it is told.
+
+    `before` are the cautions that stand between what was not logged and the steady state.
+    """
+    held = run.within(hold)
+    took_notice = steady is None or steady.took_notice  # else told with the steady state
+    held_back = None if throttling is None else throttling.thermal | throttling.power
+    cautions = [*run.cautions, *missing_cautions(run), *before]
+    if steady is not None:
+        cautions += [*steady.cautions, *hold_cautions(run.recording, steady, hold)]
+        cautions += begun_cautions(run, steady.value)
+    cautions += change_cautions(steps)
+    if run.recording.protocol != "capacity":
+        cautions += drift_cautions(run, held)
+    cautions += bridged_caution(run)
+    cautions += background_cautions(run.recording, run.frame)
+    cautions += sensor_cautions(run, run.judged.channel if took_notice else None)
+    return cautions + other_part_cautions(run, held_back)
+
+
+def missing_cautions(run: PreparedRun) -> list[Caution]:
+    """Say what was not logged and what cannot be concluded without it."""
+    channel = run.judged.channel
+    if channel is None:
+        return [caution("no_temperature")]
+    cautions: list[Caution] = []
+    if run.reference is None:
+        loop = [n for n in run.frame.columns if n.startswith("loop.") and n.endswith(".temp_c")]
+        over_loop = (
+            f" Rises over {loop[0]} are given where it is named as the reference." if loop else ""
+        )
+        cautions.append(caution("no_room", over_loop=over_loop))
+    if run.readable_c is None:
+        cautions.append(caution("no_reading_under_load", channel=channel))
+    elif run.limit_c is None:
+        cautions.append(caution("no_limit"))
+    return cautions
+
+
+def change_cautions(steps: tuple[Step, ...]) -> list[Caution]:
+    """Say that each stretch between changes is answered by itself."""
+    if not steps:
+        return []
+    paused = all(step.what == "pause" for step in steps)
+    code = "load_paused_in_between" if paused else "conditions_changed"
+    return [caution(code, moments=", ".join(f"{step.at_s:.0f} s" for step in steps))]
+
+
+def drift_cautions(run: PreparedRun, held: Bools) -> list[Caution]:
     """Say what moved that should have stood still: room, fans, work; and by how much."""
-    cautions = []
+    cautions: list[Caution] = []
+    frame, loaded, room, over = run.frame, run.loaded, run.reference_c, run.reference
     if room is not None and str(over).startswith("room."):  # what the load warms is meant to move
         drift = _late_minus_early(room, loaded)
         if abs(drift) > _ROOM_DRIFT_K:
-            cautions.append(
-                f"{over} drifted by {drift:+.1f} K during the load; it is allowed for, but a steadier "
-                "room gives a surer answer"
-            )
+            cautions.append(caution("reference_drifted", channel=str(over), drift_k=drift))
     for name in frame.columns:
         if name.startswith("fan.") and name.endswith(".speed_rpm"):
             fan = frame[name].to_numpy(dtype=float)
@@ -50,52 +99,46 @@ def drift_cautions(
             drift = _late_minus_early(fan, held)
             if mean > 0 and abs(drift) > _FAN_DRIFT_SHARE * mean:
                 cautions.append(
-                    f"{name} moved by {drift:+.0f} rpm ({100 * drift / mean:+.0f} %) during hold: hold "
-                    "began too early, or its curve hunts. Soak longer, or fix its duty"
+                    caution(
+                        "fan_drifted", channel=name, drift_rpm=drift, percent=100 * drift / mean
+                    )
                 )
-    steady_work, unit = (work, "work per second") if work is not None else (power, "power")
+    steady_work, unit = (
+        (run.work_per_s, "work per second")
+        if run.work_per_s is not None
+        else (run.power_w, "power")
+    )
     if steady_work is not None:
         mean = mean_where(steady_work, held)
         drift = _late_minus_early(steady_work, held)
         if mean > 0 and abs(drift) > _WORK_DRIFT_SHARE * mean:
-            cautions.append(
-                f"{unit} changed by {100 * drift / mean:+.1f} % during hold: the load was not constant. "
-                "Use a load that keeps its intensity"
-            )
+            cautions.append(caution("work_drifted", what=unit, percent=100 * drift / mean))
     return cautions
 
 
-def bridged_caution(
-    times: Floats, room: Floats, over: str | None, span: tuple[float, float]
-) -> list[str]:
+def bridged_caution(run: PreparedRun) -> list[Caution]:
     """Say for how long the reference was not read, if straight lines bridge most of it."""
-    known = np.isfinite(room)
+    if run.reference_c is None:
+        return []
+    times, span, known = run.times, run.load_s, np.isfinite(run.reference_c)
     if known.mean() > 0.5:
         return []  # what is missing then is told with the steady state
     read = times[known & (times >= span[0]) & (times <= span[1])]
     longest_s = float(np.diff(np.concatenate([span[:1], read, span[1:]])).max())
     if longest_s < _UNREAD_S:
         return []
-    return [
-        f"{over} was not read for {longest_s / 60:.0f} min of the load; straight lines bridge it. Read it "
-        "more often"
-    ]
+    return [caution("reference_bridged", channel=str(run.reference), minutes=longest_s / 60)]
 
 
-def sensor_cautions(
-    frame: pd.DataFrame, times: Floats, loaded: Bools, chosen: str | None
-) -> list[str]:
+def sensor_cautions(run: PreparedRun, chosen: str | None) -> list[Caution]:
     """Say which readings fell silent or stood still, and where time itself has gaps."""
-    cautions = []
-    gaps = wide_gaps(times)
+    cautions: list[Caution] = []
+    frame, loaded = run.frame, run.loaded
+    gaps = wide_gaps(run.times)
     if gaps:
         start, end = max(gaps, key=lambda gap: gap[1] - gap[0])
-        cautions.append(
-            f"nothing was recorded for {end - start:.0f} s after {start:.0f} s"
-            + (f" (and in {len(gaps) - 1} more gaps)" if len(gaps) > 1 else "")
-            + ": the clock jumped, the machine slept, or the logger stopped. What happened there is "
-            "unknown"
-        )
+        more = f" (and in {len(gaps) - 1} more gaps)" if len(gaps) > 1 else ""
+        cautions.append(caution("nothing_recorded", length_s=end - start, start_s=start, more=more))
     names = [n for n in frame.columns if n.endswith(".temp_c") and not n.startswith("room.")]
     under = columns_of(frame, names)[loaded]
     if under.shape[0] == 0 or not names:
@@ -108,25 +151,22 @@ def sensor_cautions(
     for name in names:
         missing = shares[name]
         if missing == 1 and name != chosen and frame[name].notna().any():
-            cautions.append(f"{name} fell silent: no reading under load. Check its sensor")
+            cautions.append(caution("fell_silent", channel=name))
         elif _SILENT_SHARE < missing < 1:
-            cautions.append(
-                f"{name} is missing in {100 * missing:.0f} % of the load. Check its sensor or the logger"
-            )
+            cautions.append(caution("partly_missing", channel=name, percent=100 * missing))
         still = moved[name] == 0 and under.shape[0] > _FEWEST_READINGS
         if still and name.startswith("cpu.") and most > _OTHERS_MOVED_K:
             cautions.append(
-                f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C while another reading "
-                f"moved by {most:.0f} K: is it stuck?"
+                caution(
+                    "stuck_while_others_moved",
+                    channel=name,
+                    at_c=_still_at(frame, name, loaded),
+                    moved_k=most,
+                )
             )
         elif still and name == chosen and frame[name].max() == frame[name].min():
-            at_c = f"{name} stood still at {_still_at(frame, name, loaded):.1f} °C"
-            cautions.append(
-                f"{at_c}, at rest and under load: it is stuck, or no temperature. Nothing can be "
-                "concluded from it"
-                if not loaded[0]
-                else f"{at_c} in the whole log: it is coarse and has settled, or it is stuck"
-            )
+            code = "never_moved" if loaded[0] else "stuck"
+            cautions.append(caution(code, channel=name, at_c=_still_at(frame, name, loaded)))
     return cautions
 
 
@@ -134,15 +174,11 @@ def _still_at(frame: pd.DataFrame, name: str, loaded: Bools) -> float:
     return float(frame.loc[loaded, name].median())
 
 
-def other_part_cautions(
-    frame: pd.DataFrame,
-    loaded: Bools,
-    limits_c: Mapping[str, float],
-    held: Bools | None,
-) -> list[str]:
+def other_part_cautions(run: PreparedRun, held: Bools | None) -> list[Caution]:
     """Say which other part came to its own limit: then the cooler under test is not to blame."""
-    cautions = []
-    for name, limit in limits_c.items():
+    cautions: list[Caution] = []
+    frame, loaded = run.frame, run.loaded
+    for name, limit in run.recording.limits_c.items():
         if name.startswith(("cpu.", "room.")) or name not in frame.columns:
             continue
         hottest = float(frame.loc[loaded, name].max())
@@ -150,24 +186,30 @@ def other_part_cautions(
             first = float(frame.index[loaded & (frame[name] >= limit - _NEAR_LIMIT_K)][0])
             also = " and the chip was held back" if held is not None and held.any() else ""
             cautions.append(
-                f"{name} came to {hottest:.1f} °C at {first:.0f} s, its own limit is {limit:g} °C{also}: "
-                "what is measured may be that part and not the cooler. Cool it, or lower the power"
+                caution(
+                    "other_part_at_limit",
+                    channel=name,
+                    hottest_c=hottest,
+                    at_s=first,
+                    limit_c=limit,
+                    also=also,
+                )
             )
     for name in frame.columns:
         if name.endswith((".held_by_heat_flag", ".held_by_power_flag")) and name[:4] != "cpu.":
             share = float((frame.loc[loaded, name] > 0).mean())
             if share > 0:
                 cause = "heat" if "_heat_" in name else "its power limit"
+                part = name.split(".")[0]
                 cautions.append(
-                    f"{name.split('.')[0]} was held back by {cause} for {100 * share:.0f} % of the load: "
-                    "look at its clock and power, too"
+                    caution("other_part_held_back", part=part, cause=cause, percent=100 * share)
                 )
     return cautions
 
 
 def hold_cautions(
     recording: Recording, steady: SteadyState, hold: tuple[float, float]
-) -> list[str]:
+) -> list[Caution]:
     """Say if the hold began before the temperature had settled, and what that makes of its mean."""
     if not any(phase.name == "hold" for phase in recording.phases) or steady.curve is None:
         return []
@@ -176,32 +218,25 @@ def hold_cautions(
     short = steady.value - begun
     if abs(short) <= _BAND_K:
         return []
-    return [
-        f"hold began {abs(short):.1f} K {'below' if short > 0 else 'above'} the steady value: its mean and "
-        "its peak say less than the steady value does. Soak longer"
-    ]
+    side = "below" if short > 0 else "above"
+    return [caution("hold_began_early", short_k=abs(short), side=side)]
 
 
-def begun_cautions(
-    times: Floats,
-    rise: Floats,
-    span: tuple[float, float],
-    settled_k: float,
-) -> list[str]:
+def begun_cautions(run: PreparedRun, settled_k: float) -> list[Caution]:
     """Say if the log shows no rest, and most of the rise was there when it began."""
+    if run.temperature_c is None or run.reference_c is None or run.over_coolant:
+        return []
+    times, rise = run.times, run.temperature_c - run.reference_c
     first = rise[(times <= times[0] + _FIRST_S) & np.isfinite(rise)]
-    if span[0] > times[0] + _FIRST_S or not first.size:
+    if run.load_s[0] > times[0] + _FIRST_S or not first.size:
         return []
     share = float(np.median(first)) / settled_k if settled_k > 0 else 0.0
     if share < _MOSTLY_THERE:
         return []
-    return [
-        f"the log begins under load, with {100 * min(share, 1.0):.0f} % of the rise: what warms up slowly "
-        "may still follow what came before, which widens the interval. Begin the log at rest"
-    ]
+    return [caution("log_begins_under_load", percent=100 * min(share, 1.0))]
 
 
-def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[str]:
+def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[Caution]:
     """Say if other programs kept the machine busy while it was to rest."""
     idle = [phase for phase in recording.phases if phase.name == "idle"]
     if not idle or "cpu.all.load_pct" not in frame.columns:
@@ -211,10 +246,7 @@ def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[str]:
     busy = float(frame.loc[resting, "cpu.all.load_pct"].mean())
     if not busy > _IDLE_LOAD_PCT:
         return []
-    return [
-        f"other programs used {busy:.0f} % of the processor while it was to rest: close them, or the "
-        "load is not what it seems"
-    ]
+    return [caution("busy_at_rest", percent=busy)]
 
 
 def _late_minus_early(series: Floats, where: Bools) -> float:

@@ -9,6 +9,8 @@ from scipy.stats import norm
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
+from gelassen.core.recording.series import series_of
+from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.signal.noise import noise_density, quantisation_error
 
@@ -49,6 +51,17 @@ class PowerAndHeat(Result):
             f"{self.power_w:.1f} W, {self.resistance_k_per_w:.3f} K/W "
             f"({self.resistance_low_k_per_w:.3f} to {self.resistance_high_k_per_w:.3f})"
         )
+
+
+def heat_of_run(
+    run: PreparedRun, held: Bools, steady: SteadyState | None, confidence: float
+) -> PowerAndHeat:
+    """Return power and heat over the hold of a run; without a reference there is no resistance."""
+    told = steady is not None and run.reference is not None and steady.took_notice
+    return power_and_heat(
+        run.times, held, power_w=run.power_w, wall_w=series_of(run.frame, "wall.supply.power_w"),
+        work_per_s=run.work_per_s, steady=steady if told else None, confidence=confidence,
+    )  # fmt: skip
 
 
 def power_and_heat(

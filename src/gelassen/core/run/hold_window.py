@@ -20,9 +20,7 @@ def within_last(
     recording: Recording, hold: tuple[float, float], steps: tuple[Step, ...]
 ) -> tuple[float, float]:
     """Return a hold that nobody chose so that no change lies in it."""
-    chosen = [
-        p for p in recording.phases if p.name == "hold" and not p.ended_by.startswith("found")
-    ]
+    chosen = [p for p in recording.phases if p.name == "hold" and p.ending != "found"]
     inside = [step.at_s for step in steps if hold[0] < step.at_s < hold[1]]
     if chosen or not inside:
         return hold

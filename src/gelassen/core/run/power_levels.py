@@ -4,11 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-import pandas as pd
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.series import mean_of, mean_where, means_and_peaks
+from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.throttling.throttling import Throttling
 
@@ -69,71 +69,68 @@ class Level(Result):
 
 
 def power_levels(
-    frame: pd.DataFrame,
-    times: Floats,
-    stretches: Sequence[Stretch],
-    temperature_c: Floats,
-    power: Floats | None,
-    room: Floats | None,
-    *,
-    clock_mhz: Floats | None = None,
-    work_per_s: Floats | None = None,
-    throttling: Throttling | None = None,
-    limit_c: float | None = None,
+    run: PreparedRun, stretches: Sequence[Stretch], throttling: Throttling | None
 ) -> tuple[Level, ...]:
     """Return one level a stretch where they differ in power; none where they do not, or none was logged.
 
     A level counts as held at the limit where heat held the chip back, or where it rode on the limit.
     """
-    if power is None or len(stretches) < 2:
+    if run.power_w is None or len(stretches) < 2:
         return ()
-    fan = mean_of(frame, "fan.", ".speed_rpm", moving=True)
-    duty = mean_of(frame, "fan.", ".duty_pct")
-    readings = frame.to_numpy(dtype=float)
-    by_heat = None if throttling is None else throttling.thermal
-    by_power = None if throttling is None else throttling.power
-    levels, late_c = [], []
-    for part in stretches:
-        length_s = part.end_s - part.start_s
-        inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
-        third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, _LATE))
-        held = _held(third, temperature_c, by_heat, limit_c)
-        steady = part.steady
-        told = np.isfinite(steady.power_w) and not held
-        ended = np.isfinite([steady.low, steady.high]).all()
-        levels.append(
-            Level(
-                start_s=part.start_s,
-                end_s=part.end_s,
-                power_w=steady.power_w if told else mean_where(power, third if held else inside),
-                rise=steady.value,
-                standard_error=steady.standard_error if ended else float("inf"),
-                low=steady.low,
-                high=steady.high,
-                reached=steady.reached,
-                at_limit=held,
-                fan_rpm=mean_where(fan, late),
-                duty_pct=mean_where(duty, late),
-                reference_c=mean_where(room, late),
-                clock_mhz=mean_where(clock_mhz, third),
-                work_per_s=mean_where(work_per_s, third),
-                thermal_share=_share(by_heat, third),
-                power_share=_share(by_power, third),
-                channels={
-                    str(name): (float(mean), float(peak))
-                    for name, mean, peak in zip(
-                        frame.columns, *means_and_peaks(readings[third]), strict=True
-                    )
-                },
-            )
-        )
-        late_c.append(mean_where(temperature_c, late))
+    duty = mean_of(run.frame, "fan.", ".duty_pct")
+    told = [_level(run, run.power_w, duty, part, throttling) for part in stretches]
+    levels, late_c = [level for level, _ in told], np.array([late for _, late in told])
     powers = np.array([level.power_w for level in levels])
     if not np.isfinite(powers).all() or powers.min() <= 0:
         return ()
     if powers.max() <= (1 + _APART) * powers.min():
         return ()
-    return _with_settled_fans(levels, np.array(late_c))
+    return _with_settled_fans(levels, late_c)
+
+
+def _level(
+    run: PreparedRun,
+    power: Floats,
+    duty: Floats | None,
+    part: Stretch,
+    throttling: Throttling | None,
+) -> tuple[Level, float]:
+    """Return one level, and the mean temperature over its last fifth in °C."""
+    times, steady = run.times, part.steady
+    nothing = np.full(times.size, np.nan)
+    temperature_c = nothing if run.temperature_c is None else run.temperature_c
+    by_heat = None if throttling is None else throttling.thermal
+    by_power = None if throttling is None else throttling.power
+    length_s = part.end_s - part.start_s
+    inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
+    third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, _LATE))
+    held = _held(third, temperature_c, by_heat, run.limit_c)
+    told = np.isfinite(steady.power_w) and not held
+    ended = np.isfinite([steady.low, steady.high]).all()
+    means, peaks = means_and_peaks(run.frame.to_numpy(dtype=float)[third])
+    level = Level(
+        start_s=part.start_s,
+        end_s=part.end_s,
+        power_w=steady.power_w if told else mean_where(power, third if held else inside),
+        rise=steady.value,
+        standard_error=steady.standard_error if ended else float("inf"),
+        low=steady.low,
+        high=steady.high,
+        reached=steady.reached,
+        at_limit=held,
+        fan_rpm=mean_where(run.fan_rpm, late),
+        duty_pct=mean_where(duty, late),
+        reference_c=mean_where(run.reference_c, late),
+        clock_mhz=mean_where(run.part.clock_mhz, third),
+        work_per_s=mean_where(run.work_per_s, third),
+        thermal_share=_share(by_heat, third),
+        power_share=_share(by_power, third),
+        channels={
+            str(name): (float(mean), float(peak))
+            for name, mean, peak in zip(run.frame.columns, means, peaks, strict=True)
+        },
+    )
+    return level, mean_where(temperature_c, late)
 
 
 def _share(flags: Bools | None, where: Bools) -> float:

@@ -9,8 +9,10 @@ from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.load_span import in_bursts
+from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.settling.steady import steady_state
 from gelassen.core.settling.steady_result import SteadyState
+from gelassen.core.throttling.throttling import Throttling
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,26 +43,24 @@ class Stretch(Result):
 
 
 def answer_stretches(
-    times: Floats,
-    temperature: Floats,
-    room: Floats | None,
-    power: Floats | None,
-    load_pct: Floats | None,
-    span: tuple[float, float],
-    steps: tuple[Step, ...],
-    confidence: float,
-    causes: tuple[Bools, Bools] | None,
-    coolant: bool | None = None,
+    run: PreparedRun, steps: tuple[Step, ...], confidence: float, throttling: Throttling | None
 ) -> tuple[Stretch, ...]:
     """Answer each stretch of the load between these changes.
 
-    The first shows the whole heating: how slow the machine is, it tells for the others. Where no power
-    was logged, the share of time that the chip was busy tells whether the load came in bursts.
-    `causes` are where heat and where a power limit held the chip back; None if that is not known.
+    The first stretch shows the whole heating. Its slowest time constant informs the others. Where no
+    power was logged, the busy time of the chip tells whether the load came in bursts.
     """
-    borders = [span[0], *(step.at_s for step in steps), span[1]]
+    if run.temperature_c is None:
+        return ()
+    under = run.times <= run.load_s[1]
+    times, temperature = run.times[under], run.temperature_c[under]
+    room, power, load_pct = (
+        None if series is None else series[under]
+        for series in (run.mostly_read_reference_c, run.power_w, run.part.load_pct)
+    )
+    borders = [run.load_s[0], *(step.at_s for step in steps), run.load_s[1]]
     parts: list[Stretch] = []
-    read = np.isfinite(temperature) & (times >= span[0])
+    read = np.isfinite(temperature) & (times >= run.load_s[0])
     bursts = comes_in_bursts(power, load_pct, read)
     level = load_pct if bursts and power is None else power
     for start, end in pairwise(borders):
@@ -77,13 +77,12 @@ def answer_stretches(
             load_end_s=float(times[until][-1]) if bursts else None,
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
-            reference_is_coolant=coolant,
+            reference_is_coolant=run.over_coolant,
             changes_before=_changes_before(parts, start) if room is not None else (),
         )
         if power is None:
             steady = replace(steady, power_w=float("nan"))
-        inside = np.flatnonzero(until & (times >= start))
-        shares = [float(cause[inside].mean()) for cause in causes] if causes else [float("nan")] * 2
+        by_heat, by_power = _shares(throttling, np.flatnonzero(until & (times >= start)))
         parts.append(
             Stretch(
                 start_s=start,
@@ -91,11 +90,19 @@ def answer_stretches(
                 steady=steady,
                 within_1k_s=within_1k_s(steady, start, end),
                 first_minute_k=_first_minute_k(times, temperature, room, start, end),
-                thermal_share=shares[0],
-                power_share=shares[1],
+                thermal_share=by_heat,
+                power_share=by_power,
             )
         )
     return tuple(parts)
+
+
+def _shares(
+    throttling: Throttling | None, inside: "np.ndarray[tuple[int], np.dtype[np.intp]]"
+) -> tuple[float, float]:
+    if throttling is None:
+        return float("nan"), float("nan")
+    return float(throttling.thermal[inside].mean()), float(throttling.power[inside].mean())
 
 
 def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools) -> bool:

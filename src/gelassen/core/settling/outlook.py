@@ -89,7 +89,7 @@ def outlook(
     times = frame.index.to_numpy(dtype=float)
     loaded = times >= load_start_s
     over = choose_reference(frame, reference, named=False)
-    chosen, _ = choose_temperature(frame, loaded, channel, over)
+    chosen = choose_temperature(frame, loaded, channel, over).channel
     if chosen is None:
         return None
     temperature = series_of(frame, chosen)

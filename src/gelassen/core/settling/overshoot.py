@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import median_filter
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 
 # Means over so long, or over this share of the load, show the peak.
@@ -37,11 +38,10 @@ class Overshoot:
     ended_k: float
     turn_s: float  # from here on it approaches its end
 
-    def __str__(self) -> str:
-        return (
-            f"it peaked at {self.peak_s:.0f} s and fell by {self.fell_k:.1f} K since, as where a fan or a "
-            "governor is late: only what follows the peak tells where it settles"
-        )
+    @property
+    def caution(self) -> Caution:
+        """What it means for the answer."""
+        return caution("overshoot", peak_s=self.peak_s, fell_k=self.fell_k)
 
 
 def find_overshoot(

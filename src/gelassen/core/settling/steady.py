@@ -1,62 +1,32 @@
 """Where a temperature settles under constant load, also when the log ends before it is there."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import (
-    Floats,
-    SeriesLike,
-    as_confidence,
-    as_positive,
-    as_series,
-    as_time,
-    need_readings,
-)
+from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_positive
 from gelassen.core.foundation.one_thread import one_thread
-from gelassen.core.recording.load_span import (
-    LoadSpan,
-    in_bursts,
-    span_from_level,
-    span_from_temperature,
-)
+from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.settling.load_log import SHORTEST_S, LoadLog, read_load_log
 from gelassen.core.settling.overshoot import Overshoot, find_overshoot
-from gelassen.core.settling.steady_result import FittedCurve, SteadyState
+from gelassen.core.settling.settled_answer import Asked, settled_answer
+from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.swings import find_swings, mean_of
-from gelassen.core.signal.grid import Grid, make_grid
-from gelassen.core.signal.noise import quantisation_error
-from gelassen.core.signal.unread import without_not_read
-from gelassen.core.thermal.heating_fit import HeatingFit, boost_length, fit_heating
-from gelassen.core.thermal.relaxation_fit import USUAL_SLOWEST
+from gelassen.core.thermal.heating_fit import HeatingFit, LoadOnGrid, boost_length, fit_heating
 
-_FEWEST_READINGS = 10
-# Seconds of load that can say where minutes lead; below, nothing is answered.
-_SHORTEST_S = 60.0
-# Share of what is extrapolated that stays in doubt: no model of three bodies is the machine. Strong
-# bends tell of a fan on a curve, and curves have kinks: by the bend beyond free convection, more is.
-# Where no fan is at work there is less that could.
-_BEYOND_IN_DOUBT, _KINKS_IN_DOUBT, _FREE_CONVECTION = 0.1, 0.4, 0.25
-_BEYOND_FANLESS = 0.03
-# A fan or a governor that catches up makes a fall, and stops it: where, nothing measured so far shows.
-_FALL_IN_DOUBT = 0.5
 # What room and power did to the rise is known within this share, where a fall is told from it.
 _CONDITIONS_IN_DOUBT = 0.5
-# A boost that takes more of the load is a load of its own.
+# A boost that takes a larger share of the load is a load of its own.
 _LONG_BOOST = 1 / 3
-# A fall that is taken to go on by more than this may be a swing.
+# A fall that is taken to go on by more than this, in K, may be a swing.
 _FALLS_ON_K = 1.0
-# All that is left in doubt together is a little less than its parts, each chosen to be safe: on the bench
-# and on random machines their intervals covered more often than they said.
-_NARROWED = 0.95
-_CURVE_POINTS = 60
+# Steps that hide more than this, in K, are worth a caution.
+_HIDES_K = 0.1
 # By how much (of its logarithm) a change of fans or of the case moves the slowest time constant.
 _OTHER_CONDITIONS = 0.3
-# "Reached" is said only when it is likely: saying it too early is the worse mistake.
-_SURE_REACHED = 0.65
-# A log shows rest if it begins so long before the load.
-_REST_S = 10.0
 
 
 @one_thread
@@ -122,118 +92,90 @@ def steady_state(
     tells the rest. Over coolant, which the load warms, it is the rise once the coolant has settled,
     too.
     """
-    times = as_time(time_s)
-    temperature = as_series("temperature_c", temperature_c, like=times)
-    need_readings("temperature_c", temperature)
-    confidence = as_confidence(confidence)
-    as_positive("band_k", band_k, "K")
-    reference = None if reference_c is None else as_series("reference_c", reference_c, like=times)
-    power = None if power_w is None else as_series("power_w", power_w, like=times)
-    temperature, cautions = without_not_read("the temperature", times, temperature)
-    if reference is not None:
-        need_readings("reference_c", reference)
-        reference, not_read = without_not_read("the reference", times, reference)
-        cautions += [*not_read, *_reference_cautions(reference)]
-    if power is not None and not np.isfinite(power).any():
-        power = None
-        cautions.append("power was not read: its wander could not be allowed for")
-    elif power is not None and not np.nanmax(power) > 0:
-        power = None
-        cautions.append(
-            "power never reads above zero: it is left out. Check its sensor and its sign"
-        )
-
-    span = _load_span(times, temperature, power, load_start_s, load_end_s)
-    inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
-    unit = "°C" if reference is None else "K"
-    bursts = power is not None and in_bursts(power[inside])
-    if bursts:
-        power = None
-        cautions.append(
-            "the load came in bursts: the answer is the mean over them; the hottest moments lie above it"
-        )
-    if span.found_end and times[-1] - span.end_s > max(5.0, 0.01 * (span.end_s - span.start_s)):
-        cautions.append(
-            f"the load ended at {span.end_s:.0f} s: what was logged afterwards is left out"
-        )
-    if inside.sum() < _FEWEST_READINGS or np.ptp(times[inside]) < _SHORTEST_S:
-        cautions.append(_too_few(times, temperature, span))
-        return _no_answer(times, temperature, reference, span, confidence, cautions)
-    if _deaf(times, temperature, span):
-        cautions.append(
-            f"cannot tell: it reads {temperature[inside][0]:.1f} °C at rest and under load. It is stuck, "
-            "or no temperature"
-        )
-        nothing = _no_answer(times, temperature, reference, span, confidence, cautions)
-        return replace(nothing, took_notice=False)
-
-    # No finer than the temperature was read: what lies between its readings says nothing of its noise.
-    grid = make_grid(times[np.isfinite(temperature)], span.end_s)
-    curve = grid.averaged(times, temperature)
-    late = grid.times_s >= (span.start_s + span.end_s) / 2
-    if np.isfinite(curve).sum() < _FEWEST_READINGS or not np.isfinite(curve[late]).any():
-        cautions.append(_too_few(times, temperature, span))
-        return _no_answer(times, temperature, reference, span, confidence, cautions)
-    room = None if reference is None else grid.filled(times, reference)
-    watts = None if power is None else grid.filled(times, power)
-    slowest = USUAL_SLOWEST if slowest_s is None else _known_slowest(slowest_s)
-    hidden_k = _hidden_by_steps(times, temperature, reference, span)
-    rise = curve if room is None else curve - room
-    swings = find_swings(grid.times_s, rise, room, watts, span.start_s, span.end_s)
+    asked = Asked(as_positive("band_k", band_k, "K"), as_confidence(confidence), "")
+    log = read_load_log(time_s, temperature_c, reference_c, power_w, load_start_s, load_end_s)
+    asked = replace(asked, unit=log.unit)
+    if log.is_short:
+        return _no_answer(log, asked, [log.too_few])
+    if not log.took_notice:
+        said = caution("no_response", at_c=float(log.temperature[log.read][0]))
+        return replace(_no_answer(log, asked, [said]), took_notice=False)
+    load = log.on_grid()
+    if load is None:
+        return _no_answer(log, asked, [log.too_few])
+    swings = find_swings(
+        load.grid.times_s, load.rise, load.room, load.watts, log.span.start_s, log.span.end_s
+    )
     if swings is not None:
-        answer = mean_of(swings, span, grid, room, hidden_k, band_k, confidence, bursts)
-        return replace(answer, cautions=(*cautions, *answer.cautions))
+        answer = mean_of(
+            swings, log.span, load.grid, load.room, hidden_k=load.hidden_k, band_k=band_k,
+            confidence=asked.confidence, with_load=log.bursts,
+        )  # fmt: skip
+        return replace(answer, cautions=(*log.cautions, *answer.cautions))
+    told = None if slowest_s is None else _known_slowest(slowest_s)
+    fitted = _fit(load, log.span, told, reference_is_coolant, list(changes_before))
+    if fitted.still_falls:
+        return _no_answer(log, asked, [*fitted.cautions, caution("still_falling")])
+    answer = settled_answer(
+        fitted.fit, load.grid.times_s, fitted.span, asked, falls=fitted.overshoot is not None
+    )
+    return _with_doubts(answer, fitted, log)
 
-    def fitted(part: LoadSpan, before: Sequence[tuple[float, float]]) -> HeatingFit:
-        return fit_heating(
-            grid, curve, room, watts, part, hidden_k, slowest, reference_is_coolant, before
-        )
 
+@dataclass(frozen=True, slots=True)
+class _Fitted:
+    """The fit of the part of a load that tells where it settles, and what was left out before it."""
+
+    fit: HeatingFit
+    span: LoadSpan
+    overshoot: Overshoot | None
+    cautions: tuple[Caution, ...]
+
+    @property
+    def still_falls(self) -> bool:
+        """Whether the load ended too soon after its peak."""
+        over = self.overshoot
+        return over is not None and self.span.end_s - over.turn_s < SHORTEST_S
+
+
+def _fit(
+    load: LoadOnGrid,
+    span: LoadSpan,
+    slowest: tuple[float, float] | None,
+    coolant: bool | None,
+    before: list[tuple[float, float]],
+) -> _Fitted:
+    """Fit the load without a long boost at its start, and without what came before a peak."""
     # How far a part had come is known over a reference only.
-    known = np.full_like(rise, np.nan) if room is None else rise
-    part, before = span, list(changes_before)
-    boost_s, length_s = boost_length(grid, watts, span), span.end_s - span.start_s
-    if boost_s > _LONG_BOOST * length_s and length_s - boost_s > _SHORTEST_S:
-        cautions.append(
-            f"power was higher for the first {boost_s:.0f} s: the answer is where it settles at what "
-            "followed"
-        )
-        part, before = _from_then_on(span, before, span.start_s + boost_s, grid.times_s, known)
-    fit = fitted(part, before)
-    over = _overshoot(grid, curve, fit, part, before)
+    known = np.full_like(load.rise, np.nan) if load.room is None else load.rise
+    times_s, cautions = load.grid.times_s, []
+    boost_s, length_s = boost_length(load.grid, load.watts, span), span.end_s - span.start_s
+    if boost_s > _LONG_BOOST * length_s and length_s - boost_s > SHORTEST_S:
+        cautions.append(caution("long_boost", length_s=boost_s))
+        span, before = _from_then_on(span, before, span.start_s + boost_s, times_s, known)
+    fit = fit_heating(load, span, slowest=slowest, coolant=coolant, before=before)
+    over = _overshoot(load, fit, span, before)
     if over is not None:
-        cautions.append(str(over))
-        if span.end_s - over.turn_s < _SHORTEST_S:
-            cautions.append("cannot tell: it still falls when the load ends. Load longer")
-            return _no_answer(times, temperature, reference, span, confidence, cautions)
-        part, before = _from_then_on(part, before, over.turn_s, grid.times_s, known)
-        fit = fitted(part, before)
-    answer = _answer(fit, grid.times_s, part, band_k, confidence, unit, over is not None)
+        cautions.append(over.caution)
+        if span.end_s - over.turn_s >= SHORTEST_S:
+            span, before = _from_then_on(span, before, over.turn_s, times_s, known)
+            fit = fit_heating(load, span, slowest=slowest, coolant=coolant, before=before)
+    return _Fitted(fit, span, over, tuple(cautions))
+
+
+def _with_doubts(answer: SteadyState, fitted: _Fitted, log: LoadLog) -> SteadyState:
+    """Return the answer with its cautions, for the whole load; open to a peak that may come again."""
+    over, hidden_k = fitted.overshoot, fitted.fit.hidden_k
     if over is not None and answer.extrapolated and over.ended_k - answer.value > _FALLS_ON_K:
         # What makes it fall may let go again.
         answer = replace(answer, high=max(answer.high, over.peak_k))
-    if fit.hidden_k > 0.1 and answer.reached:
-        cautions.append(
-            f"coarse readings with little noise hide about {fit.hidden_k:.1f} K: a finer sensor would "
-            "say more"
-        )
-    if reference is not None and answer.value < -fit.hidden_k and answer.high < 0:
-        cautions.append(
-            f"it lies {-answer.value:.1f} K below its reference: is one of the two sensors wrong, or is "
-            "this the wrong reference?"
-        )
-    window_s = (span.start_s, span.end_s)
+    cautions = [*log.cautions, *fitted.cautions]
+    if hidden_k > _HIDES_K and answer.reached:
+        cautions.append(caution("hidden_by_steps", hidden_k=hidden_k))
+    if log.reference is not None and answer.value < -hidden_k and answer.high < 0:
+        cautions.append(caution("below_reference", below_k=-answer.value))
+    window_s = (log.span.start_s, log.span.end_s)
     return replace(answer, cautions=(*cautions, *answer.cautions), window_s=window_s)
-
-
-def _hidden_by_steps(
-    times: Floats, temperature: Floats, reference: Floats | None, span: LoadSpan
-) -> float:
-    """Return what the steps of both sensors hide where it settles, as a standard error in K."""
-    loaded = (times >= span.start_s) & (times <= span.end_s)
-    late = loaded & (times >= (span.start_s + span.end_s) / 2)
-    room_k = 0.0 if reference is None else quantisation_error(reference[loaded])
-    return float(np.hypot(quantisation_error(temperature[late]), room_k))
 
 
 def _from_then_on(
@@ -245,7 +187,7 @@ def _from_then_on(
 ) -> tuple[LoadSpan, list[tuple[float, float]]]:
     """Return the rest of a load, and what changed before it: slow bodies still follow that."""
     gone_s = from_s - span.start_s
-    last = (times_s > from_s - _SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
+    last = (times_s > from_s - SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
     changes = [(change_k, ago_s + gone_s) for change_k, ago_s in before]
     if last.any():
         changes.append((float(rise_k[last].mean()), gone_s))
@@ -253,18 +195,18 @@ def _from_then_on(
 
 
 def _overshoot(
-    grid: Grid,
-    curve: Floats,
+    load: LoadOnGrid,
     fit: HeatingFit,
     span: LoadSpan,
     changes_before: Sequence[tuple[float, float]],
 ) -> Overshoot | None:
     """Return the overshoot that neither room nor power nor coarse steps account for."""
-    loaded = (grid.times_s >= fit.begin_s) & (grid.times_s <= span.end_s)
+    loaded = (load.grid.times_s >= fit.begin_s) & (load.grid.times_s <= span.end_s)
     moved_k = float(np.ptp(fit.conditions_c[loaded]))
     told_s = [span.start_s - ago_s for _, ago_s in changes_before]
     return find_overshoot(
-        grid.times_s, curve - fit.conditions_c, fit.begin_s, span.end_s, [*told_s, span.start_s],
+        load.grid.times_s, load.temperature - fit.conditions_c, fit.begin_s, span.end_s,
+        [*told_s, span.start_s],
         _CONDITIONS_IN_DOUBT * moved_k + 2 * fit.hidden_k,
     )  # fmt: skip
 
@@ -281,185 +223,10 @@ def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
     return float(np.sqrt(low_s * high_s)), float(np.hypot(spread, _OTHER_CONDITIONS))
 
 
-def _load_span(
-    times: Floats,
-    temperature: Floats,
-    power: Floats | None,
-    load_start_s: float | None,
-    load_end_s: float | None,
-) -> LoadSpan:
-    span = None if power is None else span_from_level(times, power)
-    span = span or span_from_temperature(times, temperature)
-    if load_end_s is not None:
-        start_s = span.start_s if load_start_s is None else load_start_s
-        if not start_s < load_end_s <= times[-1] + 1:
-            raise InputError(
-                f"load_end_s is {load_end_s:g} s; the load began at {start_s:g} s and the log ends at "
-                f"{times[-1]:g} s"
-            )
-        span = LoadSpan(span.start_s, float(load_end_s), span.found_start, False)
-    if load_start_s is None:
-        return span
-    if not times[0] - 1 <= load_start_s < times[-1]:
-        raise InputError(
-            f"load_start_s is {load_start_s:g} s; the log runs from {times[0]:g} to {times[-1]:g} s"
-        )
-    if span.end_s <= load_start_s:
-        return LoadSpan(float(load_start_s), float(times[-1]), True, False)
-    return replace(span, start_s=float(load_start_s), found_start=True)
-
-
-def _deaf(times: Floats, temperature: Floats, span: LoadSpan) -> bool:
-    """Say whether the load began within the log and the reading never took notice."""
-    present = np.isfinite(temperature)
-    rested = present & (times < span.start_s - _REST_S)
-    return bool(span.found_start and rested.any() and np.ptp(temperature[present]) == 0)
-
-
-def _reference_cautions(reference: Floats) -> list[str]:
-    missing = float(np.mean(~np.isfinite(reference)))
-    if missing > 0.05:
-        return [
-            f"the reference is missing in {100 * missing:.0f} % of the log; straight lines bridge it"
-        ]
-    return []
-
-
-def _answer(
-    fit: HeatingFit,
-    times_s: Floats,
-    span: LoadSpan,
-    band_k: float,
-    confidence: float,
-    unit: str,
-    falls: bool,
-) -> SteadyState:
-    relaxation, length = fit.relaxation, span.end_s - span.start_s
-    missing = relaxation.missing_at(length)
-    beyond = (
-        _BEYOND_IN_DOUBT
-        + fit.fanless * (_BEYOND_FANLESS - _BEYOND_IN_DOUBT)
-        + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
-    )
-    if falls:
-        beyond = beyond.clip(min=_FALL_IN_DOUBT)
-    rng = np.random.default_rng(2)
-    noise = rng.standard_normal((2, missing.size))
-    # What a step hides is as likely to lie anywhere in it, and nowhere else.
-    hidden_k = fit.hidden_k * np.sqrt(3) * rng.uniform(-1, 1, missing.size)
-    settled = relaxation.settled + hidden_k + beyond * missing * noise[0]
-    tails_k, tails_doubt_k = fit.tails_missing(np.array([length]))
-    missing = missing + tails_k[0] + tails_doubt_k * noise[1]
-    tail = (1 - confidence) / 2
-    shares = (tail, 0.159, 0.5, 0.841, 1 - tail)
-    middle = relaxation.quantile(settled, 0.5)
-    settled = middle + _NARROWED * (settled - middle)
-    low, below, middle, above, high = map(float, relaxation.quantiles(settled, shares))
-
-    sure = float(relaxation.weights @ (np.abs(missing) <= band_k))
-    reached = sure >= _SURE_REACHED
-    # Half-known answers have a long tail on the far side: there the mean is nearer on average.
-    value = middle if reached else relaxation.mean(settled)
-    cautions: list[str] = []
-    reached_at = _reached_at(fit, value, band_k, span) if reached else None
-    if not reached:
-        cautions.append(
-            f"not settled within {band_k:g} K when the load ended after {length / 60:.1f} min: "
-            f"{abs(relaxation.quantile(missing, 0.5)):.1f} K of the answer are extrapolated"
-        )
-    if not reached and high - low > 1.5 * (fit.seen_k + 2 * band_k):
-        # Open on one side, an interval can miss the truth on the other only.
-        rising = relaxation.quantile(missing, 0.5) >= 0
-        within = relaxation.quantile(settled, 1 - confidence if rising else confidence)
-        low, high = (within, np.inf) if rising else (-np.inf, within)
-        cautions.append(
-            f"cannot tell: the slowest time constant does not show in {length / 60:.1f} min of load. "
-            "Load longer"
-        )
-    constants = relaxation.time_constants(confidence)
-    return SteadyState(
-        value=value,
-        low=low,
-        high=high,
-        standard_error=(above - below) / 2,
-        power_w=fit.settled_w,
-        reached=reached,
-        reached_at_s=reached_at,
-        time_constants_s=tuple(middle for middle, _, _ in constants),
-        time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
-        curve=_curve(fit, times_s, span, confidence, constants[-1][0], beyond * noise[0]),
-        trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
-        window_s=(span.start_s, span.end_s),
-        extrapolated=not reached,
-        unit=unit,
-        confidence=confidence,
-        cautions=tuple(cautions),
-    )
-
-
-def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
-    # Before the fit begins its course tells nothing: a boost came first.
-    elapsed = np.linspace(fit.begin_s - span.start_s, span.end_s - span.start_s, 1000)
-    course = fit.course(elapsed) - fit.tails_missing(elapsed)[0]
-    away = np.flatnonzero(np.abs(course - value) > band_k)
-    if away.size == 0:
-        return fit.begin_s
-    return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
-
-
-def _curve(
-    fit: HeatingFit,
-    times_s: Floats,
-    span: LoadSpan,
-    confidence: float,
-    slowest_s: float,
-    astray: Floats,
-) -> FittedCurve:
-    """Return the fitted course, drawn on for as long as it takes to settle, within reason.
-
-    `times_s` are those of the grid it was fitted on; `astray` is by how much of what is extrapolated
-    each draw may be wrong.
-    """
-    length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
-    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
-    elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
-    tails = fit.tails_of_each(elapsed)
-    value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
-    low, high = (value + _NARROWED * (end - value) for end in (low, high))
-    drawn_s = span.start_s + elapsed
-    conditions_c = np.interp(
-        drawn_s,
-        np.append(times_s, drawn_s[-1]),
-        np.append(fit.conditions_c, fit.settled_conditions_c),
-    )
-    return FittedCurve(time_s=drawn_s, value=value, low=low, high=high, conditions_c=conditions_c)
-
-
-def _too_few(times: Floats, temperature: Floats, span: LoadSpan) -> str:
-    """Say how little of a load was read."""
-    inside = np.isfinite(temperature) & (times >= span.start_s) & (times <= span.end_s)
-    return (
-        f"cannot tell: {int(inside.sum())} readings in {span.end_s - span.start_s:.0f} s of load; at least "
-        f"{_FEWEST_READINGS} in {_SHORTEST_S:.0f} s are needed. Load longer"
-    )
-
-
-def _no_answer(
-    times: Floats,
-    temperature: Floats,
-    reference: Floats | None,
-    span: LoadSpan,
-    confidence: float,
-    cautions: list[str],
-) -> SteadyState:
+def _no_answer(log: LoadLog, asked: Asked, cautions: list[Caution]) -> SteadyState:
     """Return the last reading, and that it says nothing."""
-    series = temperature
-    if reference is not None:
-        present = np.isfinite(reference)
-        series = temperature - np.interp(times, times[present], reference[present])
-    inside = np.isfinite(series) & (times <= span.end_s)
     return SteadyState(
-        value=float(series[inside][-1]) if inside.any() else float(np.nanmean(series)),
+        value=log.last_reading,
         low=-np.inf,
         high=np.inf,
         standard_error=np.inf,
@@ -467,9 +234,9 @@ def _no_answer(
         reached_at_s=None,
         time_constants_s=(),
         trend_k_per_h=float("nan"),
-        window_s=(span.start_s, span.end_s),
+        window_s=(log.span.start_s, log.span.end_s),
         extrapolated=True,
-        unit="°C" if reference is None else "K",
-        confidence=confidence,
-        cautions=tuple(cautions),
+        unit=log.unit,
+        confidence=asked.confidence,
+        cautions=(*log.cautions, *cautions),
     )

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
 
@@ -73,7 +74,7 @@ class SteadyState(Result):
     extrapolated: bool
     unit: str
     confidence: float
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     time_constant_intervals_s: tuple[tuple[float, float], ...] = ()
     curve: FittedCurve | None = field(default=None, repr=False)
     power_w: float = float("nan")

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 from scipy.stats import t as student_t
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
@@ -51,21 +52,13 @@ class Swings:
         """Whether it swung often enough, and alike."""
         return self.means.size > 0
 
-    def told(self, unit: str, with_load: bool) -> str:
-        """Say so; the unit is that of the temperatures."""
-        why = "with its load" if with_load else "as where a fan switches on and off"
-        text = (
-            f"it swings between {self.low:.1f} and {self.high:.1f} {unit} every {self.period_s:.0f} s, "
-            f"{why}: "
-        )
-        if not self.for_good:
-            text += "it settles between these, if it does. Load longer; "
-        elif with_load:  # that what it does in between is hotter is said with the bursts
-            text += "the answer is the mean over whole swings; "
-        else:
-            text += "the answer is the mean over whole swings. Its hottest moments lie above that; "
-        instead = "load without pauses" if with_load else "fix the fan's duty"
-        return f"{text}{instead} to compare coolers"
+    def caution(self, unit: str, with_load: bool) -> Caution:
+        """Say so; `unit` is that of the temperatures, `with_load` that it swings with its load."""
+        code = "swings" if self.for_good else "swung_once"
+        return caution(
+            f"{code}_with_load" if with_load else code,
+            low=self.low, high=self.high, unit=unit, period_s=self.period_s,
+        )  # fmt: skip
 
 
 def find_swings(
@@ -165,6 +158,7 @@ def mean_of(
     span: LoadSpan,
     grid: Grid,
     room: Floats | None,
+    *,
     hidden_k: float,
     band_k: float,
     confidence: float,
@@ -225,5 +219,5 @@ def mean_of(
         ),
         power_w=swings.power_w,
         swings_between=(swings.low, swings.high),
-        cautions=(swings.told(unit, with_load),),
+        cautions=(swings.caution(unit, with_load),),
     )

@@ -3,13 +3,14 @@
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.signal.unread import suspect, told_unanswered, unanswered
 
 _COLDEST_C, _HOTTEST_C = -273.15, 2_000.0
 _LARGEST = 1e15
 
 
-def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
+def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     """Return the table with impossible readings taken as missing, and what to say about them."""
     if not _any_wrong(frame):
         return frame, []
@@ -22,8 +23,12 @@ def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[str]]:
             wrong |= (values < _COLDEST_C) | (values > _HOTTEST_C)
         if wrong.any():
             cautions.append(
-                f"{int(wrong.sum())} readings of {name} are impossible, such as "
-                f"{values[wrong][0]:.3g}: taken as missing"
+                caution(
+                    "impossible_readings",
+                    count=int(wrong.sum()),
+                    channel=str(name),
+                    example=float(values[wrong][0]),
+                )
             )
             replaced[name] = values = np.where(wrong, np.nan, values)
         none = unanswered(values) if name.endswith(".temp_c") else np.zeros(0, dtype=bool)

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Bools, Floats
 
 # What a sensor that does not answer leaves in a log: nothing, all bits set, or the end of its range. It
@@ -79,7 +80,7 @@ def _always_changes(series: Floats) -> bool:
     return bool(changes.mean() >= _CHANGES_MOSTLY and shares.min() >= _CHANGES_ALWAYS)
 
 
-def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, list[str]]:
+def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, list[Caution]]:
     """Return a temperature with what was not read taken as missing, and what to say about it."""
     cautions = []
     odd = unanswered(values)
@@ -87,17 +88,13 @@ def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, 
         cautions.append(told_unanswered(name, values, odd))
         values = np.where(odd, np.nan, values)
     for start_s, end_s in stuck(times, values):
-        cautions.append(
-            f"{name} stood still from {start_s:.0f} to {end_s:.0f} s and moved all the time otherwise: "
-            "taken as missing there. Check its sensor or the logger"
-        )
+        cautions.append(caution("stuck_for_a_while", channel=name, start_s=start_s, end_s=end_s))
         values = np.where((times > start_s) & (times <= end_s), np.nan, values)
     return values, cautions
 
 
-def told_unanswered(name: str, values: Floats, odd: Bools) -> str:
+def told_unanswered(name: str, values: Floats, odd: Bools) -> Caution:
     """Return the caution for readings that no sensor can have taken."""
-    return (
-        f"{int(odd.sum())} readings of {name} are none, such as {values[odd][0]:g} °C amid others far "
-        "from it: taken as missing. Check its sensor"
+    return caution(
+        "unanswered_readings", count=int(odd.sum()), channel=name, example=float(values[odd][0])
     )

@@ -17,7 +17,6 @@ from gelassen.core.thermal.power_effect import power_effect, settled_power
 from gelassen.core.thermal.reference_place import BESIDE, ROOM, Place, places
 from gelassen.core.thermal.relaxation import Relaxation
 from gelassen.core.thermal.relaxation_fit import (
-    USUAL_SLOWEST,
     Account,
     fit_relaxation,
     time_constant_list,
@@ -90,14 +89,35 @@ class _Part:
     tails: TailsTold
 
 
+@dataclass(frozen=True, slots=True)
+class LoadOnGrid:
+    """A log on even steps of time, up to the end of its load: one value a step.
+
+    Attributes
+    ----------
+    temperature, room, watts
+        Temperature (NaN where not read), reference and power (filled; None if not logged).
+    hidden_k
+        What the steps of the sensors hide, as a standard error in K: seen in readings before averaging.
+    """
+
+    grid: Grid
+    temperature: Floats
+    room: Floats | None
+    watts: Floats | None
+    hidden_k: float
+
+    @property
+    def rise(self) -> Floats:
+        """Rise over the reference; the temperature where no reference was logged."""
+        return self.temperature if self.room is None else self.temperature - self.room
+
+
 def fit_heating(
-    grid: Grid,
-    curve: Floats,
-    room: Floats | None,
-    watts: Floats | None,
+    log: LoadOnGrid,
     span: LoadSpan,
-    hidden_k: float,
-    slowest: tuple[float, float] = USUAL_SLOWEST,
+    *,
+    slowest: tuple[float, float] | None = None,
     coolant: bool | None = None,
     before: Sequence[tuple[float, float]] = (),
 ) -> HeatingFit:
@@ -105,21 +125,20 @@ def fit_heating(
 
     Parameters
     ----------
-    grid : Grid
-        Even steps of time, up to the end of the load.
-    curve, room, watts : array, one value a step
-        Temperature (NaN where not read), reference and power (filled; None if not logged).
+    log : LoadOnGrid
+        The readings.
     span : LoadSpan
         When the load ran.
-    hidden_k : float
-        What the steps of the sensors hide, as a standard error: seen in readings that are not averaged.
-    slowest : tuple of float
-        What is known of the slowest time constant before: see `fit_relaxation`.
+    slowest : tuple of float, optional
+        Prior of the slowest time constant, where another load told it: see `fit_relaxation`.
     coolant : bool, optional
         Whether the reference is coolant; found from how it moves if not told.
     before : sequence of tuples
         Changes of the rise before this load, in K, and how long before each was, in s.
     """
+    grid, curve, room, watts, hidden_k = (
+        log.grid, log.temperature, log.room, log.watts, log.hidden_k
+    )  # fmt: skip
     begin_s = span.start_s + boost_length(grid, watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
     before = before or _before_the_log(grid, curve, room, span)
@@ -173,7 +192,7 @@ class _Look:
     """What one pass found."""
 
     place: Place
-    slowest: tuple[float, float]
+    slowest: tuple[float, float] | None
     rise: Floats  # over the reference as it was felt, one value a step
     conditions_c: Floats  # what was taken off for that, and for power that wandered
     tails: list[SlowTails]
@@ -202,7 +221,7 @@ class _Load:
     def first(
         self,
         place: Place,
-        slowest: tuple[float, float],
+        slowest: tuple[float, float] | None,
         noise: tuple[float, float] | None = None,
     ) -> _Look:
         """Fit with the noise told, or that of neighbouring readings; the reference is late as usual."""
@@ -218,7 +237,7 @@ class _Load:
         noise = noise or (density, max(float(np.sqrt(density / step_s)), 1e-3))
         tails = self.bins.tails(rise)
         accounts = self.bins.accounts(tails, rise, [], noise)
-        usual = place.slowest if slowest == USUAL_SLOWEST else slowest
+        usual = slowest or place.slowest
         relaxation = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
             draws=250,

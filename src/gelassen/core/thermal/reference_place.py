@@ -5,7 +5,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal.relaxation_fit import USUAL_SLOWEST
 
 # Both places are tried where the reference rises this far, and by this share of what the part does.
 _RISES_K, _RISES_SHARE = 1.5, 0.08
@@ -20,14 +19,14 @@ class Place:
     """A place the reference may have."""
 
     lag_s: float  # how late a change of it arrives, before any fit tells better
-    slowest: tuple[float, float]  # time constant of the part above it, as in `fit_relaxation`
+    slowest: tuple[float, float] | None  # prior of the part above it, as in `fit_relaxation`
     delay_in_doubt: float  # share of what the lag changes
     gain_in_doubt: float  # share of a change of it by which the rise may change, too
 
 
 # A typical heatsink lies between room and part; what is fitted tells its lags better. A fan on a curve
 # turns faster in a warmer room.
-ROOM = Place(120.0, USUAL_SLOWEST, 0.25, 0.2)
+ROOM = Place(120.0, None, 0.25, 0.2)
 # A cold plate lies between coolant and part: its lag is short, and hardly shows in what is fitted.
 BESIDE = Place(12.0, (60.0, 1.6), 0.7, 0.01)
 

@@ -84,7 +84,7 @@ def fit_relaxation(
     most: int = 3,
     among: list[TimeConstantSets] | None = None,
     start_share: float | None = None,
-    slowest: tuple[float, float] = USUAL_SLOWEST,
+    slowest: tuple[float, float] | None = None,
     fanless: float = 0.0,
     draft: bool = False,
     draws: int = 4000,
@@ -106,8 +106,9 @@ def fit_relaxation(
         Sets left over from an earlier fit of nearly the same readings: only these are tried.
     start_share : float, optional
         Share of the settled rise that was there at time zero; without it nothing is bent.
-    slowest : tuple of float
-        What is known before of the slowest time constant: median in s, spread of its logarithm.
+    slowest : tuple of float, optional
+        Prior of the slowest time constant: median in s, spread of its logarithm. That of cooled parts in
+        general if not given.
     fanless : float
         How likely it is that no fan is at work, 0 to 1: then bends are those of free convection, and the
         slowest time constant is that of a block without a fan unless another was told.
@@ -157,24 +158,56 @@ def fit_relaxation(
         supposed += [number] * len(models)
         # What one account has ruled out, the next does not bring back.
         asked = [model.sets for model in models if model.log_weight.size]
-    sizes = [model.log_weight.size for model in tried]
-    log_weight = np.concatenate([model.log_weight for model in tried])
-    weight = np.exp(log_weight - log_weight.max())
-    log_evidence = float(log_weight.max() + np.log(weight.sum()))
-    weight[weight < _NO_WEIGHT] = 0
-    weight /= weight.sum()
+    tried_all = _Tried(tried, supposed, time_constants_s, np.array(bends))
+    signs = _Signs(direction, least, change)
+    return tried_all.drawn(draws, freedom, signs, start_share or 0.0, again)
 
-    settled, amplitudes, constants, bent, picked = _draw(
-        tried, weight, time_constants_s, np.array(bends), draws, freedom
-    )
-    # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
-    expected = np.concatenate([model.expected for model in tried])
-    weights = _sign_factor(amplitudes, constants, direction, least, change) / expected[picked]
-    weights /= weights.sum()
-    account = np.repeat(supposed, sizes)[picked]
-    return Relaxation(
-        settled, amplitudes, constants, bent, start_share or 0.0, weights, account, again, log_evidence
-    )  # fmt: skip
+
+@dataclass(frozen=True, slots=True)
+class _Signs:
+    """Which way the curve goes, and what is known of the signs and sizes of its parts."""
+
+    direction: float
+    least: float
+    change: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Tried:
+    """All sets that were tried under all suppositions, and the supposition of each."""
+
+    solved: "list[_Solved]"
+    supposed: list[int]
+    constants: Floats
+    bends: Floats
+
+    def drawn(
+        self,
+        draws: int,
+        freedom: float,
+        signs: _Signs,
+        start_share: float,
+        again: list[TimeConstantSets],
+    ) -> Relaxation:
+        """Return weighted draws of what the curve may be."""
+        log_weight = np.concatenate([model.log_weight for model in self.solved])
+        weight = np.exp(log_weight - log_weight.max())
+        log_evidence = float(log_weight.max() + np.log(weight.sum()))
+        weight[weight < _NO_WEIGHT] = 0
+        weight /= weight.sum()
+        settled, amplitudes, constants, bent, picked = _draw(
+            self.solved, weight, self.constants, self.bends, draws, freedom
+        )
+        # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
+        expected = np.concatenate([model.expected for model in self.solved])
+        weights = _sign_factor(amplitudes, constants, signs.direction, signs.least, signs.change)
+        weights = weights / expected[picked]
+        weights /= weights.sum()
+        sizes = [model.log_weight.size for model in self.solved]
+        account = np.repeat(self.supposed, sizes)[picked]
+        return Relaxation(
+            settled, amplitudes, constants, bent, start_share, weights, account, again, log_evidence
+        )  # fmt: skip
 
 
 def _whitened(lower: Floats, values: Floats) -> Floats:
@@ -252,13 +285,16 @@ class _Solved:
         return float(self.log_weight.max(initial=-np.inf))
 
 
-def _log_prior(time_constants_s: Floats, slowest: tuple[float, float], fanless: float) -> Floats:
+def _log_prior(
+    time_constants_s: Floats, told: tuple[float, float] | None, fanless: float
+) -> Floats:
     """Return how likely each is to be the slowest of a cooled part, before any reading is seen.
 
     Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
     fan they take longer; this does not count where something else is known of the slowest.
     """
-    without = (1 - _FANLESS_OTHERWISE) * fanless if slowest == USUAL_SLOWEST else 0.0
+    without = (1 - _FANLESS_OTHERWISE) * fanless if told is None else 0.0
+    slowest = told or USUAL_SLOWEST
     logs = [
         -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
         for usual_s, spread in (slowest, _SLOWEST_FANLESS)

@@ -4,28 +4,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import (
     Bools,
     Floats,
     SeriesLike,
-    as_series,
-    as_time,
-    need_readings,
 )
 from gelassen.core.foundation.result import Result
-from gelassen.core.recording.under_load import under_load, without_pauses
+from gelassen.core.recording.under_load import without_pauses
 from gelassen.core.signal.flags import forward, running_median, spans_of, tidied
 from gelassen.core.signal.noise import step_size
-from gelassen.core.signal.renewal import bridged
+from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
 from gelassen.core.throttling.lower_limit import shown_limit
 from gelassen.core.throttling.power_limit import on_limit
 from gelassen.core.throttling.throttle_cause import Chip, from_clock, from_power
 
 # A governor keeps the hottest reading within about this of the limit while it holds the chip back.
 _NEAR_K = 2.5
-# A load that was not read for so long went on; what it did in a longer gap nobody knows.
-_LOAD_UNREAD_S = 60.0
 # Held back by heat for more than this share of the last third of the load: at the limit.
 _CUTS_SHARE = 0.1
 # No governor lets a chip stay so far above its limit.
@@ -65,7 +61,7 @@ class Throttling(Result):
     thermal_share: float
     power_share: float
     at_limit: bool
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
         if self.onset_s is None:
@@ -133,130 +129,122 @@ def find_throttling(
     Without a clock, a fall of power at the temperature limit takes its place. Not to be told: such
     a limit on a chip whose power does not depend on temperature.
     """
-    times = as_time(time_s)
-    temperature = as_series("temperature_c", temperature_c, like=times)
-    need_readings("temperature_c", temperature)
-    if not -50 < limit_c < 250:
-        raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
-    clock = _optional("clock_mhz", clock_mhz, times)
-    if clock is not None:  # no clock stands still: a reading of zero is none
-        clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
-    power = _optional("power_w", power_w, times)
-    # Several loggers laid together: each read at moments of its own.
-    temperature = bridged(times, temperature)
-    clock = None if clock is None else bridged(times, clock)
-    power = None if power is None else bridged(times, power)
-    load = _optional("load_pct", load_pct, times)
-    # A load that was not read for a while has not stopped for that.
-    load = None if load is None else bridged(times, load, _LOAD_UNREAD_S)
-    count = _optional("throttle_count", throttle_count, times)
-    allowed = _allowed(power_limit_w, times)
-    cautions: list[str] = []
-    impossible = bool(np.nanmin(temperature) > limit_c)
-    if impossible:
-        cautions.append(
-            f"every reading is above the limit of {limit_c:g} °C, at rest too: it cannot be the limit of "
-            "this part, and being held back by heat is not concluded from it"
-        )
-
-    loaded = under_load(times, temperature, load, power, clock)
-    beyond_k = _beyond(times, temperature, limit_c, power if clock is None else clock, loaded)
-    if beyond_k > _BEYOND_K and not impossible and heat_flag is None:
-        impossible = True
-        cautions.append(
-            f"it stayed {beyond_k:.0f} K above the limit of {limit_c:g} °C and was not held back by heat: "
-            "that is not the limit of this part. Tell the one at which it cuts its clock"
-        )
-    near_k = max(_NEAR_K, 2 * min(step_size(temperature), 2.0))
-    shown_c = None
-    if clock is not None and not impossible:
-        shown_c = shown_limit(times, temperature, clock, power, loaded, limit_c)
-    if shown_c is not None:
-        cautions.append(
-            f"it was held back at {shown_c:.0f} °C, {limit_c - shown_c:.0f} K below the limit of "
-            f"{limit_c:g} °C: tell the limit at which it cuts its clock"
-        )
-        limit_c = shown_c + _HELD_BELOW_K
-    near = running_median(temperature, times, 5.0) >= limit_c - near_k
-    if impossible:
-        near = np.zeros(times.size, dtype=bool)
-    steady = without_pauses(times, loaded, power)
-    chip = Chip(times, temperature, loaded, steady, near, limit_c, near_k, impossible)
-    again = np.zeros(times.size, dtype=bool)
-    if clock is not None:
-        thermal, by_power, again = from_clock(chip, clock, power, load, allowed)
-    elif power is not None:
-        thermal, by_power, again = from_power(chip, power, load)
-        cautions.append("no clock was logged: being held back is told from power alone")
-    else:
-        thermal, by_power = loaded & near, np.zeros(times.size, dtype=bool)
-        cautions.append(
-            "neither clock nor power was logged: sitting at the limit is taken as being held back"
-        )
-    if power is not None and allowed is not None:
-        by_power |= loaded & ~thermal & on_limit(running_median(power, times, 5.0), allowed)
-    if count is not None:
-        risen = np.concatenate([[False], np.diff(forward(count)) > 0])
-        thermal |= risen & loaded
-    elif power is None and clock is not None and power_flag is None:
-        cautions.append(
-            "power was not logged: a power limit shows only where the clock drops at once"
-        )
-    # The chip's own word counts for more than anything concluded.
-    says_heat, says_power = (
-        _optional(name, flag, times)
-        for name, flag in (("heat_flag", heat_flag), ("power_flag", power_flag))
-    )
-    if says_heat is not None:
-        again = np.zeros(times.size, dtype=bool)
-        thermal = loaded & (forward(says_heat) > 0)
-    if says_power is not None:
-        by_power = loaded & (forward(says_power) > 0)
-
-    thermal = tidied(times, thermal) | again
-    by_power = tidied(times, by_power & ~thermal)
+    log = read_chip_log(
+        time_s, temperature_c, clock_mhz=clock_mhz, power_w=power_w, power_limit_w=power_limit_w,
+        load_pct=load_pct, throttle_count=throttle_count, heat_flag=heat_flag, power_flag=power_flag,
+    )  # fmt: skip
+    limit = _limit_of(log, limit_c)
+    found = _causes(log, limit)
+    thermal, by_power = _as_the_chip_says(log, found)
     intervals = sorted(
-        [(*span, "thermal") for span in spans_of(times, thermal)]
-        + [(*span, "power") for span in spans_of(times, by_power)]
+        [(*span, "thermal") for span in spans_of(log.times, thermal)]
+        + [(*span, "power") for span in spans_of(log.times, by_power)]
     )
-    late = loaded & (times >= _late(times, loaded))
-    # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
-    sits = thermal | (
-        running_median(temperature, times, 15.0) >= limit_c - max(0.75, step_size(temperature) / 2)
-    )
-    # A clock that is cut and given back is cut for a part of the time only, and yet heat sets the pace.
-    rests = late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > _CUTS_SHARE)
-    at_limit = bool(rests) and not impossible
     return Throttling(
         thermal=thermal,
         power=by_power,
-        sag_mhz=_sag(temperature, clock, loaded & ~thermal & ~by_power),
+        sag_mhz=_sag(log.temperature, log.clock, log.loaded & ~thermal & ~by_power),
         intervals=tuple(intervals),
         onset_s=intervals[0][0] if intervals else None,
-        thermal_share=_share(times, thermal, loaded),
-        power_share=_share(times, by_power, loaded),
-        at_limit=at_limit,
-        cautions=tuple(cautions),
+        thermal_share=_share(log.times, thermal, log.loaded),
+        power_share=_share(log.times, by_power, log.loaded),
+        at_limit=_sits_at_limit(log, limit, thermal),
+        cautions=(*limit.cautions, *found.cautions),
     )
 
 
-def _optional(name: str, values: SeriesLike | None, times: Floats) -> Floats | None:
-    if values is None:
-        return None
-    series = as_series(name, values, like=times)
-    return series if np.isfinite(series).any() else None
+@dataclass(frozen=True, slots=True)
+class _Limit:
+    """The temperature at which the chip holds itself back, and whether it can be its limit at all."""
+
+    at_c: float
+    impossible: bool
+    cautions: tuple[Caution, ...]
 
 
-def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats | None:
-    if power_limit_w is None:
-        return None
-    if np.ndim(power_limit_w) == 0:
-        limit = float(np.asarray(power_limit_w, dtype=float))
-        if not limit > 0:
-            raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
-        return np.full(times.size, limit)
-    limits = _optional("power_limit_w", power_limit_w, times)
-    return None if limits is None else forward(limits)
+def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
+    """Return the limit that was told, or the lower one that the chip shows."""
+    if not -50 < limit_c < 250:
+        raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
+    if np.nanmin(log.temperature) > limit_c:
+        return _Limit(limit_c, True, (caution("limit_below_all_readings", limit_c=limit_c),))
+    runs_at = log.power if log.clock is None else log.clock
+    beyond_k = _beyond(log.times, log.temperature, limit_c, runs_at, log.loaded)
+    if beyond_k > _BEYOND_K and log.heat_flag is None:
+        said = caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c)
+        return _Limit(limit_c, True, (said,))
+    if log.clock is None:
+        return _Limit(limit_c, False, ())
+    shown_c = shown_limit(log.times, log.temperature, log.clock, log.power, log.loaded, limit_c)
+    if shown_c is None:
+        return _Limit(limit_c, False, ())
+    below_k = limit_c - shown_c
+    said = caution("held_below_limit", shown_c=shown_c, below_k=below_k, limit_c=limit_c)
+    return _Limit(shown_c + _HELD_BELOW_K, False, (said,))
+
+
+@dataclass(frozen=True, slots=True)
+class _Causes:
+    """What the readings show: held back by heat, by a power limit, by a clock cut at the limit."""
+
+    thermal: Bools
+    power: Bools
+    clock_cut: Bools
+    cautions: tuple[Caution, ...]
+
+
+def _causes(log: ChipLog, limit: _Limit) -> _Causes:
+    times, loaded = log.times, log.loaded
+    near_k = max(_NEAR_K, 2 * min(step_size(log.temperature), 2.0))
+    near = running_median(log.temperature, times, 5.0) >= limit.at_c - near_k
+    near &= not limit.impossible
+    chip = Chip(
+        times, log.temperature, loaded, without_pauses(times, loaded, log.power), near, limit.at_c,
+        near_k, limit.impossible,
+    )  # fmt: skip
+    cautions: list[Caution] = []
+    clock_cut = np.zeros(times.size, dtype=bool)
+    if log.clock is not None:
+        thermal, power, clock_cut = from_clock(chip, log.clock, log.power, log.load, log.allowed_w)
+    elif log.power is not None:
+        thermal, power, clock_cut = from_power(chip, log.power, log.load)
+        cautions.append(caution("throttling_from_power"))
+    else:
+        thermal, power = loaded & near, np.zeros(times.size, dtype=bool)
+        cautions.append(caution("throttling_from_temperature"))
+    if log.power is not None and log.allowed_w is not None:
+        drawn = running_median(log.power, times, 5.0)
+        power |= loaded & ~thermal & on_limit(drawn, log.allowed_w)
+    if log.count is not None:
+        risen = np.concatenate([[False], np.diff(forward(log.count)) > 0])
+        thermal |= risen & loaded
+    elif log.power is None and log.clock is not None and log.power_flag is None:
+        cautions.append(caution("power_limit_shows_little"))
+    return _Causes(thermal, power, clock_cut, tuple(cautions))
+
+
+def _as_the_chip_says(log: ChipLog, found: _Causes) -> tuple[Bools, Bools]:
+    """Return where heat and where power held the chip back; its own flags replace what was concluded."""
+    thermal, power, clock_cut = found.thermal, found.power, found.clock_cut
+    if log.heat_flag is not None:
+        clock_cut = np.zeros_like(clock_cut)
+        thermal = log.loaded & (forward(log.heat_flag) > 0)
+    if log.power_flag is not None:
+        power = log.loaded & (forward(log.power_flag) > 0)
+    thermal = tidied(log.times, thermal) | clock_cut
+    return thermal, tidied(log.times, power & ~thermal)
+
+
+def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
+    """Say whether the chip spends the last third of the load at its limit."""
+    if limit.impossible:
+        return False
+    late = log.loaded & (log.times >= _late(log.times, log.loaded))
+    # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
+    close_k = max(0.75, step_size(log.temperature) / 2)
+    sits = thermal | (running_median(log.temperature, log.times, 15.0) >= limit.at_c - close_k)
+    # A clock that is cut and given back is cut for a part of the time only, and yet heat sets the pace.
+    return bool(late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > _CUTS_SHARE))
 
 
 def _share(times: Floats, flags: Bools, loaded: Bools) -> float:

@@ -31,12 +31,15 @@ class Guess:
         "sure", "likely", or "" where it is left alone.
     why
         Why it is left alone, or what was guessed.
+    only_named
+        Whether nothing was guessed but the name of the item.
     """
 
     channel: str | None
     unit: str = ""
     confidence: str = ""
     why: str = ""
+    only_named: bool = False
 
 
 class _Reading(NamedTuple):
@@ -202,7 +205,8 @@ def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: b
     if own == "w" and words.found(words.LIMIT, r.text):
         suffix, confidence = "power_limit_w", LIKELY
     if left_over and confidence == SURE:
-        confidence, why = LIKELY, f'"{left_over}" is kept as its name'
+        named = f'"{left_over}" is kept as its name'
+        return Guess(f"{part}.{item}.{suffix}", unit, LIKELY, named, only_named=True)
     return Guess(f"{part}.{item}.{suffix}", unit, confidence, why)
 
 

@@ -26,6 +26,8 @@ from gelassen.core.foundation.inputs import Floats
 from gelassen.intake.text.cells import MISSING, Decimal, read_value, state
 from gelassen.intake.text.layout import Layout
 
+# Why the last line of a log that was cut off is left out.
+TORN = "the last line is torn"
 _PIECE = 16 << 20
 _TAIL = 1 << 16
 _STRIDE = 1 << 18
@@ -348,60 +350,57 @@ def _careful(
     cells: list[list[str]] = []
     lines: list[int] = []
     text = piece.decode("utf-8", "replace")
-    folded_header = [h.strip() for h in header]
-    reader = csv.reader(
-        io.StringIO(text.replace("\x00", "").replace("\r\n", "\n").replace("\r", "\n")),
-        delimiter=layout.delimiter, skipinitialspace=True,
-    )  # fmt: skip
-    quoted = '"' in text
     raw = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    source = (
-        _from_reader(reader)
-        if quoted and raw[-1].count('"') % 2 == 0
-        else _from_lines(raw, layout.delimiter)
-    )
     ends_whole = text.endswith(("\n", "\r"))
-    last = len(raw) - (1 if raw and not raw[-1] else 0)
-    used_width = layout.width
-    for number, row in source:
+    last = None if ends_whole else len(raw) - (1 if raw and not raw[-1] else 0) - 1
+    folded_header = [h.strip() for h in header]
+    for number, row in _rows_of(text, raw, layout):
         line = first_line + number
         if not row or not any(cell.strip() for cell in row):
             if len(row) > 1:
                 left_out.setdefault("empty rows", LeftOut()).add(line, "")
             continue
-        if len(row) == used_width or (layout.trailing and len(row) == used_width - 1):
-            if [
-                cell.strip().removeprefix("#").strip() for cell in row[: len(folded_header)]
-            ] == folded_header:
-                left_out.setdefault("the header again", LeftOut()).add(
-                    line, layout.delimiter.join(row)
-                )
-                continue
-            if not ends_whole and number == last - 1 and cells and _is_torn(row, cells):
-                left_out.setdefault("the last line is torn", LeftOut()).add(
-                    line, layout.delimiter.join(row)
-                )
-                continue
+        reason = _no_row(row, layout, folded_header, cells, is_last=number == last)
+        if reason:
+            left_out.setdefault(reason, LeftOut()).add(line, layout.delimiter.join(row))
+        else:
             cells.append(row)
             lines.append(line)
-            continue
-        if not ends_whole and number == last - 1:
-            reason = "the last line is torn"
-        else:
-            reason = (
-                "rows with too few cells" if len(row) < used_width else "rows with too many cells"
-            )
-        left_out.setdefault(reason, LeftOut()).add(line, layout.delimiter.join(row))
+    width = layout.width
     rows = Rows({}, {}, np.array(lines, dtype=int), left_out)
     by_column = (
-        list(zip(*([c + [""] * (used_width - len(c)) for c in cells]), strict=True))
+        list(zip(*([c + [""] * (width - len(c)) for c in cells]), strict=True))
         if cells
-        else [()] * used_width
+        else [()] * width
     )
     for k, column in enumerate(columns):
         if column.kind != "skip":
             _take(rows, k, column, list(by_column[k]))
     return rows
+
+
+def _rows_of(text: str, raw: list[str], layout: Layout) -> list[tuple[int, list[str]]]:
+    """Return number and cells of each row, by the standard reader where cells are quoted."""
+    if '"' not in text or raw[-1].count('"') % 2:
+        return _from_lines(raw, layout.delimiter)
+    plain = text.replace("\x00", "").replace("\r\n", "\n").replace("\r", "\n")
+    return _from_reader(
+        csv.reader(io.StringIO(plain), delimiter=layout.delimiter, skipinitialspace=True)
+    )
+
+
+def _no_row(
+    row: list[str], layout: Layout, header: list[str], before: list[list[str]], *, is_last: bool
+) -> str:
+    """Return why a line is no row of the table; empty if it is one."""
+    width = layout.width
+    if len(row) == width or (layout.trailing and len(row) == width - 1):
+        if [cell.strip().removeprefix("#").strip() for cell in row[: len(header)]] == header:
+            return "the header again"
+        return TORN if is_last and before and _is_torn(row, before) else ""
+    if is_last:
+        return TORN
+    return "rows with too few cells" if len(row) < width else "rows with too many cells"
 
 
 def _from_reader(reader: Any) -> list[tuple[int, list[str]]]:

@@ -84,54 +84,56 @@ def find_time(
         if not told and k not in named and not _looks_stamped(samples[k]):
             continue
         place = f'{where}, column "{headers[k].text}"'
-        form = find_form(
-            samples[k],
-            told=dates,
-            elapsed=found(_ELAPSED, header_words(headers[k].words)),
-            where=place,
-        )
+        elapsed = found(_ELAPSED, header_words(headers[k].words))
+        form = find_form(samples[k], told=dates, elapsed=elapsed, where=place)
         if form is not None:
             forms[k] = form
+    stamps = _from_stamps(forms, named)
+    if stamps is not None:
+        return stamps
+    numbers = [k for k in named if k not in forms]
+    for k in sorted(numbers, key=lambda k: headers[k].text != "t_s"):
+        mark = decimals.get(headers[k].text, main)
+        plan = _numeric(k, headers[k], samples[k], mark, told=bool(told))
+        if plan is not None:
+            return plan
+    for kinds in (("duration",), ("of day", "duration")):
+        group = [k for k in forms if forms[k].kind in kinds]
+        if group:
+            k = _best(group, named)
+            doubt = forms[k].guessed
+            guessed = f'"{headers[k].text}" is taken for {doubt}' if doubt else ""
+            return TimeColumn((k,), (forms[k],), "stamps", forms[k].words, guessed=guessed)
+    raise _no_time([k for k in forms if forms[k].kind == "date"], headers, where)
+
+
+def _from_stamps(forms: Mapping[int, Form], named: Sequence[int]) -> TimeColumn | None:
+    """Return a column of whole stamps, or one of dates and one of times of day; None without these."""
     moments = [k for k in forms if forms[k].kind == "moment"]
     if moments:
         k = _best(moments, named)
         return TimeColumn((k,), (forms[k],), "stamps", forms[k].words)
     days = [k for k in forms if forms[k].kind == "date"]
     of_day = [k for k in forms if forms[k].kind in ("of day", "duration")]
-    if days and of_day:
-        day, hour = days[0], of_day[0]
-        clock = forms[hour]
-        if clock.kind == "duration":  # beside a date, 00:00:05 is a time of day
-            clock = Form("of day", "time of day")
-        return TimeColumn(
-            (day, hour),
-            (forms[day], clock),
-            "stamps",
-            f"{forms[day].words} and {clock.words}, apart",
-        )
-    numbers = [k for k in named if k not in forms]
-    for k in sorted(numbers, key=lambda k: headers[k].text != "t_s"):
-        plan = _numeric(
-            k, headers[k], samples[k], decimals.get(headers[k].text, main), told=bool(told)
-        )
-        if plan is not None:
-            return plan
-    durations = [k for k in forms if forms[k].kind == "duration"]
-    for group in (durations, of_day):
-        if group:
-            k = _best(group, named)
-            doubt = forms[k].guessed
-            guessed = f'"{headers[k].text}" is taken for {doubt}' if doubt else ""
-            return TimeColumn((k,), (forms[k],), "stamps", forms[k].words, guessed=guessed)
+    if not days or not of_day:
+        return None
+    day, hour = days[0], of_day[0]
+    clock = forms[hour]
+    if clock.kind == "duration":  # beside a date, 00:00:05 is a time of day
+        clock = Form("of day", "time of day")
+    words = f"{forms[day].words} and {clock.words}, apart"
+    return TimeColumn((day, hour), (forms[day], clock), "stamps", words)
+
+
+def _no_time(days: Sequence[int], headers: Sequence[Header], where: str) -> FileError:
     if days:
-        raise FileError(
+        return FileError(
             f'{where}: column "{headers[days[0]].text}" holds dates, but no column the time of day. '
             'Say which one does: --column "HEADER=t_s"'
         )
-    shown = ", ".join(f'"{header.text}"' for header in headers[:12]) + (
-        " …" if len(headers) > 12 else ""
-    )
-    raise FileError(
+    more = " …" if len(headers) > 12 else ""
+    shown = ", ".join(f'"{header.text}"' for header in headers[:12]) + more
+    return FileError(
         f'{where}: no column holds the time (columns: {shown}). Say which one: --column "HEADER=t_s"'
     )
 

@@ -6,6 +6,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.recording import Event, Origin, Phase, Recording
 from gelassen.study.disk.journal import JOURNAL, closed, goes_on, read_journal
@@ -51,15 +52,15 @@ def read_run(folder: Path) -> Recording:
     folder = Path(folder)
     if not folder.is_dir():
         raise FileError(f"{folder}: there is no such run folder")
-    cautions: list[str] = []
+    cautions: list[Caution] = []
     run: RunFile | None = None
     if (folder / RUN_JSON).exists():
         try:
             run = read_run_file(folder / RUN_JSON)
         except FileError as error:
-            cautions.append(f"{error}. The samples are shown without it")
+            cautions.append(caution("run_file_unreadable", why=str(error)))
     else:
-        cautions.append(f"{RUN_JSON} is missing: setup, phases and limits are unknown")
+        cautions.append(caution("run_file_missing", file=RUN_JSON))
     frame, torn = read_samples(folder)
     cautions += torn
     if frame is None:
@@ -69,13 +70,15 @@ def read_run(folder: Path) -> Recording:
                 "can be read. A study keeps its runs in runs/"
             )
         frame = pd.DataFrame(index=pd.Index([], name="t_s", dtype=float))
-        cautions.append("the samples are missing: only what was set up is known")
+        cautions.append(caution("samples_missing"))
     if run is None:
         run = RunFile(outcome="unknown")
     return _recording(folder, frame, run, cautions)
 
 
-def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list[str]) -> Recording:
+def _recording(
+    folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list[Caution]
+) -> Recording:
     phases = tuple(Phase(**phase.model_dump()) for phase in run.phases)
     events = tuple(Event(**event.model_dump()) for event in run.events)
     outcome = run.outcome
@@ -87,10 +90,10 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         cautions += torn
     if outcome == "recording":
         if goes_on(folder):
-            cautions.append(f"still being recorded: shown as far as it goes, {end_s:.0f} s")
+            cautions.append(caution("still_recording", end_s=end_s))
         else:
             outcome = "ended without notice"
-            cautions.append(last_words(frame, run))
+            cautions.append(caution("ended_without_notice", how=last_words(frame, run)))
     notes, torn = read_notes(folder)
     cautions += torn
     origins = {name: Origin(o.header, o.conversion) for name, o in run.channels.items()}
@@ -102,7 +105,7 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
         frame=frame,
         started=datetime.fromisoformat(run.started) if run.started else None,
         channels={name: origins.get(name, Origin(name)) for name in frame.columns},
-        cautions=(*run.cautions, *cautions),
+        cautions=(*(entry.read() for entry in run.cautions), *cautions),
         phases=phases,
         events=tuple(sorted((*events, *noted), key=lambda event: event.at_s)),
         name=folder.name,
@@ -125,7 +128,7 @@ def _recording(folder: Path, frame: "pd.DataFrame", run: RunFile, cautions: list
 
 def _with_readings(
     frame: "pd.DataFrame", notes: Sequence[Note]
-) -> tuple["pd.DataFrame", list[str], list[str]]:
+) -> tuple["pd.DataFrame", list[str], list[Caution]]:
     """Put readings taken by hand beside the sample nearest in time.
 
     Return the table, the channels that came by hand, and what to say.
@@ -135,10 +138,7 @@ def _with_readings(
     channels = sorted({name for note in notes for name in note.readings})
     taken = [name for name in channels if name in frame.columns]
     channels = [name for name in channels if name not in taken]
-    cautions = [
-        f"readings of {name} were noted by hand, and it was recorded too: the recorded ones are used"
-        for name in taken
-    ]
+    cautions = [caution("noted_and_recorded", channel=name) for name in taken]
     if not channels or frame.empty:
         return frame, [], cautions
     times = frame.index.to_numpy()

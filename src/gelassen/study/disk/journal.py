@@ -4,9 +4,11 @@ import json
 import math
 import os
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TextIO
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.recording.recording import Event, Phase
 
 JOURNAL = "journal.jsonl"
@@ -29,9 +31,9 @@ class JournalWriter:
         """Note that a phase begins."""
         self._note({"phase": name, "at_s": start_s})
 
-    def phase_ended(self, name: str, end_s: float, ended_by: str) -> None:
-        """Note that a phase ended, and what ended it."""
-        self._note({"phase_ended": name, "at_s": end_s, "by": ended_by})
+    def phase_ended(self, name: str, end_s: float, ended_by: str, ending: str = "") -> None:
+        """Note that a phase ended, and what ended it, in words and as one of `ENDINGS`."""
+        self._note({"phase_ended": name, "at_s": end_s, "by": ended_by, "ending": ending})
 
     def event(self, at_s: float, text: str) -> None:
         """Note something that happened."""
@@ -65,11 +67,11 @@ def goes_on(folder: Path) -> bool:
     return False
 
 
-def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[str]]:
+def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
     """Return phases, events, and what to say about lines that are torn."""
     phases: list[Phase] = []
     events: list[Event] = []
-    cautions = []
+    cautions: list[Caution] = []
     for number, line in enumerate(
         path.read_text(encoding="utf-8", errors="replace").splitlines(), start=1
     ):
@@ -77,13 +79,14 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[str]]:
             entry = json.loads(line)
             at_s = float(entry["at_s"])
         except (ValueError, KeyError, TypeError):
-            cautions.append(f"{path.name}, line {number} is torn: left out")
+            cautions.append(caution("line_torn", file=path.name, line=number))
             continue
         if "phase" in entry:
             phases.append(Phase(str(entry["phase"]), at_s, math.nan))
         elif "phase_ended" in entry and phases:
             last = phases[-1]
-            phases[-1] = Phase(last.name, last.start_s, at_s, str(entry.get("by", "")))
+            by, ending = str(entry.get("by", "")), str(entry.get("ending", ""))
+            phases[-1] = Phase(last.name, last.start_s, at_s, by, ending)
         elif "event" in entry:
             events.append(Event(at_s, str(entry["event"])))
     return phases, events, cautions
@@ -92,8 +95,6 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[str]]:
 def closed(phases: Sequence[Phase], end_s: float) -> list[Phase]:
     """End phases that were never ended where the samples end."""
     return [
-        phase
-        if math.isfinite(phase.end_s)
-        else Phase(phase.name, phase.start_s, max(end_s, phase.start_s), phase.ended_by)
+        phase if math.isfinite(phase.end_s) else replace(phase, end_s=max(end_s, phase.start_s))
         for phase in phases
     ]

@@ -11,6 +11,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from gelassen.core.foundation.caution import Caution, caution
+
 NOTES = "notes.jsonl"
 
 
@@ -35,12 +37,13 @@ def add_note(folder: Path, note: Note) -> None:
         os.close(descriptor)
 
 
-def read_notes(folder: Path) -> tuple[list[Note], list[str]]:
+def read_notes(folder: Path) -> tuple[list[Note], list[Caution]]:
     """Return the notes of a run in order of time, and what to say about lines that are torn."""
     path = folder / NOTES
     if not path.exists():
         return [], []
-    notes, cautions = [], []
+    notes: list[Note] = []
+    cautions: list[Caution] = []
     lines = path.read_text(encoding="utf-8", errors="replace").splitlines()
     for number, line in enumerate(lines, start=1):
         try:
@@ -50,7 +53,7 @@ def read_notes(folder: Path) -> tuple[list[Note], list[str]]:
             if not math.isfinite(note.at_s):
                 raise ValueError
         except (ValueError, KeyError, TypeError, AttributeError):
-            cautions.append(f"{path.name}, line {number} cannot be read: left out")
+            cautions.append(caution("line_unreadable", file=path.name, line=number))
             continue
         notes.append(note)
     return sorted(notes, key=lambda note: note.at_s), cautions

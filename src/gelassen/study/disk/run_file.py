@@ -5,10 +5,12 @@ import platform
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from gelassen._version import __version__
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import FileError
+from gelassen.core.recording.recording import ENDINGS
 
 RUN_FORMAT: Literal[1] = 1
 
@@ -20,7 +22,18 @@ class PhaseEntry(BaseModel):
     name: str
     start_s: float
     end_s: float
-    ended_by: str = ""
+    ended_by: str = Field("", description="in words")
+    ending: str = Field("", description=", ".join(ENDINGS))
+
+    @model_validator(mode="after")
+    def _of_earlier_versions(self) -> "PhaseEntry":
+        """Earlier versions told the ending in the first word only."""
+        first = self.ended_by.partition(":")[0]
+        if not self.ending and first in (*ENDINGS, "at rest"):
+            self.ending = "rested" if first == "at rest" else first
+        elif not self.ending and self.ended_by.startswith("found in "):
+            self.ending = "found"
+        return self
 
 
 class EventEntry(BaseModel):
@@ -41,6 +54,29 @@ class OriginEntry(BaseModel):
     limit: float | None = Field(
         None, description="the limit the machine states for it, in the channel's unit"
     )
+
+
+class CautionEntry(BaseModel):
+    """What weakens the run: a code for programs, and its words."""
+
+    model_config = ConfigDict(extra="ignore")
+    code: str
+    words: str
+    sizes: dict[str, float | int | str] = Field(
+        default_factory=dict, description="the numbers and names in its words"
+    )
+    about: str = Field("", description="the log it is about, where several were merged")
+
+    @classmethod
+    def of(cls, text: str) -> "CautionEntry":
+        """Return the entry for a caution; plain text comes from the recorder."""
+        if isinstance(text, Caution):
+            return cls(code=text.code, words=str(text), sizes=text.sizes, about=text.about)
+        return cls(code="recorder", words=text)
+
+    def read(self) -> Caution:
+        """Return the caution of this entry."""
+        return Caution(self.words, code=self.code, sizes=self.sizes, about=self.about)
 
 
 class RunFile(BaseModel):
@@ -69,9 +105,17 @@ class RunFile(BaseModel):
     channels: dict[str, OriginEntry] = Field(default_factory=dict)
     phases: list[PhaseEntry] = Field(default_factory=list)
     events: list[EventEntry] = Field(default_factory=list)
-    cautions: list[str] = Field(default_factory=list)
+    cautions: list[CautionEntry] = Field(default_factory=list)
     source: dict[str, Any] = Field(default_factory=dict, description="imported file and its hash")
     versions: dict[str, str] = Field(default_factory=dict)
+
+    @field_validator("cautions", mode="before")
+    @classmethod
+    def _plain_text_too(cls, given: Any) -> Any:
+        """Take cautions that are plain text, as earlier versions wrote them."""
+        if not isinstance(given, list):
+            return given
+        return [CautionEntry.of(one) if isinstance(one, str) else one for one in given]
 
 
 def versions() -> dict[str, str]:

@@ -13,6 +13,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.study.disk.run_file import RUN_FORMAT, RunFile
 
@@ -24,18 +25,20 @@ _BLOCK_BYTES = 1 << 20
 _THREADS_BYTES = 16 << 20
 
 
-def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[str]]:
+def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
     """Read the samples from whichever file has them; the Parquet file only exists when verified."""
-    cautions: list[str] = []
+    cautions: list[Caution] = []
     if (folder / SAMPLES_PARQUET).exists():
         try:
             frame = _read_parquet(folder / SAMPLES_PARQUET)
         except (OSError, ValueError) as error:
-            cautions.append(f"{SAMPLES_PARQUET} cannot be read ({type(error).__name__})")
+            cautions.append(
+                caution("file_unreadable", file=SAMPLES_PARQUET, why=type(error).__name__)
+            )
         else:
             if frame.index.name == "t_s":
                 return frame, cautions
-            cautions.append(f"{SAMPLES_PARQUET} has no column t_s, the elapsed seconds: left out")
+            cautions.append(caution("no_time_column", file=SAMPLES_PARQUET))
     if (folder / SAMPLES_CSV).exists():
         frame, torn = read_csv(folder / SAMPLES_CSV)
         return frame, [*cautions, *torn]
@@ -56,17 +59,17 @@ def _read_parquet(path: Path) -> "pd.DataFrame":
     return frame
 
 
-def read_csv(path: Path) -> tuple["pd.DataFrame", list[str]]:
+def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
     """Read our own CSV; a torn last line, or one that is spoilt, is left out and said."""
     import pandas as pd
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
     data = path.read_bytes()
-    cautions = []
+    cautions: list[Caution] = []
     end = data.rfind(b"\n") + 1
     if end < len(data):
-        cautions.append(f"the last line of {path.name} is torn: left out")
+        cautions.append(caution("last_line_torn", file=path.name))
     header = next(csv.reader([data[:end].split(b"\n", 1)[0].decode("utf-8", "replace")]), [])
     if header[:1] != ["t_s"]:
         raise FileError(
@@ -88,18 +91,18 @@ def read_csv(path: Path) -> tuple["pd.DataFrame", list[str]]:
     return frame, [*cautions, *spoilt]
 
 
-def _line_by_line(data: bytes, name: str) -> tuple[list[list[float]], list[str]]:
+def _line_by_line(data: bytes, name: str) -> tuple[list[list[float]], list[Caution]]:
     rows = csv.reader(data.decode("utf-8", errors="replace").splitlines())
     width = len(next(rows))
     good: list[list[float]] = []
-    cautions = []
+    cautions: list[Caution] = []
     for number, row in enumerate(rows, start=2):
         try:
             if len(row) != width or not row[0]:
                 raise ValueError
             good.append([float(cell) if cell else math.nan for cell in row])
         except ValueError:
-            cautions.append(f"{name}, line {number} cannot be read: left out")
+            cautions.append(caution("line_unreadable", file=name, line=number))
     return good, cautions
 
 

@@ -20,7 +20,7 @@ from typing import Any
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.channels import slug
 from gelassen.study.disk.journal import JOURNAL, JournalWriter, closed, read_journal
-from gelassen.study.disk.run_file import EventEntry, PhaseEntry, RunFile
+from gelassen.study.disk.run_file import CautionEntry, EventEntry, PhaseEntry, RunFile
 from gelassen.study.disk.samples import (
     SAMPLES_CSV,
     SAMPLES_PARQUET,
@@ -113,9 +113,9 @@ class RunWriter:
         """Note that a phase begins."""
         self._journal.phase(name, start_s)
 
-    def phase_ended(self, name: str, end_s: float, ended_by: str) -> None:
-        """Note that a phase ended, and what ended it."""
-        self._journal.phase_ended(name, end_s, ended_by)
+    def phase_ended(self, name: str, end_s: float, ended_by: str, ending: str = "") -> None:
+        """Note that a phase ended, and what ended it, in words and as one of `ENDINGS`."""
+        self._journal.phase_ended(name, end_s, ended_by, ending)
 
     def event(self, at_s: float, text: str) -> None:
         """Note something that happened."""
@@ -180,7 +180,7 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
             "outcome": outcome,
             "phases": [PhaseEntry(**asdict(phase)) for phase in closed(phases, last_s)],
             "events": [EventEntry(**asdict(event)) for event in events],
-            "cautions": [*run.cautions, *cautions, *torn, *more],
+            "cautions": [*run.cautions, *map(CautionEntry.of, (*cautions, *torn, *more))],
         }
     )
     content = finished.model_dump(mode="json")

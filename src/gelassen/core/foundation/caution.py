@@ -1,0 +1,54 @@
+"""A caution: what weakens a run or an answer, in words for people and as a code for programs."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from gelassen.core.foundation.caution_words import WORDS
+
+Size = float | int | str
+
+
+class Caution(str):
+    """A caution is its words, and carries a code and the sizes that stand in them.
+
+    Attributes
+    ----------
+    code
+        What it is about: the same for all cautions of one kind, whatever their sizes.
+    sizes
+        The numbers and names in its words, by name.
+    about
+        What it holds for, if not for the whole answer: a setup, a load, a log.
+    """
+
+    code: str
+    sizes: dict[str, Size]
+    about: str
+
+    def __new__(
+        cls, words: str, *, code: str, sizes: Mapping[str, Size] | None = None, about: str = ""
+    ) -> "Caution":
+        """Make a caution of its words."""
+        made = super().__new__(cls, words)
+        made.code, made.sizes, made.about = code, dict(sizes or {}), about
+        return made
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _made, (str(self), self.code, self.sizes, self.about)
+
+    def of(self, name: str) -> "Caution":
+        """Return the same caution about one setup, load or log."""
+        return Caution(f"{name}: {self}", code=self.code, sizes=self.sizes, about=name)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return code, words and sizes as plain values."""
+        return {"code": self.code, "words": str(self), "sizes": dict(self.sizes)}
+
+
+def caution(code: str, **sizes: Size) -> Caution:
+    """Return the caution of this code, worded by `caution_words`."""
+    return Caution(WORDS[code].format(**sizes), code=code, sizes=sizes)
+
+
+def _made(words: str, code: str, sizes: dict[str, Size], about: str) -> Caution:
+    return Caution(words, code=code, sizes=sizes, about=about)

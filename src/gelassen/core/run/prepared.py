@@ -1,0 +1,189 @@
+"""One run made ready to be judged: its samples in order, what is judged, and when it was loaded."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.judging import (
+    Judged,
+    choose_reference,
+    choose_temperature,
+    is_coolant,
+    with_mean_of_cores,
+)
+from gelassen.core.recording.load_span import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.recording.part_series import PartSeries, part_level, part_series
+from gelassen.core.recording.recording import Recording
+from gelassen.core.recording.series import mean_of, series_of
+from gelassen.core.signal.impossible import without_impossible
+
+# A reference that was read in fewer samples than this is bridged before the load is cut into stretches:
+# a stretch might have none of its readings.
+_MOSTLY_READ = 0.5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PreparedRun:
+    """The readings of one run and what is judged; arrays have one entry a sample.
+
+    Attributes
+    ----------
+    judged, reference, limit_c
+        The temperature that is judged, the channel its rise is over, its limit in °C; None if unknown.
+    temperature_c, reference_c, fan_rpm, work_per_s
+        Readings; None where not logged.
+    part
+        What was logged of the part that is judged.
+    load_s
+        Start and end of the load, in s.
+    """
+
+    recording: Recording
+    frame: pd.DataFrame
+    times: Floats
+    judged: Judged
+    reference: str | None
+    limit_c: float | None
+    temperature_c: Floats | None
+    reference_c: Floats | None
+    fan_rpm: Floats | None
+    work_per_s: Floats | None
+    part: PartSeries
+    load_s: tuple[float, float]
+    cautions: tuple[Caution, ...]
+
+    @property
+    def loaded(self) -> Bools:
+        """Which samples lie in the load."""
+        return self.within(self.load_s)
+
+    @property
+    def over_coolant(self) -> bool:
+        """Whether rises are over coolant, which the load itself warms."""
+        return bool(is_coolant(self.reference))
+
+    @property
+    def power_w(self) -> Floats | None:
+        """Power of the judged part."""
+        return self.part.power_w
+
+    @property
+    def readable_c(self) -> Floats | None:
+        """The judged temperature; None if it has no reading under load."""
+        if self.temperature_c is None or not np.isfinite(self.temperature_c[self.loaded]).any():
+            return None
+        return self.temperature_c
+
+    @property
+    def bridged_reference_c(self) -> Floats | None:
+        """The reference; what was not read is filled by straight lines."""
+        if self.reference_c is None:
+            return None
+        known = np.isfinite(self.reference_c)
+        return np.interp(self.times, self.times[known], self.reference_c[known])
+
+    @property
+    def mostly_read_reference_c(self) -> Floats | None:
+        """The reference as read, or bridged where few samples have a reading of it."""
+        if self.reference_c is None or np.isfinite(self.reference_c).mean() > _MOSTLY_READ:
+            return self.reference_c
+        return self.bridged_reference_c
+
+    @property
+    def bridged_rise(self) -> Floats | None:
+        """The rise over the bridged reference, or the temperature where no reference was logged."""
+        if self.temperature_c is None:
+            return None
+        reference = self.bridged_reference_c
+        return self.temperature_c if reference is None else self.temperature_c - reference
+
+    def within(self, span_s: tuple[float, float]) -> Bools:
+        """Return which samples lie between two times."""
+        return (self.times >= span_s[0]) & (self.times <= span_s[1])
+
+
+def prepare_run(
+    recording: Recording, channel: str | None, reference: str | None, limit_c: float | None
+) -> PreparedRun:
+    """Put samples in order, drop impossible readings, and choose what is judged.
+
+    Parameters are those of `summarise_run`.
+    """
+    frame = with_mean_of_cores(recording.frame, channel)
+    if frame.empty:
+        raise InputError(f"{recording.name or 'the recording'} holds no samples")
+    # Plain names are found and gone through several times as quickly as those of pandas' own kind.
+    frame = frame.set_axis(frame.columns.astype(object), axis="columns")
+    frame, impossible = without_impossible(frame)
+    frame, disorder = _in_order(frame)
+    times = frame.index.to_numpy(dtype=float)
+    over = choose_reference(frame, reference or recording.reference, named=reference is not None)
+    span = _load_span(recording, frame, times, channel)
+    judged = choose_temperature(frame, (times >= span[0]) & (times <= span[1]), channel, over)
+    temperature = None if judged.channel is None else series_of(frame, judged.channel)
+    nothing = np.full(times.size, np.nan)
+    return PreparedRun(
+        recording=recording,
+        frame=frame,
+        times=times,
+        judged=judged,
+        reference=over,
+        limit_c=_limit(recording, judged.channel, limit_c),
+        temperature_c=temperature,
+        reference_c=None if over is None else series_of(frame, over),
+        fan_rpm=mean_of(frame, "fan.", ".speed_rpm", moving=True),
+        work_per_s=series_of(frame, "load.work.rate_per_s"),
+        part=part_series(
+            frame, judged.channel or "", nothing if temperature is None else temperature
+        ),
+        load_s=span,
+        cautions=(*recording.cautions, *impossible, *disorder),
+    )
+
+
+def _in_order(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
+    times = frame.index.to_numpy(dtype=float)
+    backward = np.flatnonzero(np.diff(times) < 0)
+    if not backward.size:
+        return frame, []
+    said = caution("times_run_backwards", at_s=float(times[backward[0]]))
+    return frame.sort_index(kind="stable"), [said]
+
+
+def _limit(recording: Recording, channel: str | None, asked_c: float | None) -> float | None:
+    """Return the limit that was asked for, else that of the judged part, else that of the run."""
+    if asked_c is not None:
+        return asked_c
+    if channel is not None and channel in recording.limits_c:
+        return recording.limits_c[channel]
+    return recording.limit_c
+
+
+def _load_span(
+    recording: Recording, frame: pd.DataFrame, times: Floats, channel: str | None
+) -> tuple[float, float]:
+    known = recording.load_span_s()
+    if known is not None:
+        return known
+    span: LoadSpan | None = None
+    parts = ("gpu", "cpu") if (channel or "").startswith("gpu.") else ("cpu", "gpu")
+    for part in parts:
+        for quantity in ("power_w", "load_pct"):
+            level = part_level(frame, part, quantity)
+            seen = None if level is None else span_from_level(times, level)
+            # A part that did the same all the time tells nothing where another began to work.
+            if seen is not None and (span is None or not (span.found_start or span.found_end)):
+                span = seen
+    if span is None:
+        names = [n for n in frame.columns if n.endswith(".temp_c")]
+        names = [n for n in names if frame[n].notna().any()]
+        if not names:
+            return float(times[0]), float(times[-1])
+        spread = frame[names].max() - frame[names].min()
+        widest = frame[str(spread.idxmax())].to_numpy(dtype=float)
+        span = span_from_temperature(times, widest)
+    return span.start_s, span.end_s

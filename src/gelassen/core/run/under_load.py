@@ -1,0 +1,121 @@
+"""What happened under load: when the chip was held back, what changed, where each stretch settles."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.capacity.from_climb import ClimbCapacity, capacity_from_climb
+from gelassen.core.changes.changes import find_changes
+from gelassen.core.changes.steps import Step
+from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.run.prepared import PreparedRun
+from gelassen.core.run.stretches import (
+    Stretch,
+    answer_stretches,
+    comes_in_bursts,
+    steps_between,
+)
+from gelassen.core.settling.swings import find_swings
+from gelassen.core.signal.renewal import renewed_every_s
+from gelassen.core.throttling.throttling import Throttling, find_throttling
+
+# A load whose busy time moves by this share swings itself: the temperature only follows it.
+_LOAD_SWINGS = 0.25
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UnderLoad:
+    """What one load came to."""
+
+    throttling: Throttling | None = None
+    climb: ClimbCapacity | None = None
+    steps: tuple[Step, ...] = ()
+    stretches: tuple[Stretch, ...] = ()
+    cautions: tuple[Caution, ...] = ()
+
+
+def find_under_load(run: PreparedRun, *, confidence: float, look_for_steps: bool) -> UnderLoad:
+    """Return what happened under load; nothing without a reading of the judged temperature."""
+    if run.readable_c is None:
+        return UnderLoad()
+    renewed = _renewal_cautions(run)
+    if run.recording.protocol == "capacity":  # a climb is held back by what it sets itself
+        climb, said = _climb(run, confidence)
+        return UnderLoad(climb=climb, cautions=(*renewed, *said))
+    throttling = _throttling(run)
+    steps = _changes(run, throttling) if look_for_steps else ()
+    stretches = answer_stretches(run, steps, confidence, throttling)
+    return UnderLoad(
+        throttling=throttling,
+        steps=steps_between(steps, stretches),
+        stretches=stretches,
+        cautions=(*(throttling.cautions if throttling else ()), *renewed),
+    )
+
+
+def _throttling(run: PreparedRun) -> Throttling | None:
+    if run.limit_c is None:
+        return None
+    part = run.part
+    return find_throttling(
+        run.times,
+        temperature_c=part.hottest_c,
+        limit_c=run.limit_c,
+        clock_mhz=part.clock_mhz,
+        power_w=part.power_w,
+        power_limit_w=run.recording.power_limit_w if part.is_processor else None,
+        load_pct=part.load_pct,
+        throttle_count=part.throttle_count,
+        heat_flag=part.heat_flag,
+        power_flag=part.power_flag,
+    )
+
+
+def _renewal_cautions(run: PreparedRun) -> list[Caution]:
+    every_s = None if run.temperature_c is None else renewed_every_s(run.times, run.temperature_c)
+    return [] if every_s is None else [caution("renewed_rarely", every_s=every_s)]
+
+
+def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...]:
+    """Return the changes of conditions; a load or a temperature that comes and goes has none."""
+    if run.temperature_c is None or comes_in_bursts(run.power_w, run.part.load_pct, run.loaded):
+        return ()
+    start_s, end_s = run.load_s
+    noted = [(e.at_s, e.text) for e in run.recording.events if start_s < e.at_s < end_s]
+    # A fan that switches on and off changes nothing for good; what the tester noted does.
+    if not noted and _swings(run):
+        return ()
+    return find_changes(
+        run.frame, run.times, run.load_s, run.temperature_c, run.reference_c, throttling=throttling,
+        noted=noted, coolant=run.over_coolant, power=run.power_w,
+    )  # fmt: skip
+
+
+def _swings(run: PreparedRun) -> bool:
+    """Say whether the temperature swings for good, and the load does not."""
+    load_pct, rise = run.part.load_pct, run.bridged_rise
+    if rise is None:
+        return False
+    if load_pct is not None and np.isfinite(load_pct[run.loaded]).any():
+        low, high = np.nanpercentile(load_pct[run.loaded], [5, 95])
+        if high - low > _LOAD_SWINGS * high:
+            return False
+    swings = find_swings(run.times, rise, run.bridged_reference_c, run.power_w, *run.load_s)
+    return swings is not None and swings.for_good
+
+
+def _climb(run: PreparedRun, confidence: float) -> tuple[ClimbCapacity | None, list[Caution]]:
+    """Return the capacity that a climb shows, or why it shows none."""
+    power, room, rise = run.power_w, run.bridged_reference_c, run.bridged_rise
+    if room is None or power is None or rise is None or run.limit_c is None:
+        return None, [caution("climb_lacks_channels")]
+    under = run.times <= run.load_s[1]
+    try:
+        found = capacity_from_climb(
+            run.times[under], power[under], rise[under],
+            limit_c=run.limit_c, ambient_c=float(room[under].mean()), confidence=confidence,
+        )  # fmt: skip
+    except InputError as error:
+        return None, [caution("climb_tells_nothing", why=str(error))]
+    return found, []

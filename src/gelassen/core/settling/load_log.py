@@ -1,0 +1,202 @@
+"""The log of one load, checked: what a steady state is found from."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import (
+    Bools,
+    Floats,
+    SeriesLike,
+    as_series,
+    as_time,
+    need_readings,
+)
+from gelassen.core.recording.load_span import (
+    LoadSpan,
+    in_bursts,
+    span_from_level,
+    span_from_temperature,
+)
+from gelassen.core.signal.grid import make_grid
+from gelassen.core.signal.noise import quantisation_error
+from gelassen.core.signal.unread import without_not_read
+from gelassen.core.thermal.heating_fit import LoadOnGrid
+
+# An answer needs this many readings, and this many seconds of load: less cannot say where minutes lead.
+FEWEST_READINGS, SHORTEST_S = 10, 60.0
+# A log shows rest if it begins at least this long before the load, in s.
+_REST_S = 10.0
+# A reference that is missing in more than this share of the log is worth a caution.
+_MISSING_SHARE = 0.05
+# What was logged after the load is left out silently up to this many seconds, or this share of the load.
+_AFTER_S, _AFTER_SHARE = 5.0, 0.01
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadLog:
+    """Readings of one load, one entry a sample; None where they were not logged or say nothing."""
+
+    times: Floats
+    temperature: Floats
+    reference: Floats | None
+    power: Floats | None
+    span: LoadSpan
+    bursts: bool  # the load came in bursts: its power says nothing of the mean then
+    cautions: tuple[Caution, ...]
+
+    @property
+    def unit(self) -> str:
+        """The unit of the answer."""
+        return "°C" if self.reference is None else "K"
+
+    @property
+    def length_s(self) -> float:
+        """How long the load ran."""
+        return self.span.end_s - self.span.start_s
+
+    @property
+    def read(self) -> Bools:
+        """Which samples under load have a temperature."""
+        times, span = self.times, self.span
+        return (times >= span.start_s) & (times <= span.end_s) & np.isfinite(self.temperature)
+
+    @property
+    def is_short(self) -> bool:
+        """Whether there is too little of the load to answer anything."""
+        read = self.read
+        return bool(read.sum() < FEWEST_READINGS or np.ptp(self.times[read]) < SHORTEST_S)
+
+    @property
+    def took_notice(self) -> bool:
+        """Whether the temperature responded to a load that began within the log."""
+        present = np.isfinite(self.temperature)
+        rested = present & (self.times < self.span.start_s - _REST_S)
+        still = np.ptp(self.temperature[present]) == 0
+        return not (self.span.found_start and rested.any() and still)
+
+    @property
+    def too_few(self) -> Caution:
+        """How little of the load was read."""
+        return caution(
+            "too_few_readings",
+            count=int(self.read.sum()),
+            length_s=self.length_s,
+            least=FEWEST_READINGS,
+            least_s=SHORTEST_S,
+        )
+
+    @property
+    def last_reading(self) -> float:
+        """The last reading under load, over the reference where there is one."""
+        series = self.temperature
+        if self.reference is not None:
+            present = np.isfinite(self.reference)
+            series = series - np.interp(self.times, self.times[present], self.reference[present])
+        inside = np.isfinite(series) & (self.times <= self.span.end_s)
+        return float(series[inside][-1]) if inside.any() else float(np.nanmean(series))
+
+    def on_grid(self) -> LoadOnGrid | None:
+        """Return the log on even steps of time; None if too few steps of the load have a reading."""
+        # No finer than the temperature was read: what lies between its readings says nothing of its noise.
+        grid = make_grid(self.times[np.isfinite(self.temperature)], self.span.end_s)
+        curve = grid.averaged(self.times, self.temperature)
+        late = grid.times_s >= (self.span.start_s + self.span.end_s) / 2
+        if np.isfinite(curve).sum() < FEWEST_READINGS or not np.isfinite(curve[late]).any():
+            return None
+        return LoadOnGrid(
+            grid=grid,
+            temperature=curve,
+            room=None if self.reference is None else grid.filled(self.times, self.reference),
+            watts=None if self.power is None else grid.filled(self.times, self.power),
+            hidden_k=self._hidden_by_steps(),
+        )
+
+    def _hidden_by_steps(self) -> float:
+        """Return what the steps of both sensors hide where it settles, as a standard error in K."""
+        loaded = (self.times >= self.span.start_s) & (self.times <= self.span.end_s)
+        late = loaded & (self.times >= (self.span.start_s + self.span.end_s) / 2)
+        room_k = 0.0 if self.reference is None else quantisation_error(self.reference[loaded])
+        return float(np.hypot(quantisation_error(self.temperature[late]), room_k))
+
+
+def read_load_log(
+    time_s: SeriesLike,
+    temperature_c: SeriesLike,
+    reference_c: SeriesLike | None,
+    power_w: SeriesLike | None,
+    load_start_s: float | None,
+    load_end_s: float | None,
+) -> LoadLog:
+    """Check the series of `steady_state`, and find when the load ran."""
+    times = as_time(time_s)
+    temperature = as_series("temperature_c", temperature_c, like=times)
+    need_readings("temperature_c", temperature)
+    reference = None if reference_c is None else as_series("reference_c", reference_c, like=times)
+    power = None if power_w is None else as_series("power_w", power_w, like=times)
+    temperature, cautions = without_not_read("the temperature", times, temperature)
+    if reference is not None:
+        need_readings("reference_c", reference)
+        reference, not_read = without_not_read("the reference", times, reference)
+        cautions += [*not_read, *_reference_cautions(reference)]
+    if power is not None and not np.isfinite(power).any():
+        power = None
+        cautions.append(caution("power_not_read"))
+    elif power is not None and not np.nanmax(power) > 0:
+        power = None
+        cautions.append(caution("power_never_above_zero"))
+    span = _load_span(times, temperature, power, load_start_s, load_end_s)
+    inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
+    bursts = power is not None and in_bursts(power[inside])
+    if bursts:
+        power = None
+        cautions.append(caution("load_in_bursts"))
+    after_s = max(_AFTER_S, _AFTER_SHARE * (span.end_s - span.start_s))
+    if span.found_end and times[-1] - span.end_s > after_s:
+        cautions.append(caution("load_ended", at_s=span.end_s))
+    return LoadLog(
+        times=times,
+        temperature=temperature,
+        reference=reference,
+        power=power,
+        span=span,
+        bursts=bursts,
+        cautions=tuple(cautions),
+    )
+
+
+def _load_span(
+    times: Floats,
+    temperature: Floats,
+    power: Floats | None,
+    load_start_s: float | None,
+    load_end_s: float | None,
+) -> LoadSpan:
+    span = None if power is None else span_from_level(times, power)
+    span = span or span_from_temperature(times, temperature)
+    if load_end_s is not None:
+        start_s = span.start_s if load_start_s is None else load_start_s
+        if not start_s < load_end_s <= times[-1] + 1:
+            raise InputError(
+                f"load_end_s is {load_end_s:g} s; the load began at {start_s:g} s and the log ends at "
+                f"{times[-1]:g} s"
+            )
+        span = LoadSpan(span.start_s, float(load_end_s), span.found_start, False)
+    if load_start_s is None:
+        return span
+    if not times[0] - 1 <= load_start_s < times[-1]:
+        raise InputError(
+            f"load_start_s is {load_start_s:g} s; the log runs from {times[0]:g} to {times[-1]:g} s"
+        )
+    if span.end_s <= load_start_s:
+        return LoadSpan(float(load_start_s), float(times[-1]), True, False)
+    return replace(span, start_s=float(load_start_s), found_start=True)
+
+
+def _reference_cautions(reference: Floats) -> list[Caution]:
+    missing = float(np.mean(~np.isfinite(reference)))
+    if missing > _MISSING_SHARE:
+        return [caution("reference_missing", percent=100 * missing)]
+    return []

@@ -1,0 +1,166 @@
+"""From a fitted heating curve to what is told of it: value, interval, whether it was reached."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.inputs import Floats
+from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.settling.steady_result import FittedCurve, SteadyState
+from gelassen.core.thermal.heating_fit import HeatingFit
+
+# Share of the extrapolated part that stays in doubt: three heat capacities are not the machine.
+_BEYOND_IN_DOUBT = 0.1
+# The same where no fan is at work: there is less that could change.
+_BEYOND_FANLESS = 0.03
+# A strong bend shows a fan on a curve, and curves have kinks. Added to the share, for each unit of bend
+# beyond that of free convection.
+_KINKS_IN_DOUBT, _FREE_CONVECTION = 0.4, 0.25
+# The same after a peak: what makes the temperature fall may stop it, and nothing measured shows where.
+_FALL_IN_DOUBT = 0.5
+# All doubts together, against the sum of their parts, each of which was chosen to be safe. From the
+# simulated bench and random machines.
+_NARROWED = 0.95
+# "Reached" is said from this probability on: saying it too early is the worse mistake.
+_SURE_REACHED = 0.65
+# An interval wider than this many times what was seen is opened: it could miss the truth on one side only.
+_OPEN_BEYOND = 1.5
+_CURVE_POINTS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is asked of a steady state: how near counts as reached, and the confidence."""
+
+    band_k: float
+    confidence: float
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Draws:
+    """Draws from what is known after the fit: one entry a draw."""
+
+    settled: Floats  # where it settles
+    missing: Floats  # what was missing of that when the load ended
+    astray: Floats  # by how much of the extrapolated part each draw may be wrong
+
+
+def settled_answer(
+    fit: HeatingFit, times_s: Floats, span: LoadSpan, asked: Asked, *, falls: bool
+) -> SteadyState:
+    """Return where a fitted curve settles, with all that stays in doubt.
+
+    `times_s` are the steps it was fitted on; `falls` says that it was fitted after a peak.
+    """
+    relaxation, length = fit.relaxation, span.end_s - span.start_s
+    draws = _draws(fit, length, falls=falls)
+    tail = (1 - asked.confidence) / 2
+    shares = (tail, 0.159, 0.5, 0.841, 1 - tail)
+    low, below, middle, above, high = map(float, relaxation.quantiles(draws.settled, shares))
+    sure = float(relaxation.weights @ (np.abs(draws.missing) <= asked.band_k))
+    reached = sure >= _SURE_REACHED
+    # Half-known answers have a long tail on the far side: there the mean is nearer on average.
+    value = middle if reached else relaxation.mean(draws.settled)
+    cautions: list[Caution] = []
+    if not reached:
+        missing_k = float(relaxation.quantile(draws.missing, 0.5))
+        cautions.append(
+            caution(
+                "not_settled",
+                band_k=asked.band_k,
+                minutes=length / 60,
+                missing_k=abs(missing_k),
+            )
+        )
+        if high - low > _OPEN_BEYOND * (fit.seen_k + 2 * asked.band_k):
+            low, high = _opened(fit, draws, asked.confidence, rising=missing_k >= 0)
+            cautions.append(caution("slowest_not_seen", minutes=length / 60))
+    constants = relaxation.time_constants(asked.confidence)
+    return SteadyState(
+        value=value,
+        low=low,
+        high=high,
+        standard_error=(above - below) / 2,
+        power_w=fit.settled_w,
+        reached=reached,
+        reached_at_s=_reached_at(fit, value, asked.band_k, span) if reached else None,
+        time_constants_s=tuple(middle for middle, _, _ in constants),
+        time_constant_intervals_s=tuple((low_s, high_s) for _, low_s, high_s in constants),
+        curve=_curve(fit, times_s, span, asked.confidence, constants[-1][0], draws.astray),
+        trend_k_per_h=3600 * relaxation.quantile(relaxation.slope_at(length), 0.5),
+        window_s=(span.start_s, span.end_s),
+        extrapolated=not reached,
+        unit=asked.unit,
+        confidence=asked.confidence,
+        cautions=tuple(cautions),
+    )
+
+
+def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
+    """Return where the fit settles and what is missing, with the doubt of what is extrapolated."""
+    relaxation = fit.relaxation
+    missing = relaxation.missing_at(length_s)
+    beyond = (
+        _BEYOND_IN_DOUBT
+        + fit.fanless * (_BEYOND_FANLESS - _BEYOND_IN_DOUBT)
+        + _KINKS_IN_DOUBT * (relaxation.bends - _FREE_CONVECTION).clip(min=0)
+    )
+    if falls:
+        beyond = beyond.clip(min=_FALL_IN_DOUBT)
+    rng = np.random.default_rng(2)
+    noise = rng.standard_normal((2, missing.size))
+    # What a step hides is as likely to lie anywhere in it, and nowhere else.
+    hidden_k = fit.hidden_k * np.sqrt(3) * rng.uniform(-1, 1, missing.size)
+    settled = relaxation.settled + hidden_k + beyond * missing * noise[0]
+    tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
+    missing = missing + tails_k[0] + tails_doubt_k * noise[1]
+    middle = relaxation.quantile(settled, 0.5)
+    return _Draws(middle + _NARROWED * (settled - middle), missing, beyond * noise[0])
+
+
+def _opened(
+    fit: HeatingFit, draws: _Draws, confidence: float, *, rising: bool
+) -> tuple[float, float]:
+    """Return an interval that is open on the side to which the temperature was still going."""
+    within = fit.relaxation.quantile(draws.settled, 1 - confidence if rising else confidence)
+    return (within, np.inf) if rising else (-np.inf, within)
+
+
+def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
+    # Before the fit begins its course tells nothing: a boost came first.
+    elapsed = np.linspace(fit.begin_s - span.start_s, span.end_s - span.start_s, 1000)
+    course = fit.course(elapsed) - fit.tails_missing(elapsed)[0]
+    away = np.flatnonzero(np.abs(course - value) > band_k)
+    if away.size == 0:
+        return fit.begin_s
+    return span.start_s + float(elapsed[min(away[-1] + 1, elapsed.size - 1)])
+
+
+def _curve(
+    fit: HeatingFit,
+    times_s: Floats,
+    span: LoadSpan,
+    confidence: float,
+    slowest_s: float,
+    astray: Floats,
+) -> FittedCurve:
+    """Return the fitted course, drawn on for as long as it takes to settle, within reason.
+
+    `times_s` are those of the grid it was fitted on; `astray` is by how much of what is extrapolated
+    each draw may be wrong.
+    """
+    length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
+    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
+    elapsed = first + (length + beyond - first) * np.linspace(0, 1, _CURVE_POINTS) ** 2
+    tails = fit.tails_of_each(elapsed)
+    value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
+    low, high = (value + _NARROWED * (end - value) for end in (low, high))
+    drawn_s = span.start_s + elapsed
+    conditions_c = np.interp(
+        drawn_s,
+        np.append(times_s, drawn_s[-1]),
+        np.append(fit.conditions_c, fit.settled_conditions_c),
+    )
+    return FittedCurve(time_s=drawn_s, value=value, low=low, high=high, conditions_c=conditions_c)
