@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.one_room import USUAL_SPREAD_K
 from gelassen.answers.power_steps import power_rungs
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
@@ -293,12 +293,12 @@ def _relative_spread(
         table,
         baseline=str(table["setup"].iloc[0]),
         repeatability=repeatability,
-        usual_spread=USUAL_SPREAD_K,
+        usual_spread=Spread.USUAL_K,
     )
     if math.isfinite(found.repeatability):
         return found.repeatability / usual_k, found.repeatability_freedom, []
-    said = caution("usual_remounting_of_capacity", usual_k=USUAL_SPREAD_K[0])
-    return USUAL_SPREAD_K[0] / usual_k, math.inf, [said]
+    said = caution("usual_remounting_of_capacity", usual_k=Spread.USUAL_K[0])
+    return Spread.USUAL_K[0] / usual_k, math.inf, [said]
 
 
 def _differences(setups: pd.DataFrame) -> pd.DataFrame:

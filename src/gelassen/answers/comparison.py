@@ -7,10 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 import pandas as pd
 
+from gelassen.answers import thresholds
 from gelassen.answers.one_room import (
-    NEAR_POWER,
-    ROOM_EFFECT,
-    USUAL_SPREAD_K,
     brought_to,
     highest_power,
     room_cautions,
@@ -20,10 +18,12 @@ from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.core.comparing.bias_check import without_pushes
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
+from gelassen.core.thermal.priors import RoomEffect
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -217,8 +217,8 @@ def _compared_and_ranked(
             baseline=baseline,
             confidence=asked.confidence,
             repeatability=asked.repeatability,
-            usual_spread=USUAL_SPREAD_K if units == {"K"} else None,
-            room_effect=None if "reference_c" in asked.expected else ROOM_EFFECT,
+            usual_spread=Spread.USUAL_K if units == {"K"} else None,
+            room_effect=None if "reference_c" in asked.expected else RoomEffect.USUAL,
         )
 
     comparison = compared(against)
@@ -313,7 +313,7 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
         common = float(powers[setups["setup"] == baseline].iloc[0])
     else:
         common = float(powers.median())
-    near = (powers / common - 1).abs() <= NEAR_POWER
+    near = (powers / common - 1).abs() <= thresholds.Powers.NEAR_SETUPS
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )

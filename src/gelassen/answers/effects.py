@@ -3,10 +3,11 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from gelassen.answers.one_room import USUAL_SPREAD_K, study_in_one_room
+from gelassen.answers.one_room import study_in_one_room
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
@@ -44,7 +45,7 @@ def study_effects(
         value=value,
         confidence=confidence,
         repeatability=known_repeatability(study.folder, free),
-        usual_spread=USUAL_SPREAD_K if of_rise and set(free["unit"]) == {"K"} else None,
+        usual_spread=Spread.USUAL_K if of_rise and set(free["unit"]) == {"K"} else None,
     )
     cautions = [*left_out, *brought, *found.cautions]
     if held := len(table) - len(free):

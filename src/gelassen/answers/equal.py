@@ -4,11 +4,11 @@ from collections.abc import Mapping
 
 import pandas as pd
 
-from gelassen.answers.one_room import USUAL_SPREAD_K
 from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_point import at_equal_point
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
 from gelassen.study.file.levels import FAN_WORDS, level_text, power_factors
 from gelassen.study.file.study_file import StudyFile
@@ -42,7 +42,7 @@ def study_at_equal(
         logarithmic=quantity in _SPEEDS,
         confidence=confidence,
         repeatability=known_repeatability(study.folder, table),
-        usual_spread=USUAL_SPREAD_K,
+        usual_spread=Spread.USUAL_K,
     )
     return found.rename(columns=_COLUMNS)
 

@@ -3,25 +3,13 @@
 import numpy as np
 import pandas as pd
 
+from gelassen.answers import thresholds
 from gelassen.core.comparing.comparison import Comparison, compare_setups
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.thermal.priors import RoomEffect
 from gelassen.study.file.levels import expected_quantities
 from gelassen.study.file.study_file import StudyFile
-
-# What runs of one setup usually scatter by where coolers are remounted, in K, and what weight that
-# has: it steadies the estimate of few repeats and never stands in for them.
-USUAL_SPREAD_K = (0.5, 4.0)
-# By how much a rise changes with each kelvin of the room, and the standard deviation of that: on the
-# simulated bench -0.3 to -0.15 by fans on curves, -0.1 without fans, hardly at one fan speed; leakage that
-# no power limit holds back adds 0.1 to 0.2.
-ROOM_EFFECT = (-0.05, 0.13)
-# What moves no rise by more than this is not worth a word.
-_WORTH_A_WORD_K = 0.1
-# What a rise is wrong by for each kelvin to another room, where the runs do not tell.
-_DOUBT = 0.2
-_SIGMAS_95 = 1.96
-# Setups whose power differs by more than this were not meant to draw the same.
-NEAR_POWER = 0.2
 
 
 def highest_power(table: pd.DataFrame) -> float:
@@ -30,7 +18,7 @@ def highest_power(table: pd.DataFrame) -> float:
     Mounting changes a resistance: what it moves a rise by grows with power.
     """
     powers = table.groupby("setup")["power_w"].mean().astype(float)
-    if not (powers > 0).all() or powers.max() <= (1 + NEAR_POWER) * powers.min():
+    if not (powers > 0).all() or powers.max() <= (1 + thresholds.Powers.NEAR_SETUPS) * powers.min():
         return float("nan")
     return float(powers.max())
 
@@ -53,17 +41,20 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
         return table, []
     level = free["level"].astype(str) if "level" in free.columns else ""
     compared = to_compare(free).assign(setup=free["setup"].astype(str) + level)
-    found = compare_setups(compared, usual_spread=USUAL_SPREAD_K, room_effect=ROOM_EFFECT)
+    found = compare_setups(compared, usual_spread=Spread.USUAL_K, room_effect=RoomEffect.USUAL)
     effect = found.room_effect
     if effect is None or not np.isfinite(effect).all():
         return table, []
     away = (free["reference_c"] - found.room_c) * compared["scale"]
-    if max(abs(effect[1]), abs(effect[2])) * float(away.abs().max()) < _WORTH_A_WORD_K:
+    if (
+        max(abs(effect[1]), abs(effect[2])) * float(away.abs().max())
+        < thresholds.Rooms.WORTH_A_WORD_K
+    ):
         return table, []
     moved = table.copy()
     moved.loc[free.index, "value"] = free["value"] - effect[0] * away
     # Few runs widen an interval more than what is usual leaves in doubt.
-    spread = min((effect[2] - effect[1]) / 2 / _SIGMAS_95, ROOM_EFFECT[1])
+    spread = min((effect[2] - effect[1]) / 2 / thresholds.Rooms.SIGMAS_95, RoomEffect.USUAL[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
     return moved, [room_words(free["reference_c"], found, highest_power(free))]
 
@@ -86,6 +77,12 @@ def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> C
     )  # fmt: skip
 
 
+def _largest_effect() -> float:
+    """Return by how much a kelvin of the room may change a rise, where the runs do not tell, in K/K."""
+    usual, spread = RoomEffect.USUAL
+    return abs(usual) + thresholds.Rooms.SIGMAS_95 * spread
+
+
 def room_cautions(
     rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None, at_w: float
 ) -> list[Caution]:
@@ -97,7 +94,7 @@ def room_cautions(
     effect = found.room_effect
     if effect is not None:
         most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
-        said += [room_words(rooms, found, at_w)] if most > _WORTH_A_WORD_K else []
+        said += [room_words(rooms, found, at_w)] if most > thresholds.Rooms.WORTH_A_WORD_K else []
     if asked_c is not None and effect is not None:
         error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
         said.append(caution("brought_to_room", room_c=asked_c, error_k=error))
@@ -106,7 +103,7 @@ def room_cautions(
         said.append(
             caution(
                 "brought_with_same_rise", low_c=float(rooms.min()), high_c=float(rooms.max()),
-                room_c=asked_c, error_k=_DOUBT * apart,
+                room_c=asked_c, error_k=_largest_effect() * apart,
             )
         )  # fmt: skip
     return said
@@ -119,5 +116,5 @@ def brought_to(setups: pd.DataFrame, found: Comparison, asked_c: float) -> "pd.S
     moved = found.room_effect[0] * (asked_c - found.room_c)
     # In proportion to the rise, where setups draw different powers.
     share = setups["power_w"] / setups["power_w"].max()
-    share = share.fillna(1.0).where(share < 1 - NEAR_POWER, 1.0)
+    share = share.fillna(1.0).where(share < 1 - thresholds.Powers.NEAR_SETUPS, 1.0)
     return setups["rise_k"] + asked_c + moved * share

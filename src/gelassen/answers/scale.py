@@ -5,10 +5,12 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers.one_room import USUAL_SPREAD_K, study_in_one_room
+from gelassen.answers import thresholds
+from gelassen.answers.one_room import study_in_one_room
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.response import Response, response_curve
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
@@ -18,8 +20,6 @@ from gelassen.study.file.study_file import StudyFile
 
 # At one fan speed a room does next to nothing to a rise.
 _OF_FANS = ("fan_rpm", "duty_pct", "noise_dba")
-# Setups nearer to each other than this share stand at one place.
-_SAME_PLACE = 0.01
 
 
 def study_along(
@@ -83,7 +83,7 @@ def along_scale(
     in_k = set(free["unit"]) == {"K"}
     found = response_curve(
         x[values.index], values, worth=worth, confidence=confidence, repeatability=repeatability,
-        mount=mounts_of(free.loc[values.index]), usual_spread=USUAL_SPREAD_K if in_k else None,
+        mount=mounts_of(free.loc[values.index]), usual_spread=Spread.USUAL_K if in_k else None,
         shared_error=free.loc[values.index, "shared_error"] if "shared_error" in free.columns else None,
     )  # fmt: skip
     return replace(found, cautions=(*found.cautions, *cautions))
@@ -92,7 +92,7 @@ def along_scale(
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
     """Refuse setups that stand at one place: what tells them apart is not what is gone along."""
     places = pd.DataFrame({"x": x, "setup": setup}).dropna().drop_duplicates().sort_values("x")
-    near = places["x"].diff().abs() < _SAME_PLACE * places["x"].abs()
+    near = places["x"].diff().abs() < thresholds.Scale.SAME_PLACE * places["x"].abs()
     for after in near.to_numpy().nonzero()[0]:
         one, other = places["setup"].iloc[after - 1], places["setup"].iloc[after]
         if one != other:

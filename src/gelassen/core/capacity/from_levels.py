@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import chi2, norm
 
+from gelassen.core.capacity import priors
 from gelassen.core.capacity.level_readings import (
     BelowLimit,
     Bounds,
@@ -28,16 +29,7 @@ from gelassen.core.foundation.inputs import (
 )
 from gelassen.core.foundation.result import Result
 
-_COURSE_POINTS = 40
-# Standard errors of steady rises come from whole logs: they are known about this well.
-_SURE_FREEDOM = 100.0
 _EXPONENTS = np.linspace(0.6, 1.08, 49)
-# Points that scatter more than their errors say must do so beyond this chance to be believed.
-_BEYOND_CHANCE = 0.95
-# A run at its limit rides on it to within this.
-_BOUND_K = 0.7
-# How likely what was held tells nothing but a bound, against being all that could be held.
-_CUT_TOO_FAR = 0.02
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,10 +91,6 @@ class Capacity(Result):
         if self.extrapolated:
             answer += "; beyond what was measured"
         return "\n".join([answer, *(f"  caution: {text}" for text in self.cautions)])
-
-
-# Powers that differ by less are one level: no slope can be told from them.
-_ONE_LEVEL = 0.03
 
 
 def sustainable_power(
@@ -258,7 +246,7 @@ def _unusable(
     lowest_k = float(below.rise.min())
     if lowest_k <= 0:
         reason = f"a rise of {lowest_k:.1f} K is not above zero: was the right reference used?"
-    elif np.ptp(measured_w) <= _ONE_LEVEL * measured_w.max():
+    elif np.ptp(measured_w) <= priors.Levels.ONE_LEVEL * measured_w.max():
         reason = "all runs have the same power: measure a second level"
     elif variance is None:
         reason = "too few levels to see their scatter: give standard errors or a fourth level"
@@ -355,11 +343,11 @@ def _variance(
     if freedom >= 1:
         # Scatter beyond what the errors let expect by chance counts in their place.
         excess = residual**2 / float(np.mean(variance + moved))
-        if excess * freedom > chi2.ppf(_BEYOND_CHANCE, freedom):
+        if excess * freedom > chi2.ppf(priors.Levels.BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
     own, mounts = float(np.mean(variance)), float(np.mean(moved))
     # What a sum of two parts is known by (Satterthwaite).
-    known = (own + mounts) ** 2 / (own**2 / _SURE_FREEDOM + mounts**2 / moved_freedom)
+    known = (own + mounts) ** 2 / (own**2 / priors.Levels.SURE_FREEDOM + mounts**2 / moved_freedom)
     return variance, known
 
 
@@ -403,7 +391,7 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
     tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
     below = np.ones(courses.weights.size)
     for held_w, held_k, wanted_w, error_k, held_room_c in zip(*bounds, strict=True):
-        size_k = float(np.hypot(error_k, _BOUND_K))
+        size_k = float(np.hypot(error_k, priors.Levels.BOUND_K))
         # Rise at a power near by, in proportion to what the course has at this rise.
         held_at = courses.power_at(np.array([held_k]), np.array([held_room_c]))[:, 0]
         spare = (held_k - held_k * held_w / held_at) / size_k
@@ -412,7 +400,9 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
         loose += norm.logcdf(spare)
         if np.isfinite(wanted_w) and wanted_w > held_w:
             below *= norm.cdf(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
-    held = np.logaddexp(tight + np.log(1 - _CUT_TOO_FAR), loose + np.log(_CUT_TOO_FAR))
+    held = np.logaddexp(
+        tight + np.log(1 - priors.Levels.CUT_TOO_FAR), loose + np.log(priors.Levels.CUT_TOO_FAR)
+    )
     weights = np.nan_to_num(courses.weights * below * np.exp(held))
     total = weights.sum()
     return np.asarray(weights / total if total > 0 else courses.weights)
@@ -426,7 +416,7 @@ def _course(
     if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
         lowest = 0.5 * allowed_k
     highest = max(float(seen_k.max()), 1.05 * allowed_k)
-    below = np.linspace(lowest, allowed_k, _COURSE_POINTS)
+    below = np.linspace(lowest, allowed_k, priors.Levels.COURSE_POINTS)
     rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
     power = courses.middle_power_at(rises, weights)
     # Departures moved the capacity a little: the course is moved likewise, the more the nearer to it.

@@ -20,34 +20,12 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
+from gelassen.core.capacity import priors
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.thermal.fanless import fanless_chance
 
 # Exponents of the first family, and how usual they are: steady fans, and heatsinks without.
 _EXPONENTS = np.linspace(0.68, 1.08, 41)
-_STEADY, _FREE = (1.0, 0.02), (0.85, 0.06)
-# How often the second, where nothing is known of fans; the less usual one where something is.
-_FREE_SHARE, _OTHERWISE = 0.5, 0.1
-# Other sources warm the air a little before it meets the heatsink, whatever the chip does.
-_OFFSET_SHARE = 0.02
-# Curves of fans: the temperature at which they begin to speed up, over how much they do, their least
-# speed, and the exponent with which the resistance falls.
-_FROM_C = (30.0, 38.0, 46.0, 54.0, 62.0)
-_OVER_K = (15.0, 25.0, 35.0, 45.0)
-_LEAST = (0.25, 0.4, 0.55)
-_FALLS = (0.5, 0.65, 0.8)
-# How often fans are on a curve, where their speeds are not known: then, where they stayed within this share
-# of their mean, and where they did not.
-_ON_CURVE, _STEADY_SPEED, _ON_CURVE_IF_STEADY, _ON_CURVE_IF_NOT = 0.85, 0.04, 0.03, 0.95
-_NO_FANS = 1e-9
-# Beyond the hottest level speeds go on as between the last two, or by so much of that.
-_GO_ON = (0.0, 0.5, 1.0)
-# Share of the resistance that fans act on, midway through the measured levels.
-_SHARE, _SHARE_SPREAD = 0.5, 0.2
-# Departures from all this: this share of the rise that is allowed, alike over powers whose logarithms lie
-# this near.
-_DEPARTURE, _DEPARTURE_LENGTH = 0.0015, 0.35
-_DRAWS, _GRID = 6000, 160
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,23 +118,31 @@ def draw_courses(
         Inverse covariance of the levels about a course.
     """
     scale = float(power.max())
-    bend = departures_alike(power, power) * (_DEPARTURE * allowed_k) ** 2
+    bend = departures_alike(power, power) * (priors.Courses.DEPARTURE * allowed_k) ** 2
     inverse = np.asarray(np.linalg.inv(covariance + bend), dtype=float)
     coldest_c = min(room_c, float(measured_room_c.min()))
     hottest_c = max(room_c, float(measured_room_c.max())) + 1.1 * max(allowed_k, rise.max()) + 5
-    grid_c = np.linspace(coldest_c, hottest_c, _GRID)
+    grid_c = np.linspace(coldest_c, hottest_c, priors.Courses.GRID)
     fanless = fanless_chance(float(np.median(rise / power)))
-    fans, curves = _unknown_fans(grid_c), max((1 - fanless) * _ON_CURVE, _NO_FANS)
-    free = _FREE_SHARE + fanless * (1 - _OTHERWISE - _FREE_SHARE)
+    fans, curves = (
+        _unknown_fans(grid_c),
+        max((1 - fanless) * priors.Courses.ON_CURVE, priors.Courses.NO_FANS),
+    )
+    free = priors.Courses.FREE_SHARE + fanless * (
+        1 - priors.Courses.OTHERWISE - priors.Courses.FREE_SHARE
+    )
     if speeds is not None and not speeds[1].any():
-        curves, free = _NO_FANS, 1 - _OTHERWISE
+        curves, free = priors.Courses.NO_FANS, 1 - priors.Courses.OTHERWISE
     elif speeds is not None:
         seen_c, speed = speeds
-        steady = float(np.ptp(speed)) <= _STEADY_SPEED * float(speed.mean())
-        curves, free = _ON_CURVE_IF_STEADY if steady else _ON_CURVE_IF_NOT, _OTHERWISE
+        steady = float(np.ptp(speed)) <= priors.Courses.STEADY_SPEED * float(speed.mean())
+        curves, free = (
+            priors.Courses.ON_CURVE_IF_STEADY if steady else priors.Courses.ON_CURVE_IF_NOT,
+            priors.Courses.OTHERWISE,
+        )
         if not steady:
             fans = _known_fans(grid_c, seen_c, speed, full_speed)
-    designs, priors, ridges = _families(
+    designs, log_priors, ridges = _families(
         power, rise, scale, fans.at(rise + measured_room_c), curves, free
     )
     hessian = np.einsum("gij,ik,gkl->gjl", designs, inverse, designs)
@@ -169,13 +155,13 @@ def draw_courses(
     misfit = np.maximum(misfit - (estimate * target).sum(axis=1), 0.0)
     # Student's t instead of a normal distribution, where the scatter itself is an estimate.
     fit = -(freedom + power.size) / 2 * np.log1p(misfit / freedom)
-    log_weights = fit - 0.5 * np.linalg.slogdet(hessian)[1] - np.log(spread) + priors
+    log_weights = fit - 0.5 * np.linalg.slogdet(hessian)[1] - np.log(spread) + log_priors
     weight = np.exp(log_weights - log_weights.max())
-    marks = (np.arange(_DRAWS) + 0.5) / _DRAWS
+    marks = (np.arange(priors.Courses.DRAWS) + 0.5) / priors.Courses.DRAWS
     picked = np.searchsorted(np.cumsum(weight / weight.sum()), marks).clip(max=weight.size - 1)
     rng = np.random.default_rng(3)
-    noise = rng.standard_normal((_DRAWS, 2))
-    noise *= np.sqrt(freedom / rng.chisquare(freedom, _DRAWS))[:, None]
+    noise = rng.standard_normal((priors.Courses.DRAWS, 2))
+    noise *= np.sqrt(freedom / rng.chisquare(freedom, priors.Courses.DRAWS))[:, None]
     lower = np.linalg.cholesky(np.linalg.inv(hessian))
     theta = estimate[picked] + np.einsum("nij,nj->ni", lower[picked], noise)
     # Resistances are above zero: what is drawn below it does not exist.
@@ -186,13 +172,13 @@ def draw_courses(
 
 def departures_alike(first: Floats, second: Floats) -> Floats:
     """Return how alike the departures from a smooth course are at two powers."""
-    apart = np.log(first[:, None] / second) / _DEPARTURE_LENGTH
+    apart = np.log(first[:, None] / second) / priors.Courses.DEPARTURE_LENGTH
     return np.asarray(np.exp(-0.5 * apart**2), dtype=float)
 
 
 def departure_size(allowed_k: float) -> float:
     """Return the standard deviation of these departures, in K."""
-    return _DEPARTURE * allowed_k
+    return priors.Courses.DEPARTURE * allowed_k
 
 
 def _families(
@@ -203,20 +189,25 @@ def _families(
     plain = share ** _EXPONENTS[:, None]
     steady = np.stack([plain, np.ones_like(plain)], axis=2)
     fanned = np.stack([np.broadcast_to(share, slow.shape), share * slow], axis=2)
-    usual = free * _bell(*_FREE) + (1 - free) * _bell(*_STEADY)
-    priors = [
+    usual = free * _bell(*priors.Courses.FREE) + (1 - free) * _bell(*priors.Courses.STEADY)
+    log_priors = [
         np.log((1 - curves) * usual),
         np.full(len(slow), np.log(curves / len(slow))),
     ]
-    offset_k = max(_OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
+    offset_k = max(priors.Courses.OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
     # The part that fans act on is known midway, as a share of the whole there.
     middle_slow = slow[:, int(np.argsort(rise)[rise.size // 2])]
     whole = max(float((share @ rise) / (share @ share)), 0.1)
     ridges = [
         np.tile([0.0, offset_k], (_EXPONENTS.size, 1)),
-        np.column_stack([_SHARE * whole / middle_slow, _SHARE_SPREAD * whole / middle_slow]),
+        np.column_stack(
+            [
+                priors.Courses.SHARE * whole / middle_slow,
+                priors.Courses.SHARE_SPREAD * whole / middle_slow,
+            ]
+        ),
     ]
-    return np.concatenate([steady, fanned]), np.concatenate(priors), np.concatenate(ridges)
+    return np.concatenate([steady, fanned]), np.concatenate(log_priors), np.concatenate(ridges)
 
 
 def _bell(middle: float, spread: float) -> Floats:
@@ -227,7 +218,9 @@ def _bell(middle: float, spread: float) -> Floats:
 def _unknown_fans(grid_c: Floats) -> _Fans:
     """Return what curves usually are: from a least to full speed, over some kelvins."""
     ways = []
-    for from_c, over_k, least, falls in product(_FROM_C, _OVER_K, _LEAST, _FALLS):
+    for from_c, over_k, least, falls in product(
+        priors.Courses.FROM_C, priors.Courses.OVER_K, priors.Courses.LEAST, priors.Courses.FALLS
+    ):
         speed = least + (1 - least) * np.clip((grid_c - from_c) / over_k, 0.0, 1.0)
         ways.append(speed**-falls)
     return _Fans(grid_c, np.array(ways))
@@ -244,8 +237,8 @@ def _known_fans(
     slope = max(float(speed[-1]) - before, 0.0) / last_k
     ways = []
     # Where there is a full speed to come to, it is likelier that they do.
-    goes_on = (*_GO_ON, 1.0) if np.isfinite(full_speed) else _GO_ON
-    for go_on, falls in product(goes_on, _FALLS):
+    goes_on = (*priors.Courses.GO_ON, 1.0) if np.isfinite(full_speed) else priors.Courses.GO_ON
+    for go_on, falls in product(goes_on, priors.Courses.FALLS):
         beyond = go_on * slope * np.maximum(grid_c - known_c[-1], 0.0)
         follows = np.interp(grid_c, known_c, speed) + beyond
         most = max(full_speed / float(speed_rpm.max()), 1.0)

@@ -7,16 +7,11 @@ import numpy as np
 from scipy.signal import correlate, correlation_lags
 from scipy.stats import norm
 
+from gelassen.core.changes import thresholds
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
 from gelassen.core.foundation.result import Result
-
-_MOST_POINTS = 1 << 17
-# Below this correlation of changes, no common moment stands out.
-_LEAST = 0.4
-# The next best offset must be this much worse, or it could be as well the right one.
-_RIVAL = 0.9
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,7 +86,10 @@ def align_changes(
     b_t, b = _present(time_b, values_b, "second")
     if np.ptp(a) == 0 or np.ptp(b) == 0:
         return _cannot_tell("one of the channels never changes")
-    step = max(min(_usual(a_t), _usual(b_t)), (max(np.ptp(a_t), np.ptp(b_t)) or 1.0) / _MOST_POINTS)
+    step = max(
+        min(_usual(a_t), _usual(b_t)),
+        (max(np.ptp(a_t), np.ptp(b_t)) or 1.0) / thresholds.Alignment.MOST_POINTS,
+    )
     coarse = max(_usual(a_t), _usual(b_t))
     grid_a = np.arange(a_t[0], a_t[-1] + step / 2, step)
     grid_b = np.arange(b_t[0], b_t[-1] + step / 2, step)
@@ -109,9 +107,9 @@ def align_changes(
     peak = float(course[best])
     near = np.abs(lags - lags[best]) <= max(4 * coarse, 3 * abs(later_s), 10 * step)
     rival = float(course[~near].max()) if (~near).any() else 0.0
-    if peak < _LEAST:
+    if peak < thresholds.Alignment.LEAST:
         return _cannot_tell("no change stands out in both", lags, course, peak)
-    if rival > _RIVAL * peak:
+    if rival > thresholds.Alignment.RIVAL * peak:
         return _cannot_tell(
             f"two offsets fit about as well ({lags[best]:.0f} s and "
             f"{lags[~near][np.argmax(course[~near])]:.0f} s)",

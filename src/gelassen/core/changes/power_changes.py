@@ -2,16 +2,9 @@
 
 import numpy as np
 
+from gelassen.core.changes import thresholds
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.noise import noise_std
-
-# A change of power this near a change of temperature is what made it, if it is so large and stands out
-# from its noise so far.
-_NEAR_S, _WINDOW_S, _LEAST_SHARE, _CLEAR = 60.0, 60.0, 0.03, 3.5
-_CLIMB_S = 30.0
-# Of power that wanders, only what is this much more than its usual way up and down is a change.
-_BEYOND_WANDER = 6.0
-_APART_S, _MOST = 120.0, 20
 
 
 def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> list[float]:
@@ -24,15 +17,17 @@ def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> li
     change = _changes(at, level, borders)
     wander = float(np.median(np.abs(change))) / 0.6745
     least = max(
-        _LEAST_SHARE * float(np.median(level)), _CLEAR * noise_std(level), _BEYOND_WANDER * wander
+        thresholds.Power.LEAST_SHARE * float(np.median(level)),
+        thresholds.Power.CLEAR * noise_std(level),
+        thresholds.Power.BEYOND_WANDER * wander,
     )
     found: list[float] = []
     order = np.argsort(-np.abs(change))
     for k in order[np.abs(change[order]) >= least]:
         moment = float(at[borders[k]])
-        if all(abs(moment - other) >= _APART_S for other in found):
+        if all(abs(moment - other) >= thresholds.Power.APART_S for other in found):
             found.append(moment)
-        if len(found) >= _MOST:
+        if len(found) >= thresholds.Power.MOST:
             break
     return sorted(found)
 
@@ -41,21 +36,29 @@ def power_change_near(
     times: Floats, power: Floats, moment_s: float, sign: float
 ) -> tuple[float, float] | None:
     """Return between which two samples power changed near a moment, this way; None if it did not."""
-    near = np.isfinite(power) & (np.abs(times - moment_s) <= _NEAR_S + _CLIMB_S + _WINDOW_S)
+    near = np.isfinite(power) & (
+        np.abs(times - moment_s)
+        <= thresholds.Power.NEAR_S + thresholds.Power.CLIMB_S + thresholds.Power.WINDOW_S
+    )
     at, level = times[near], power[near]
     if level.size < 8:
         return None
-    borders = np.flatnonzero(np.abs(at - moment_s) <= _NEAR_S + _CLIMB_S)
+    borders = np.flatnonzero(
+        np.abs(at - moment_s) <= thresholds.Power.NEAR_S + thresholds.Power.CLIMB_S
+    )
     borders = borders[(borders >= 3) & (borders <= level.size - 3)]
     away_s = np.abs(at[borders] - moment_s)
-    if not (away_s <= _NEAR_S).any():
+    if not (away_s <= thresholds.Power.NEAR_S).any():
         return None
     change = sign * _changes(at, level, borders)
-    best = int(np.argmax(np.where(away_s <= _NEAR_S, change, -np.inf)))
+    best = int(np.argmax(np.where(away_s <= thresholds.Power.NEAR_S, change, -np.inf)))
     # At the edge of what is near, it is the foot of a change whose top lies a little further.
-    climb = np.abs(at[borders] - at[borders[best]]) <= _CLIMB_S
+    climb = np.abs(at[borders] - at[borders[best]]) <= thresholds.Power.CLIMB_S
     best = int(np.argmax(np.where(climb, change, -np.inf)))
-    if change[best] < max(_LEAST_SHARE * float(np.median(level)), _CLEAR * noise_std(level)):
+    if change[best] < max(
+        thresholds.Power.LEAST_SHARE * float(np.median(level)),
+        thresholds.Power.CLEAR * noise_std(level),
+    ):
         return None
     k = int(borders[best])
     return float(at[k - 1]), float(at[k])
@@ -66,8 +69,8 @@ def _changes(
 ) -> Floats:
     """Return the mean in the minute from each border on, less that in the minute before it."""
     total = np.concatenate([[0.0], np.cumsum(level)])
-    first = np.searchsorted(at, at[borders] - _WINDOW_S)
-    last = np.searchsorted(at, at[borders] + _WINDOW_S)
+    first = np.searchsorted(at, at[borders] - thresholds.Power.WINDOW_S)
+    last = np.searchsorted(at, at[borders] + thresholds.Power.WINDOW_S)
     before = (total[borders] - total[first]) / np.maximum(borders - first, 1)
     after = (total[last] - total[borders]) / np.maximum(last - borders, 1)
     return np.asarray(after - before)

@@ -16,6 +16,7 @@ from itertools import product
 import numpy as np
 from scipy.optimize import nnls
 
+from gelassen.core.changes import thresholds
 from gelassen.core.changes.step_timing import FreeCourse
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.noise import noise_std
@@ -23,23 +24,13 @@ from gelassen.core.signal.whitening import Whitener, fitted_whitener
 from gelassen.core.thermal.approach import log_missing
 from gelassen.core.thermal.step_response import Way, followed
 
-# How a channel follows a change: at once (fan speed, power), through heat capacities, or through the
-# case air first: (time constant, time constant of what comes before it), in s.
-_WAYS_S = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0), (60.0, 12.0), (200.0, 12.0), (700.0, 12.0),
-           (120.0, 45.0), (400.0, 45.0))  # fmt: skip
-# Approaches after the start of the load: time constants of exponentials, close enough together that
-# two of them make any between, and of approaches bent by this much.
-_STRAIGHT_S = (25.0, 40.0, 60.0, 90.0, 135.0, 200.0, 300.0, 450.0, 700.0, 1100.0, 1800.0, 4000.0)
-_BENT_S, _BEND = (100.0, 200.0, 400.0, 800.0, 1600.0), 0.6
-_APPROACHES = (*((tau, 0.0) for tau in _STRAIGHT_S), *((tau, _BEND) for tau in _BENT_S))
-_AT_REST = 0.12  # share of the settled rise that is there at rest
-# Quick and slow parts of an approach may go opposite ways: boosts, parts that start warm.
-_QUICK_S = 120.0
-_IS_QUICK = np.array([tau < _QUICK_S for tau, _ in _APPROACHES])
-# Early in the load no approach is quite as modelled: there the course is trusted to 1 % of itself.
-_ROUGH = 0.01
+_APPROACHES = (
+    *((tau, 0.0) for tau in thresholds.Model.STRAIGHT_S),
+    *((tau, thresholds.Model.BEND) for tau in thresholds.Model.BENT_S),
+)
+_IS_QUICK = np.array([tau < thresholds.Model.QUICK_S for tau, _ in _APPROACHES])
 _BASE = 2 + len(_APPROACHES)  # the settled value, up and down, and the approaches
-WAYS = len(_WAYS_S)
+WAYS = len(thresholds.Model.WAYS_S)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +84,11 @@ class StepModel:
     def __init__(self, elapsed_s: Floats, course: Floats, measured: Bools, hidden: float) -> None:
         self.elapsed_s, self._hidden = elapsed_s, hidden
         self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
-        rough = _ROUGH * float(np.ptp(course)) * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
+        rough = (
+            thresholds.Model.ROUGH
+            * float(np.ptp(course))
+            * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
+        )
         noise_k = max(noise_std(course), hidden, 1e-6)
         self._trust = np.where(measured, 1 / np.hypot(1.0, rough / noise_k), 0.0)
         self._measured, self._bare = measured, course
@@ -112,7 +107,7 @@ class StepModel:
             left = (self._course - columns @ solution)[self._measured]
             noise, likelihood = fitted_whitener(left, self._hidden / 2)
         ways = solution[_BASE:].reshape(len(changes), WAYS)
-        last = [followed(self._even, c.moment_s, _WAYS_S)[-1] for c in changes]
+        last = [followed(self._even, c.moment_s, thresholds.Model.WAYS_S)[-1] for c in changes]
         ends = np.array(last).reshape(len(changes), WAYS)
         seen = (ways * ends).sum(axis=1)
         # What would come after the end is a guess: not more than has come already.
@@ -156,7 +151,7 @@ class StepModel:
         background: Background,
     ) -> Floats:
         """Return the log likelihood of one more change, by moment and sign."""
-        problems = self._problems(known, moments, _WAYS_S, background.noise)
+        problems = self._problems(known, moments, thresholds.Model.WAYS_S, background.noise)
         every = [self._every_sign((*known, Change(0.0, sign)), background) for sign in signs]
         return problems.gains(every) / 2
 
@@ -198,7 +193,7 @@ class StepModel:
         ways = [self._ways(change.moment_s) for change in changes]
         return np.concatenate([self._base, *ways], axis=1)
 
-    def _ways(self, moment_s: float, ways: tuple[Way, ...] = _WAYS_S) -> Floats:
+    def _ways(self, moment_s: float, ways: tuple[Way, ...] = thresholds.Model.WAYS_S) -> Floats:
         known = self._made.get((moment_s, ways))
         if known is None:
             known = followed(self._even, moment_s, ways) * self._trust[:, None]
@@ -251,5 +246,8 @@ class _Problems:
 def _approaches(elapsed_s: Floats) -> Floats:
     """Return the settled value, up and down, and what each approach still misses."""
     level = np.ones_like(elapsed_s)
-    missing = [np.exp(log_missing(elapsed_s / tau, bend, _AT_REST)) for tau, bend in _APPROACHES]
+    missing = [
+        np.exp(log_missing(elapsed_s / tau, bend, thresholds.Model.AT_REST))
+        for tau, bend in _APPROACHES
+    ]
     return np.column_stack([level, level, *missing])

@@ -8,26 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from gelassen.core.changes import thresholds
 from gelassen.core.changes.step_model import WAYS, Background, Change, Fit, StepModel
 from gelassen.core.changes.step_timing import EVERY_COURSE, FEW_COURSES, WITHOUT_POWER, Seen
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.whitening import Whitener
-
-_EARLIEST_S, _MOMENTS, _MOST_STEPS = 90.0, 48, 8
-# Where an approach alone comes this near everywhere, against the smallest change that is told, none is.
-_TRACE = 0.05
-# Changes that are small against what the approach still had to go are left: it is never quite as modelled.
-_SHARE_OF_APPROACH = 0.4
-# For the same reason, what explains must explain this much more than chance would.
-_MARGIN = 13.0
-# So must what no smooth course explains, where a change counts by this much of its least size.
-_NEEDED_FREE, _FREE_SIZE, _WORTH_REFINING = 25.0, 0.9, 0.8
-# A moment that was noted: how far off the note may be, and how much a change there must explain.
-_NOTED_S, _NEEDED_IF_TOLD, _WORTH_TRYING = 30.0, 14.0, 0.45
-# Noise that remembers so little from step to step hides no change.
-_HARDLY_FADED = 0.7
-# The courses a change may take are few and rough: evidence about its moment counts for less.
-_TRUST, _TRUST_IF_POWER_KNOWN = 0.3, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,16 +39,19 @@ class StepSearch:
     @property
     def needed(self) -> float:
         """The best of many candidates is large by chance too: the bar rises with their number."""
-        return 2 * float(np.log(2 * WAYS * _MOMENTS / (1 - self.confidence))) + _MARGIN
+        return (
+            2 * float(np.log(2 * WAYS * thresholds.Search.MOMENTS / (1 - self.confidence)))
+            + thresholds.Search.MARGIN
+        )
 
     def changes(self) -> Fit:
         """Return the fit with every change that explains enough."""
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
-        if self.model.furthest_off(found) < _TRACE * self.least:
+        if self.model.furthest_off(found) < thresholds.Search.TRACE * self.least:
             return found  # an approach alone tells nearly all of it
         for moment in self._worth_trying(found):
             found = self._with_told(found, moment)
-        while len(found.changes) < _MOST_STEPS:
+        while len(found.changes) < thresholds.Search.MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known.
             kept, looks = found, self._looks(found)
             for number in (1, 2):
@@ -80,36 +68,44 @@ class StepSearch:
     def _worth_trying(self, found: Fit) -> list[float]:
         """Return the noted moments at which anything shows: there may be hundreds of notes."""
         elapsed = self.model.elapsed_s
-        inside = (elapsed[0] + _EARLIEST_S, elapsed[-1] - 20)
+        inside = (elapsed[0] + thresholds.Search.EARLIEST_S, elapsed[-1] - 20)
         moments = np.array([m for m in self.told if inside[0] < m < inside[1]])
         if moments.size == 0:
             return []
         both = self.model.likelihoods((), moments, (1.0, -1.0), found.background).max(axis=1)
         gains = 2 * (both - self.model.level((), found.background))
-        order = np.argsort(gains)[::-1][:_MOST_STEPS]
-        return [float(moments[k]) for k in order if gains[k] >= _WORTH_TRYING * _NEEDED_IF_TOLD]
+        order = np.argsort(gains)[::-1][: thresholds.Search.MOST_STEPS]
+        return [
+            float(moments[k])
+            for k in order
+            if gains[k] >= thresholds.Search.WORTH_TRYING * thresholds.Search.NEEDED_IF_TOLD
+        ]
 
     def _with_told(self, found: Fit, moment_s: float) -> Fit:
         """Add a change that the tester noted, if it shows at all."""
         trials = [
-            self._refined(found.changes, Change(moment_s, sign), _NOTED_S, found.background)
+            self._refined(
+                found.changes, Change(moment_s, sign), thresholds.Search.NOTED_S, found.background
+            )
             for sign in (1.0, -1.0)
         ]
         best = max(trials, key=lambda fit: fit.likelihood)
         return self._kept(best)
 
     def _needed_at(self, moment_s: float) -> float:
-        noted = any(abs(moment_s - told) <= 2 * _NOTED_S for told in self.told)
-        return _NEEDED_IF_TOLD if noted else self.needed
+        noted = any(abs(moment_s - told) <= 2 * thresholds.Search.NOTED_S for told in self.told)
+        return thresholds.Search.NEEDED_IF_TOLD if noted else self.needed
 
     def _looks(self, found: Fit) -> list[_Look]:
         """Return what changes at evenly spaced moments would explain, for each noise that may be."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
-        if last_s <= elapsed[0] + _EARLIEST_S:
+        if last_s <= elapsed[0] + thresholds.Search.EARLIEST_S:
             return []
-        moments = np.linspace(float(elapsed[0]) + _EARLIEST_S, last_s, _MOMENTS)
+        moments = np.linspace(
+            float(elapsed[0]) + thresholds.Search.EARLIEST_S, last_s, thresholds.Search.MOMENTS
+        )
         pitch = float(moments[1] - moments[0])
         taken = np.array([change.moment_s for change in found.changes])
         apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
@@ -132,7 +128,7 @@ class StepSearch:
                 gain, places = gains[which, place], [(int(place), float(sizes[which, place]))]
             else:
                 gain, places = look.seen.best_pair()
-            if gain < number * _WORTH_REFINING * _NEEDED_FREE:
+            if gain < number * thresholds.Search.WORTH_REFINING * thresholds.Search.NEEDED_FREE:
                 continue
             more = [Change(float(look.moments[k]), float(np.sign(size))) for k, size in places]
             background = replace(found.background, noise=look.noise)
@@ -148,7 +144,7 @@ class StepSearch:
     def _noises(self, found: Fit) -> tuple[Whitener, ...]:
         """Return what the noise may be: a change that is not known yet passes for a long memory of it."""
         noise = self.model.free_noise(found.changes, found.background.noise)
-        if noise.fade <= _HARDLY_FADED:
+        if noise.fade <= thresholds.Search.HARDLY_FADED:
             return (noise,)
         short = replace(noise, fade=min(noise.fade, 0.9))
         shorter = replace(noise, fade=0.6, moving=0.0)
@@ -160,7 +156,7 @@ class StepSearch:
         """Shift the moment to where it explains most, and describe the noise anew."""
         for reach in (reach_s, reach_s / 4, reach_s / 16):
             moments = change.moment_s + np.linspace(-reach, reach, 9)
-            moments = moments[moments >= self.model.elapsed_s[0] + _EARLIEST_S]
+            moments = moments[moments >= self.model.elapsed_s[0] + thresholds.Search.EARLIEST_S]
             scores = self.model.likelihoods(others, moments, (change.sign,), background)
             change = Change(float(moments[int(np.argmax(scores))]), change.sign)
             fit = self.model.fit((*others, change), background)
@@ -171,7 +167,7 @@ class StepSearch:
         """Shift each change again, now that there are others beside it."""
         if len(fit.changes) < 2:
             return fit
-        pitch = float(np.ptp(self.model.elapsed_s)) / _MOMENTS
+        pitch = float(np.ptp(self.model.elapsed_s)) / thresholds.Search.MOMENTS
         for _ in fit.changes:  # each goes to the end of the list in its turn
             first, *others = fit.changes
             fit = self._refined(tuple(others), first, pitch, fit.background)
@@ -184,16 +180,19 @@ class StepSearch:
             for k, size in enumerate(fit.seen):
                 needed = self._needed_at(fit.changes[k].moment_s)
                 share = 0.5 if needed < self.needed else 1.0
-                least = share * max(self.least, _SHARE_OF_APPROACH * fit.going[k])
+                least = share * max(self.least, thresholds.Search.SHARE_OF_APPROACH * fit.going[k])
                 without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
                 gain = 2 * (fit.likelihood - without.likelihood)
                 most = 1.2 * float(np.ptp(self.course))
                 free, free_size = self._gain_when_free(fit, k)
                 enough = (
-                    least <= abs(size) <= most and abs(free_size) >= share * _FREE_SIZE * self.least
+                    least <= abs(size) <= most
+                    and abs(free_size) >= share * thresholds.Search.FREE_SIZE * self.least
                 )
                 worth.append(
-                    min(gain, free * self.needed / _NEEDED_FREE) / needed if enough else 0.0
+                    min(gain, free * self.needed / thresholds.Search.NEEDED_FREE) / needed
+                    if enough
+                    else 0.0
                 )
             weakest = int(np.argmin(worth))
             if worth[weakest] >= 1:
@@ -208,7 +207,9 @@ class StepSearch:
         elapsed = self.model.elapsed_s
         step_s = float(elapsed[1] - elapsed[0])
         moments = change.moment_s + step_s * np.array([-8, -4, -2, -1, 0, 1, 2, 4, 8])
-        inside = (moments >= elapsed[0] + _EARLIEST_S / 2) & (moments <= elapsed[-1] - step_s)
+        inside = (moments >= elapsed[0] + thresholds.Search.EARLIEST_S / 2) & (
+            moments <= elapsed[-1] - step_s
+        )
         if not inside.any():
             return 0.0, 0.0
         course = self.model.free_course(others, fit.background.noise)
@@ -223,14 +224,16 @@ class StepSearch:
         elapsed = self.model.elapsed_s
         course = self.model.free_course(others, fit.background.noise)
         courses = WITHOUT_POWER if self.power_known else EVERY_COURSE
-        trust = _TRUST_IF_POWER_KNOWN if self.power_known else _TRUST
+        trust = (
+            thresholds.Search.TRUST_IF_POWER_KNOWN if self.power_known else thresholds.Search.TRUST
+        )
         step_s = float(elapsed[1] - elapsed[0])
         reach = 6 * step_s
         # A few courses tell how far around to look, as well as all of them.
         for asked in (FEW_COURSES, courses):
             while True:
                 moments = np.linspace(
-                    max(change.moment_s - reach, elapsed[0] + _EARLIEST_S / 2),
+                    max(change.moment_s - reach, elapsed[0] + thresholds.Search.EARLIEST_S / 2),
                     min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
                     25,
                 )

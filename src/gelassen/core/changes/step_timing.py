@@ -16,26 +16,13 @@ from functools import lru_cache
 import numpy as np
 from scipy.special import logsumexp
 
+from gelassen.core.changes import thresholds
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.whitening import Whitener, fitted_whitener
 from gelassen.core.thermal.step_response import Way, followed
 
-# A change is felt at once, through heat capacities (time constant, that of what comes before it, in s),
-# or, after a change of power, by a share at once and the rest slowly. Sums of many ways could begin
-# later and faster than heat can.
-_AT_ONCE: tuple[Way, ...] = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0))
 _SLOW_S = tuple(20.0 * 1.2**k for k in range(21))
-# How usual a way through heat capacities is (in log), by its time constant and what comes before it, in s.
-_USUAL_S, _USUAL_SPREAD = 150.0, 0.8
 _EARLY_S = {7.0: 0.0, 20.0: -1.5, 35.0: -2.5}
-_QUICK_SHARES, _QUICK_S, _WITH_QUICK, _THEN_FROM_S, _THEN_S = (0.2, 0.35, 0.5), 8.0, -1.0, 60.0, 7.0
-# Exponentials of the free course, in s: from the base of a cooler on, up to a share of the log.
-_FREE_FROM_S, _FREE_RATIO, _FREE_UP_TO = 20.0, 2.5, 0.6
-# Other changes beside it may be followed in any of these ways.
-_BESIDE: tuple[Way, ...] = ((0.0, 0.0), (30.0, 0.0), (100.0, 5.0), (300.0, 5.0))
-# A change that does not show beside the free course; two that differ by this much in what they show.
-_NOTHING, _UNLIKE = 1e-9, 0.1
-_SAME = 1e-7  # directions of the free course below this share of its largest are left out
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,18 +36,28 @@ class Courses:
 
 def _courses(slow_s: tuple[float, ...], early_s: dict[float, float], quick: bool) -> Courses:
     slow = [
-        ((tau, early), usual - 0.5 * (np.log(tau / _USUAL_S) / _USUAL_SPREAD) ** 2)
+        (
+            (tau, early),
+            usual
+            - 0.5 * (np.log(tau / thresholds.Timing.USUAL_S) / thresholds.Timing.USUAL_SPREAD) ** 2,
+        )
         for early, usual in early_s.items()
         for tau in slow_s
         if tau > 2 * early
     ]
-    single = [(way, 0.0) for way in _AT_ONCE] + slow
-    then = [(tau, _THEN_S) for tau in slow_s if tau > _THEN_FROM_S] if quick else []
-    every = tuple(dict.fromkeys([(_QUICK_S, 0.0), *(way for way, _ in single), *then]))
+    single = [(way, 0.0) for way in thresholds.Timing.AT_ONCE] + slow
+    then = (
+        [(tau, thresholds.Timing.THEN_S) for tau in slow_s if tau > thresholds.Timing.THEN_FROM_S]
+        if quick
+        else []
+    )
+    every = tuple(
+        dict.fromkeys([(thresholds.Timing.QUICK_S, 0.0), *(way for way, _ in single), *then])
+    )
     rows = [({way: 1.0}, usual) for way, usual in single]
     rows += [
-        ({(_QUICK_S, 0.0): share, way: 1 - share}, _WITH_QUICK)
-        for share in (_QUICK_SHARES if quick else ())
+        ({(thresholds.Timing.QUICK_S, 0.0): share, way: 1 - share}, thresholds.Timing.WITH_QUICK)
+        for share in (thresholds.Timing.QUICK_SHARES if quick else ())
         for way in then
     ]
     shares = np.array([[parts.get(way, 0.0) for way in every] for parts, _ in rows])
@@ -91,18 +88,20 @@ class FreeCourse:
     ) -> None:
         self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
         self._trust, self._noise = trust, noise
-        longest = max(_FREE_UP_TO * self._even[1], 2 * _FREE_FROM_S)
-        taus = _FREE_FROM_S * _FREE_RATIO ** np.arange(20)
+        longest = max(
+            thresholds.Timing.FREE_UP_TO * self._even[1], 2 * thresholds.Timing.FREE_FROM_S
+        )
+        taus = thresholds.Timing.FREE_FROM_S * thresholds.Timing.FREE_RATIO ** np.arange(20)
         free = np.exp(-elapsed_s[:, None] / taus[taus <= longest])
         columns = [np.ones((elapsed_s.size, 1)), elapsed_s[:, None] / self._even[1], free]
-        columns += [followed(self._even, moment, _BESIDE) for moment in beside]
+        columns += [followed(self._even, moment, thresholds.Timing.BESIDE) for moment in beside]
         self._columns = np.column_stack([*columns, course]) * trust[:, None]
         white = noise(self._columns)
         lengths = np.linalg.norm(white[:, :-1], axis=0)
         made, sizes, _ = np.linalg.svd(
             white[:, :-1] / np.maximum(lengths, 1e-12), full_matrices=False
         )
-        self._made = made[:, sizes > _SAME * sizes[0]]
+        self._made = made[:, sizes > thresholds.Timing.SAME * sizes[0]]
         self._left = white[:, -1] - self._made @ (self._made.T @ white[:, -1])
 
     def noise_left(self, least: float) -> Whitener:
@@ -111,7 +110,7 @@ class FreeCourse:
         noise = self._noise
         for _ in range(2):
             white = noise(self._columns / np.append(lengths, 1.0))
-            solution = np.linalg.lstsq(white[:, :-1], white[:, -1], rcond=_SAME)[0]
+            solution = np.linalg.lstsq(white[:, :-1], white[:, -1], rcond=thresholds.Timing.SAME)[0]
             left = self._columns[:, -1] - (self._columns[:, :-1] / lengths) @ solution
             noise, _ = fitted_whitener(left[self._trust > 0], least)
         return noise
@@ -137,19 +136,19 @@ class Seen:
         """Return by how much a change there lowers the misfit, and its size, by course and moment."""
         found = self.white @ self.left
         own = (self.white**2).sum(axis=2) - (self.free**2).sum(axis=2)
-        own = np.maximum(own, _NOTHING)
+        own = np.maximum(own, thresholds.Timing.NOTHING)
         return np.asarray(found**2 / own), np.asarray(found / own)
 
     def best_pair(self) -> tuple[float, list[tuple[int, float]]]:
         """Return by how much two changes that are followed alike lower the misfit: places and sizes."""
         found = self.white @ self.left
         within = self.white @ self.white.swapaxes(1, 2) - self.free @ self.free.swapaxes(1, 2)
-        own = np.maximum(np.diagonal(within, axis1=1, axis2=2), _NOTHING)
+        own = np.maximum(np.diagonal(within, axis1=1, axis2=2), thresholds.Timing.NOTHING)
         # Two by two: changes that look alike would explain anything with opposite sizes.
         rest = own[:, :, None] * own[:, None, :] - within**2
         number = np.arange(own.shape[1])
         apart = np.abs(np.subtract.outer(number, number)) > 2
-        told = apart & (rest > _UNLIKE * own[:, :, None] * own[:, None, :])
+        told = apart & (rest > thresholds.Timing.UNLIKE * own[:, :, None] * own[:, None, :])
         rest = np.where(told, rest, np.inf)
         first = (found[:, :, None] * own[:, None, :] - within * found[:, None, :]) / rest
         gains = first * found[:, :, None]

@@ -7,10 +7,12 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from gelassen.core.comparing import priors
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
+from gelassen.core.thermal.priors import RoomEffect
 
 # Quantity -> what it is called, its unit, the least relative and absolute difference that matters,
 # and by which power of it the rise grows (rise in proportion to power; less with more air).
@@ -26,8 +28,6 @@ _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
 }
 # Those that no chip at its temperature limit brings about itself.
 _CONDITIONS = ("fan_rpm", "duty_pct", "load_pct", "reference_c", "hold_length_s")
-_SIGMAS = 4.0
-_LEAST_PEERS = 2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -154,7 +154,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
 
     def allowed(usual: float) -> float:
-        return max(_SIGMAS * scatter, 2 * relative * abs(usual), least)
+        return max(priors.Comparability.SIGMAS * scatter, 2 * relative * abs(usual), least)
 
     for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
@@ -188,7 +188,7 @@ def _outlying(
     found = []
     for inside in members.values():
         left = list(inside)
-        while len(left) > _LEAST_PEERS:
+        while len(left) > priors.Comparability.LEAST_PEERS:
             usual = {k: float(np.median([own[j] for j in left if j != k])) for k in left}
             worst = max(left, key=lambda k: abs(float(own[k]) - usual[k]))
             if abs(float(own[worst]) - usual[worst]) <= allowed(usual[worst]):
@@ -198,15 +198,10 @@ def _outlying(
     return sorted(found)
 
 
-# A warmer room speeds up fans on curves and helps free convection: on the simulated bench the rise falls
-# by about this much for each kelvin. By fans at one speed it does not; those that sped up are told as such.
-_ROOM_EFFECT, _ROOM_EFFECT_FANS_KNOWN = -0.2, -0.02
-
-
 def _room_effect(runs: pd.DataFrame) -> float:
     """Return by how much the rise of these runs changes with each kelvin of the room."""
     known = "fan_rpm" in runs.columns and (runs["fan_rpm"].astype(float) > 0).all()
-    return _ROOM_EFFECT_FANS_KNOWN if known else _ROOM_EFFECT
+    return RoomEffect.FANS_ALIKE if known else RoomEffect.USUAL[0]
 
 
 def _heat_of(table: pd.DataFrame, quantity: str) -> float:
@@ -250,7 +245,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
             difference = middle[a] - middle[b]
             error = scatter * (1 / count[a] + 1 / count[b]) ** 0.5
             size = max(abs(middle[a]), abs(middle[b]))
-            if abs(difference) <= max(_SIGMAS * error, relative * size, least):
+            if abs(difference) <= max(priors.Comparability.SIGMAS * error, relative * size, least):
                 continue
             pushes = _push(rise[a], middle[a], middle[b], power_of or _heat_of(table, quantity))
             if quantity == "reference_c":

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.stats import bartlett, nct, norm
 from scipy.stats import t as student_t
 
+from gelassen.core.comparing import priors
 from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
@@ -18,10 +19,6 @@ from gelassen.core.foundation.inputs import Floats, as_confidence
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.thermal.room_effect import Equations, RoomEffect, rooms_differ
-
-_MOST_RUNS = 50
-_COPIED = 1e-9
-_POWER = 0.8  # runs are counted so that they settle the question 4 times in 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -215,7 +212,10 @@ def _fitted(
 def _copied(table: pd.DataFrame) -> bool:
     """Say whether setups were repeated and all repeats read the same: no room moves what was copied."""
     groups = table.groupby("setup")["value"]
-    return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < _COPIED)
+    return bool(
+        len(table) > groups.ngroups
+        and (groups.max() - groups.min()).max() < priors.Comparison.COPIED
+    )
 
 
 def _usual_effect(told: tuple[float, float]) -> RoomEffect:
@@ -402,7 +402,10 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
         np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
     )
     rows["smallest"] = np.where(
-        known, (critical + np.array([quantile(_POWER, float(f)) for f in freedom])) * error, np.nan
+        known,
+        (critical + np.array([quantile(priors.Comparison.POWER, float(f)) for f in freedom]))
+        * error,
+        np.nan,
     )
     remounted = np.zeros(len(pairs), dtype=bool)
     if model.fit.mounted is not None:
@@ -455,7 +458,7 @@ def _runs_needed(
     `stays` is the part of the error that further runs in the same rooms do not shrink.
     """
     per_run = np.sqrt(max(error**2 - stays**2, 0.0) / (1 / runs[0] + 1 / runs[1]))
-    further = np.arange(1, _MOST_RUNS + 1)
+    further = np.arange(1, priors.Comparison.MOST_RUNS + 1)
     then = np.hypot(per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further)), stays)
     degrees = freedom + 2 * further
     critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
@@ -465,7 +468,7 @@ def _runs_needed(
         return float("nan")
     chance = nct.sf(critical, degrees, abs(difference) / then)
     chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
-    enough = np.flatnonzero(chance >= _POWER)
+    enough = np.flatnonzero(chance >= priors.Comparison.POWER)
     return float(further[enough[0]]) if enough.size else float("nan")
 
 

@@ -17,15 +17,10 @@ import pandas as pd
 from scipy.stats import norm
 from scipy.stats import t as student_t
 
+from gelassen.core.comparing import priors
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
-
-# How far the middle of a course departs from the straight line through its ends, as shares of how far it
-# goes, and how usual that is: what more speed gains shrinks, so courses are a little hollow.
-_SHARES, _USUAL = np.array([0.01, 0.03, 0.07, 0.15, 0.3]), np.array([0.25, 0.25, 0.25, 0.2, 0.05])
-# Variance of an integrated Wiener process about that line there, from 0 to 1.
-_AT_MIDDLE = 1 / 48
 
 
 def at_equal_point(
@@ -172,8 +167,8 @@ def _between_levels(
     alike, across = _alike(place, place), _alike(place, np.array([where]))[:, 0]
     here = float(_alike(np.array([where]), np.array([where]))[0, 0])
     logs, every, rest = [], [], []
-    for share in _SHARES:
-        size = (share * max(float(np.ptp(means)), 1e-6)) ** 2 / _AT_MIDDLE
+    for share in priors.EqualPoint.SHARES:
+        size = (share * max(float(np.ptp(means)), 1e-6)) ** 2 / priors.EqualPoint.AT_MIDDLE
         covariance = size * alike + np.diag(np.maximum(errors, 1e-6) ** 2)
         inverse = np.linalg.inv(covariance)
         normal = np.linalg.inv(line.T @ inverse @ line)
@@ -188,7 +183,7 @@ def _between_levels(
         )
         every.append(weights)
         rest.append(size * (here - 2 * float(weights @ across) + float(weights @ alike @ weights)))
-    chance = _USUAL * np.exp(np.array(logs) - max(logs))
+    chance = priors.EqualPoint.USUAL * np.exp(np.array(logs) - max(logs))
     chance /= chance.sum()
     weights = chance @ np.array(every)
     apart = (np.array(every) - weights) @ means

@@ -8,11 +8,8 @@ import numpy as np
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_series, as_time
 from gelassen.core.foundation.result import Result
+from gelassen.core.probing import thresholds
 from gelassen.core.signal.noise import step_size
-
-# A change counts when it exceeds the scatter of the means it is taken from by this much. Readings
-# repeat each other, so no more than this many of a stretch are taken for independent.
-_SIGMAS, _INDEPENDENT = 4.0, 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +77,7 @@ def probe_response(
     idle, loaded = float(before.mean()), float(late.mean())
     step = step_size(x)
     scatter = math.hypot(_scatter(before), _scatter(late))
-    moved = abs(loaded - idle) > max(_SIGMAS * scatter, 0.75 * step, 1e-9)
+    moved = abs(loaded - idle) > max(thresholds.Response.SIGMAS * scatter, 0.75 * step, 1e-9)
     follows_s = None
     if moved:
         direction = 1 if loaded > idle else -1
@@ -98,4 +95,4 @@ def _scatter(values: Floats) -> float:
     """Return a cautious standard error of a mean."""
     if values.size < 2:
         return 0.0
-    return float(values.std(ddof=1)) / math.sqrt(min(values.size, _INDEPENDENT))
+    return float(values.std(ddof=1)) / math.sqrt(min(values.size, thresholds.Response.INDEPENDENT))

@@ -11,10 +11,8 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
+from gelassen.core.probing import thresholds
 from gelassen.core.signal.noise import quantisation_error
-
-_BLOCKS = 8  # means of blocks that outlast the memory of the readings are nearly independent
-_LEAST = 4 * _BLOCKS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,10 +73,10 @@ def probe_offsets(
         raise InputError("the probes have different numbers of readings; pass those of one run")
     table = np.vstack(list(series.values()))
     table = table[:, np.isfinite(table).all(axis=0)]
-    if table.shape[1] < _LEAST:
+    if table.shape[1] < thresholds.Offsets.LEAST:
         raise InputError(
-            f"the probes have {table.shape[1]} readings in common; {_LEAST} are needed: let them lie "
-            "together for longer"
+            f"the probes have {table.shape[1]} readings in common; {thresholds.Offsets.LEAST} are "
+            "needed: let them lie together for longer"
         )
     truth = table[list(series).index(true)] if true is not None else table.mean(axis=0)
     hidden = [quantisation_error(row) for row in table]
@@ -97,17 +95,24 @@ def probe_offsets(
 
 
 def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -> ProbeOffset:
-    means = np.array([block.mean() for block in np.array_split(difference, _BLOCKS)])
-    scatter = float(means.std(ddof=1)) / math.sqrt(_BLOCKS)
+    means = np.array(
+        [block.mean() for block in np.array_split(difference, thresholds.Offsets.BLOCKS)]
+    )
+    scatter = float(means.std(ddof=1)) / math.sqrt(thresholds.Offsets.BLOCKS)
     error = math.hypot(scatter, hidden_k)
     # What steps hide is spread evenly, not like scatter: 1.73 standard deviations hold all of it.
     half = math.hypot(
-        float(student_t.ppf((1 + confidence) / 2, _BLOCKS - 1)) * scatter,
+        float(student_t.ppf((1 + confidence) / 2, thresholds.Offsets.BLOCKS - 1)) * scatter,
         math.sqrt(3) * confidence * hidden_k,
     )
     offset = float(difference.mean())
-    slope = np.polyfit(np.arange(_BLOCKS), means, 1)[0] * _BLOCKS
-    left = means - np.polyval(np.polyfit(np.arange(_BLOCKS), means, 1), np.arange(_BLOCKS))
+    slope = (
+        np.polyfit(np.arange(thresholds.Offsets.BLOCKS), means, 1)[0] * thresholds.Offsets.BLOCKS
+    )
+    left = means - np.polyval(
+        np.polyfit(np.arange(thresholds.Offsets.BLOCKS), means, 1),
+        np.arange(thresholds.Offsets.BLOCKS),
+    )
     cautions: tuple[Caution, ...] = ()
     if abs(slope) > max(0.1, 4 * float(left.std(ddof=2))):
         cautions = (caution("probe_moved", channel=name, moved_k=float(slope)),)

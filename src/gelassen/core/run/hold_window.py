@@ -2,9 +2,8 @@
 
 from gelassen.core.changes.steps import Step
 from gelassen.core.recording.recording import Recording
+from gelassen.core.run import thresholds
 from gelassen.core.run.stretches import Stretch
-
-_HOLD_S = 600.0  # what counts as the measured window where a log has no phases
 
 
 def hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float, float]:
@@ -12,7 +11,7 @@ def hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float,
     holds = [phase for phase in recording.phases if phase.name == "hold"]
     if holds:
         return holds[0].start_s, holds[-1].end_s
-    length = min(_HOLD_S, (span[1] - span[0]) / 3)
+    length = min(thresholds.Hold.HOLD_S, (span[1] - span[0]) / 3)
     return span[1] - length, span[1]
 
 

@@ -8,20 +8,10 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.series import mean_of, mean_where, means_and_peaks
+from gelassen.core.run import thresholds
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.throttling.throttling import Throttling
-
-# Powers further apart than this are levels of their own.
-_APART = 0.05
-_SETTLING_S = 60.0
-# Held back by heat for more than this share of its last third, a level is none that was reached.
-_HELD_SHARE = 0.1
-# So near to the limit a chip rides on it.
-_RIDES_K = 0.75
-# Fans and room are read in this last part of a level. How fans follow the temperature is told by levels
-# that differ by so much; what that adds is a correction, not a guess.
-_LATE, _WARMER_K, _MOST_MORE = 0.2, 2.0, 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,7 +73,7 @@ def power_levels(
     powers = np.array([level.power_w for level in levels])
     if not np.isfinite(powers).all() or powers.min() <= 0:
         return ()
-    if powers.max() <= (1 + _APART) * powers.min():
+    if powers.max() <= (1 + thresholds.Levels.APART) * powers.min():
         return ()
     return _with_settled_fans(levels, late_c)
 
@@ -102,8 +92,12 @@ def _level(
     by_heat = None if throttling is None else throttling.thermal
     by_power = None if throttling is None else throttling.power
     length_s = part.end_s - part.start_s
-    inside = (times >= part.start_s + min(_SETTLING_S, length_s / 4)) & (times < part.end_s)
-    third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, _LATE))
+    inside = (times >= part.start_s + min(thresholds.Levels.SETTLING_S, length_s / 4)) & (
+        times < part.end_s
+    )
+    third, late = (
+        inside & (times >= part.end_s - length_s * k) for k in (1 / 3, thresholds.Levels.LATE)
+    )
     held = _held(third, temperature_c, by_heat, run.limit_c)
     told = np.isfinite(steady.power_w) and not held
     ended = np.isfinite([steady.low, steady.high]).all()
@@ -141,11 +135,11 @@ def _held(
     third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
 ) -> bool:
     """Say whether heat held the chip back in the last third of a level, or it rode on its limit."""
-    if by_heat is not None and third.any() and by_heat[third].mean() > _HELD_SHARE:
+    if by_heat is not None and third.any() and by_heat[third].mean() > thresholds.Levels.HELD_SHARE:
         return True
     if limit_c is None or not np.isfinite(temperature_c[third]).any():
         return False
-    return bool(np.nanmedian(temperature_c[third]) >= limit_c - _RIDES_K)
+    return bool(np.nanmedian(temperature_c[third]) >= limit_c - thresholds.Levels.RIDES_K)
 
 
 def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]:
@@ -156,10 +150,12 @@ def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]
     read = np.array([level.fan_rpm for level in levels])
     warmer = np.diff(late_c)
     with np.errstate(divide="ignore", invalid="ignore"):
-        per_k = np.where(np.abs(warmer) >= _WARMER_K, np.diff(read) / warmer, 0.0)
+        per_k = np.where(np.abs(warmer) >= thresholds.Levels.WARMER_K, np.diff(read) / warmer, 0.0)
     per_k = np.clip(np.append(per_k[0], per_k), 0.0, None)
     more = np.nan_to_num(per_k * (settled_c - late_c))
-    fans = read + np.clip(more, -_MOST_MORE * read, _MOST_MORE * read)
+    fans = read + np.clip(
+        more, -thresholds.Levels.MOST_MORE * read, thresholds.Levels.MOST_MORE * read
+    )
     return tuple(
         level if level.at_limit else replace(level, fan_rpm=float(rpm))
         for level, rpm in zip(levels, fans, strict=True)

@@ -13,6 +13,7 @@ from gelassen.core.foundation.one_thread import one_thread
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_where, means_and_peaks
+from gelassen.core.run import thresholds
 from gelassen.core.run.cautions import run_cautions
 from gelassen.core.run.core_spread import CoreSpread, core_spread
 from gelassen.core.run.heat import PowerAndHeat, heat_of_run
@@ -27,10 +28,6 @@ from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.transients import Transients, transients
 from gelassen.core.throttling.throttle_cost import HeldBack, lost_while_held
 from gelassen.core.throttling.throttling import Throttling
-
-# Busy time that differs from the usual by more than this, in percent points, is another load: what being
-# held back cost is told from the same load.
-_OTHER_LOAD_PCT = 10.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -253,7 +250,7 @@ def _alike(run: PreparedRun, levels: tuple[Level, ...], held: Bools) -> Bools:
     loaded, load_pct = run.loaded, run.part.load_pct
     if load_pct is not None and np.isfinite(load_pct[held]).any():
         usual = float(np.nanmedian(load_pct[held]))
-        loaded = loaded & ~(np.abs(load_pct - usual) > _OTHER_LOAD_PCT)
+        loaded = loaded & ~(np.abs(load_pct - usual) > thresholds.Load.OTHER_LOAD_PCT)
     if not levels:
         return loaded
     alike = np.zeros(run.times.size, dtype=bool)

@@ -9,6 +9,7 @@ from gelassen.core.changes.changes import find_changes
 from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.run import thresholds
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import (
     Stretch,
@@ -19,9 +20,6 @@ from gelassen.core.run.stretches import (
 from gelassen.core.settling.swings import find_swings
 from gelassen.core.signal.renewal import renewed_every_s
 from gelassen.core.throttling.throttling import Throttling, find_throttling
-
-# A load whose busy time moves by this share swings itself: the temperature only follows it.
-_LOAD_SWINGS = 0.25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +97,7 @@ def _swings(run: PreparedRun) -> bool:
         return False
     if load_pct is not None and np.isfinite(load_pct[run.loaded]).any():
         low, high = np.nanpercentile(load_pct[run.loaded], [5, 95])
-        if high - low > _LOAD_SWINGS * high:
+        if high - low > thresholds.Swinging.LOAD_SWINGS * high:
             return False
     swings = find_swings(run.times, rise, run.bridged_reference_c, run.power_w, *run.load_s)
     return swings is not None and swings.for_good

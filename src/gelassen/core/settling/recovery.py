@@ -6,14 +6,11 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
+from gelassen.core.settling import thresholds
 from gelassen.core.signal.grid import make_grid
 from gelassen.core.signal.noise import noise_density, quantisation_error
 from gelassen.core.thermal.exponentials import fit_exponentials
 from gelassen.core.thermal.relaxation_fit import Account, fit_relaxation, time_constant_list
-
-_FEWEST_S, _FEWEST_READINGS = 90.0, 20
-_BINS = 50
-_ROUGH = 0.01
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,12 +52,16 @@ def recovery(
     """
     use = (time_s > end_s) & np.isfinite(rise_k)
     times, values = time_s[use], rise_k[use]
-    if times.size < _FEWEST_READINGS or times[-1] - end_s < _FEWEST_S or not np.ptp(values) > 0:
+    if (
+        times.size < thresholds.Recovery.FEWEST_READINGS
+        or times[-1] - end_s < thresholds.Recovery.FEWEST_S
+        or not np.ptp(values) > 0
+    ):
         return None
     grid = make_grid(times, float(times[-1]))
     course = grid.filled(times, values)
     elapsed = grid.times_s - end_s
-    edges = np.unique(np.geomspace(1, elapsed.size, _BINS).astype(int)) - 1
+    edges = np.unique(np.geomspace(1, elapsed.size, thresholds.Recovery.BINS).astype(int)) - 1
     counts = np.diff(np.append(edges, elapsed.size))
     series = np.add.reduceat(course, edges) / counts
     middle = np.add.reduceat(elapsed, edges) / counts
@@ -68,7 +69,9 @@ def recovery(
     hidden = quantisation_error(values[values.size // 2 :])
     constants = time_constant_list(grid.step_s)
     # Early on the curve is trusted to 1 %: conductances and heat capacities are lumps.
-    rough = _ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
+    rough = (
+        thresholds.Recovery.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
+    )
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
         fit = fit_relaxation(

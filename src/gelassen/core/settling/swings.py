@@ -13,27 +13,9 @@ from scipy.stats import t as student_t
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.settling import thresholds
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
 from gelassen.core.signal.grid import Grid
-
-# Means over so long, or over this share of the load, show the swings.
-_BLOCK_S, _BLOCKS = 10.0, 200
-# A swing goes up and down by so much, in K and as a share of the climb before it.
-_LEAST_K, _SHARE = 2.0, 0.05
-# What turned back once only is taken for one from more on.
-_ONCE_K, _ONCE_SHARE = 3.0, 0.1
-# Swings are much alike, there are two whole ones, and they go on to the end of the load.
-_ALIKE, _FEWEST, _GOES_ON = 0.35, 2, 1.5
-# Their means go nowhere, against their height: else they ride on what still settles, as noise does.
-_RIDES = 0.2
-# The end of a boost is no swing.
-_BOOST_S = 90.0
-# What takes longer may be the tester, who puts something on and takes it off.
-_LONGEST_S = 600.0
-# Whole swings differ by this share of their height, known as well as by so many of them.
-_DIFFER, _USUAL_FREEDOM = 0.03, 2
-# Where power swings by so much, as a share, or the room against the height, that is what the part follows.
-_POWER_SWINGS, _ROOM_SWINGS = 0.1, 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,43 +62,58 @@ def find_swings(
     start_s, end_s : float
         The load.
     """
-    used = np.isfinite(rise_k) & (times_s >= start_s + _BOOST_S) & (times_s <= end_s)
+    used = (
+        np.isfinite(rise_k) & (times_s >= start_s + thresholds.Swings.BOOST_S) & (times_s <= end_s)
+    )
     if not used.any():
         return None
     times, rise = times_s[used], rise_k[used]
-    width_s = max(_BLOCK_S, (end_s - start_s) / _BLOCKS)
+    width_s = max(thresholds.Swings.BLOCK_S, (end_s - start_s) / thresholds.Swings.BLOCKS)
     number = ((times - start_s) / width_s).astype(int)
     count = np.bincount(number)
     middle = np.bincount(number, times)[count > 0] / count[count > 0]
     means = np.bincount(number, rise)[count > 0] / count[count > 0]
     means = median_filter(means, 3, mode="nearest")  # spikes of the load are no swings
-    turns = _turns(means, max(_LEAST_K, _SHARE * float(np.ptp(means))))
+    turns = _turns(
+        means, max(thresholds.Swings.LEAST_K, thresholds.Swings.SHARE * float(np.ptp(means)))
+    )
     peaks, troughs = turns[::2], turns[1::2]  # they take turns, and a peak comes first
     if troughs.size == 0:
         return None
     at_s = middle[peaks]
     periods = np.diff(at_s) if at_s.size > 1 else 2 * (middle[troughs] - at_s)
     period_s = float(np.mean(periods))
-    if period_s > _LONGEST_S or end_s - middle[turns[-1]] > _GOES_ON * period_s:
+    if (
+        period_s > thresholds.Swings.LONGEST_S
+        or end_s - middle[turns[-1]] > thresholds.Swings.GOES_ON * period_s
+    ):
         return None
     within = (times >= at_s[0]) & (times <= middle[turns[-1]])
     power = np.empty(0) if power_w is None else power_w[used][within]
     power = power[np.isfinite(power)]
-    if power.size and _spread(power) > _POWER_SWINGS * np.median(power):
+    if power.size and _spread(power) > thresholds.Swings.POWER_SWINGS * np.median(power):
         return None
     heights = means[peaks[: troughs.size]] - means[troughs[: peaks.size]]
     unlike = max(np.std(periods) / period_s, np.std(heights) / np.mean(heights))
     each: Floats = np.empty(0)
-    if unlike <= _ALIKE and periods.size >= _FEWEST and at_s.size > _FEWEST:
+    if (
+        unlike <= thresholds.Swings.ALIKE
+        and periods.size >= thresholds.Swings.FEWEST
+        and at_s.size > thresholds.Swings.FEWEST
+    ):
         whole = within & (times <= at_s[-1])
         which = np.searchsorted(at_s, times[whole], side="right").clip(1, at_s.size - 1) - 1
         each = np.bincount(which, rise[whole]) / np.bincount(which)
     low, high = float(means[troughs].mean()), float(means[peaks].mean())
-    if room_c is not None and _spread(room_c[used][within]) > _ROOM_SWINGS * (high - low):
+    if room_c is not None and _spread(room_c[used][within]) > thresholds.Swings.ROOM_SWINGS * (
+        high - low
+    ):
         return None
-    if each.size and np.ptp(each) > _RIDES * (high - low):
+    if each.size and np.ptp(each) > thresholds.Swings.RIDES * (high - low):
         return None
-    if not each.size and high - low < max(_ONCE_K, _ONCE_SHARE * float(np.ptp(means))):
+    if not each.size and high - low < max(
+        thresholds.Swings.ONCE_K, thresholds.Swings.ONCE_SHARE * float(np.ptp(means))
+    ):
         return None
     return Swings(
         float(at_s[0]),
@@ -184,9 +181,9 @@ def mean_of(
     count, height = swings.means.size, swings.high - swings.low
     if swings.for_good:
         # Two swings hardly tell by how much they differ: joined to a share of their height.
-        freedom = count - 1 + _USUAL_FREEDOM
+        freedom = count - 1 + thresholds.Swings.USUAL_FREEDOM
         squares = float(((swings.means - swings.means.mean()) ** 2).sum())
-        squares += _USUAL_FREEDOM * (_DIFFER * height) ** 2
+        squares += thresholds.Swings.USUAL_FREEDOM * (thresholds.Swings.DIFFER * height) ** 2
         error = float(np.hypot(np.sqrt(squares / freedom / count), hidden_k))
         half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
         value = float(swings.means.mean())

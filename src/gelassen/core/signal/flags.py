@@ -6,9 +6,7 @@ import numpy as np
 from scipy.ndimage import median_filter
 
 from gelassen.core.foundation.inputs import Bools, Floats
-
-# Shorter pauses between two stretches of the same cause, and shorter stretches, are noise.
-_PAUSE_S, _SHORTEST_S = 10.0, 4.0
+from gelassen.core.signal import thresholds
 
 
 def usual_gap_s(times: Floats) -> float:
@@ -68,10 +66,10 @@ def tidied(times: Floats, flags: Bools) -> Bools:
     joined = flags.copy()
     spans = spans_of(times, flags)
     for (_, end), (start, _) in pairwise(spans):
-        if start - end <= _PAUSE_S:
+        if start - end <= thresholds.Flags.PAUSE_S:
             joined[within(times, end, start)] = True
     tidy = np.zeros_like(joined)
     for start, end in spans_of(times, joined):
-        if end - start >= _SHORTEST_S:
+        if end - start >= thresholds.Flags.SHORTEST_S:
             tidy[within(times, start, end)] = True
     return tidy

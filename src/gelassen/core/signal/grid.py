@@ -6,9 +6,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
-
-# Enough points to follow everything slower than a thousandth of the log; more only cost time.
-_MOST_POINTS = 4000
+from gelassen.core.signal import thresholds
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +46,7 @@ def make_grid(time_s: Floats, end_s: float) -> Grid:
     gaps = gaps[gaps > 0]
     typical = float(np.median(gaps)) if gaps.size else 1.0
     length = float(inside[-1] - inside[0])
-    step = max(typical, length / _MOST_POINTS, 1e-6)
+    step = max(typical, length / thresholds.Grid.MOST_POINTS, 1e-6)
     return Grid(float(inside[0]), step, int(length / step) + 1)
 
 

@@ -3,13 +3,7 @@
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-
-# Coarse readings less a fine reference: how many jumps tell the step, how much they differ, and how much
-# the reference moves meanwhile, against the step.
-_FEWEST_JUMPS, _ALIKE, _STILL = 4, 0.5, 0.35
-# How many blocks tell a variance; what it grew by when blocks were last doubled, it grows by about half
-# as much again when they are endless.
-_FEWEST_BLOCKS, _GROWS_ON = 12, 0.5
+from gelassen.core.signal import thresholds
 
 
 def step_size(values: Floats) -> float:
@@ -32,11 +26,13 @@ def stair_size(values: Floats) -> float:
     """
     moves = np.abs(np.diff(values[np.isfinite(values)]))
     jumped = moves > moves.max(initial=0.0) / 2
-    if jumped.sum() < _FEWEST_JUMPS:
+    if jumped.sum() < thresholds.Noise.FEWEST_JUMPS:
         return 0.0
     step = float(np.median(moves[jumped]))
-    alike = np.ptp(moves[jumped]) <= _ALIKE * step
-    return step if alike and moves[~jumped].max(initial=0.0) <= _STILL * step else 0.0
+    alike = np.ptp(moves[jumped]) <= thresholds.Noise.ALIKE * step
+    return (
+        step if alike and moves[~jumped].max(initial=0.0) <= thresholds.Noise.STILL * step else 0.0
+    )
 
 
 def noise_density(residual: Floats, interval_s: float) -> float:
@@ -64,12 +60,12 @@ def noise_density(residual: Floats, interval_s: float) -> float:
         last = now
         # Blocks twice as long are made of two each; some are needed for a variance.
         length *= 2
-        if present.size // length < _FEWEST_BLOCKS:
+        if present.size // length < thresholds.Noise.FEWEST_BLOCKS:
             break
         pairs = means[: means.size // 2 * 2]
         means = (pairs[::2] + pairs[1::2]) / 2
     grew = density - before if before else 0.0
-    return density + _GROWS_ON * max(grew, 0.0)
+    return density + thresholds.Noise.GROWS_ON * max(grew, 0.0)
 
 
 def noise_covariance(

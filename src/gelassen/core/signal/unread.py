@@ -4,21 +4,14 @@ import numpy as np
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Bools, Floats
-
-# What a sensor that does not answer leaves in a log: nothing, all bits set, or the end of its range. It
-# counts where the readings before and after are this far away: no body jumps there and back.
-_COLD_C, _HOT_C, _JUMP_K = -40.0, 125.0, 15.0
-# Where more of a channel is so, it means something else.
-_MOST = 0.2
-# A channel that mostly changes from reading to reading stands still this long only if it is stuck.
-_STUCK_S, _STUCK_READINGS, _WINDOW = 60.0, 20, 60
-_CHANGES_MOSTLY, _CHANGES_ALWAYS = 0.5, 0.4
-_STUCK_TIMES = 3
+from gelassen.core.signal import thresholds
 
 
 def suspect(values: Floats) -> Bools:
     """Return which temperatures in °C are what a sensor leaves that does not answer, or may be."""
-    return np.asarray((values == 0) | (values <= _COLD_C) | (values >= _HOT_C))
+    return np.asarray(
+        (values == 0) | (values <= thresholds.Unread.COLD_C) | (values >= thresholds.Unread.HOT_C)
+    )
 
 
 def unanswered(values: Floats) -> Bools:
@@ -27,13 +20,17 @@ def unanswered(values: Floats) -> Bools:
     nothing = np.zeros(values.size, dtype=bool)
     good = np.flatnonzero(np.isfinite(values) & ~odd)
     which = np.flatnonzero(odd)
-    if which.size == 0 or good.size < 2 or which.size > _MOST * np.isfinite(values).sum():
+    if (
+        which.size == 0
+        or good.size < 2
+        or which.size > thresholds.Unread.MOST * np.isfinite(values).sum()
+    ):
         return nothing
     place = np.searchsorted(good, which)
     before = values[good[np.maximum(place - 1, 0)]]
     after = values[good[np.minimum(place, good.size - 1)]]
     apart = np.minimum(np.abs(values[which] - before), np.abs(values[which] - after))
-    nothing[which[apart > _JUMP_K]] = True
+    nothing[which[apart > thresholds.Unread.JUMP_K]] = True
     return nothing
 
 
@@ -46,20 +43,23 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
     """
     present = np.flatnonzero(np.isfinite(values))
     found: list[tuple[float, float]] = []
-    for _ in range(_STUCK_TIMES):
+    for _ in range(thresholds.Unread.STUCK_TIMES):
         moment, series = times[present], values[present]
-        if series.size < 4 * _STUCK_READINGS:
+        if series.size < 4 * thresholds.Unread.STUCK_READINGS:
             break
         starts = np.flatnonzero(np.concatenate([[True], np.diff(series) != 0]))
         ends = np.append(starts[1:], series.size) - 1
         longest = int(np.argmax(ends - starts))
         first, last = int(starts[longest]), int(ends[longest])
-        if last - first < _STUCK_READINGS or moment[last] - moment[first] < _STUCK_S:
+        if (
+            last - first < thresholds.Unread.STUCK_READINGS
+            or moment[last] - moment[first] < thresholds.Unread.STUCK_S
+        ):
             break
         if series[first] in (series.max(), series.min()):
             break
         others = series.size - (last - first + 1)
-        if others < max(last - first, _WINDOW):
+        if others < max(last - first, thresholds.Unread.WINDOW):
             break
         if not (_always_changes(series[:first]) and _always_changes(series[last + 1 :])):
             break
@@ -70,14 +70,19 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
 
 def _always_changes(series: Floats) -> bool:
     """Return whether readings mostly differ from the ones before, in every stretch of them."""
-    if series.size < _WINDOW:
-        return series.size < 2 or bool(np.mean(np.diff(series) != 0) >= _CHANGES_ALWAYS)
+    if series.size < thresholds.Unread.WINDOW:
+        return series.size < 2 or bool(
+            np.mean(np.diff(series) != 0) >= thresholds.Unread.CHANGES_ALWAYS
+        )
     changes = np.diff(series) != 0
-    windows = changes[: changes.size // _WINDOW * _WINDOW]
+    windows = changes[: changes.size // thresholds.Unread.WINDOW * thresholds.Unread.WINDOW]
     if windows.size == 0:
-        return bool(changes.mean() >= _CHANGES_ALWAYS)
-    shares = windows.reshape(-1, _WINDOW).mean(axis=1)
-    return bool(changes.mean() >= _CHANGES_MOSTLY and shares.min() >= _CHANGES_ALWAYS)
+        return bool(changes.mean() >= thresholds.Unread.CHANGES_ALWAYS)
+    shares = windows.reshape(-1, thresholds.Unread.WINDOW).mean(axis=1)
+    return bool(
+        changes.mean() >= thresholds.Unread.CHANGES_MOSTLY
+        and shares.min() >= thresholds.Unread.CHANGES_ALWAYS
+    )
 
 
 def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, list[Caution]]:

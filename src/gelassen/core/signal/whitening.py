@@ -8,11 +8,7 @@ from scipy.linalg.blas import dtbsv
 from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
-
-# Memories that the slow part of the noise may have, in steps, and shares of the white part in the
-# variance of a reading: enough to describe sensors, rounding, and power or air that wander.
-_MEMORIES = (2.0, 5.0, 12.0, 32.0, 100.0)
-_WHITE_SHARES = (0.0, 0.3, 0.7, 0.9, 0.98)
+from gelassen.core.signal import thresholds
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +61,9 @@ def _recursions(size: int) -> Floats:
 @cache
 def _filters() -> tuple[Floats, Floats]:
     filters = [(0.0, 0.0)]
-    for memory in _MEMORIES:
+    for memory in thresholds.Whitening.MEMORIES:
         fade = float(np.exp(-1 / memory))
-        for share in _WHITE_SHARES:
+        for share in thresholds.Whitening.WHITE_SHARES:
             # Differences x(t) - fade x(t-1) are a moving average: its two covariances give it.
             alone = (1 - share) * (1 - fade**2) + share * (1 + fade**2)
             ratio = -fade * share / alone

@@ -11,6 +11,7 @@ from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
 from gelassen.core.signal.smooth_steps import unstepped
+from gelassen.core.thermal import priors
 from gelassen.core.thermal.fanless import fanless_chance
 from gelassen.core.thermal.load_bins import LoadBins
 from gelassen.core.thermal.power_effect import power_effect, settled_power
@@ -22,25 +23,6 @@ from gelassen.core.thermal.relaxation_fit import (
     time_constant_list,
 )
 from gelassen.core.thermal.slow_bodies import SUPPOSED, SlowTails, TailsTold
-
-# A boost of the clock lasts up to about a minute and is not the steady state.
-_BOOST_S = 60.0
-# It takes so much of a load at most: the rest is to be fitted.
-_LONGEST_BOOST = 0.7
-# What power that wandered did to the temperature is inferred too.
-_WANDER_IN_DOUBT = 0.35
-# Walls of a case hold some of a change of the room back, for so long.
-_ROOM_HELD, _HELD_S = 0.1, 1500.0
-# Without a fan there is none that could turn faster in a warmer room: so much of that doubt goes.
-_SURER_FANLESS = 0.6
-# Share of the settled rise at rest, where no reference tells it.
-_USUAL_START = 0.12
-# Where a log begins under load, the load is taken to have begun so long before.
-_UNSEEN_S, _FIRST_S = 300.0, 5.0
-# Noise is estimated from so many independent stretches, however short or long the load.
-_FREEDOM = (5.0, 60.0)
-# Suppositions that count less than this are left out of the drawn course.
-_NO_PART = 0.01
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +150,7 @@ def fit_heating(
     parts = []
     for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
         weight = float(relaxation.weights[relaxation.supposed == number].sum())
-        if weight > _NO_PART:
+        if weight > priors.Fit.NO_PART:
             course = relaxation.under(number).mean_course(load.length_s)
             left = account.series - course(bins.middle_s)
             parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
@@ -263,17 +245,19 @@ class _Load:
             passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
             felt = _as_felt(self.room, passages, grid.step_s)
             conditions = conditions + felt
-            gain = look.place.gain_in_doubt * (1 - _SURER_FANLESS * fanless)
+            gain = look.place.gain_in_doubt * (1 - priors.Doubt.SURER_FANLESS * fanless)
             doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
             if look.place is ROOM:
-                doubts.append(_ROOM_HELD * (felt - lagged(felt, grid.step_s, _HELD_S)))
+                doubts.append(
+                    priors.Doubt.ROOM_HELD * (felt - lagged(felt, grid.step_s, priors.Doubt.HELD_S))
+                )
         if self.watts is not None and look.place is ROOM:
             rise = self.curve - conditions
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
             if effect is not None:
                 conditions = conditions + effect.wander_k
-                doubts += [_WANDER_IN_DOUBT * effect.wander_k, effect.leakage_doubt_k]
+                doubts += [priors.Doubt.WANDER * effect.wander_k, effect.leakage_doubt_k]
         rise = self.curve - conditions
         tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
         noise = self._noise(look.rise - approach)
@@ -299,7 +283,7 @@ class _Load:
 
     def _freedom(self, density: float, std: float) -> float:
         """Return by how many independent stretches the noise is known."""
-        return float(np.clip(self.length_s * std**2 / density, *_FREEDOM))
+        return float(np.clip(self.length_s * std**2 / density, *priors.Doubt.FREEDOM))
 
     def _approach(self, look: _Look) -> Floats:
         course = look.relaxation.mean_course(self.length_s)
@@ -322,19 +306,22 @@ def _before_the_log(
     Rest and the quickest parts belong to the rise of the first readings as well. They are about half of
     what is seen where the log begins with the load, and little where it begins long after it.
     """
-    first = grid.times_s <= grid.times_s[0] + _FIRST_S
-    if room is None or span.start_s > grid.times_s[0] + _FIRST_S:
+    first = grid.times_s <= grid.times_s[0] + priors.Start.FIRST_S
+    if room is None or span.start_s > grid.times_s[0] + priors.Start.FIRST_S:
         return ()
     rise = curve - room
-    start_k, end_k = _mean(rise[first]), _mean(rise[grid.times_s >= span.end_s - _FIRST_S])
+    start_k, end_k = (
+        _mean(rise[first]),
+        _mean(rise[grid.times_s >= span.end_s - priors.Start.FIRST_S]),
+    )
     done_k = start_k - 0.5 * abs(end_k - start_k)
-    return ((done_k, _UNSEEN_S),) if done_k > 0 else ()
+    return ((done_k, priors.Start.UNSEEN_S),) if done_k > 0 else ()
 
 
 def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     """Return how many seconds at the start of a load are left out: power's boost, or up to a minute."""
     length = span.end_s - span.start_s
-    usual = min(_BOOST_S, 0.05 * length)
+    usual = min(priors.Boost.USUAL_S, 0.05 * length)
     if watts is None:
         return usual
     under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
@@ -342,14 +329,14 @@ def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     # The first reading may still be ramping up; a boost is what lies above the usual from then on.
     ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
     boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
-    return max(min(boost, _LONGEST_BOOST * length), usual)
+    return max(min(boost, priors.Boost.MOST_OF_LOAD * length), usual)
 
 
 def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:
     """Return which share of the settled rise was there when the load began."""
     settled = relaxation.quantile(relaxation.settled, 0.5)
     if not over or settled <= 1:
-        return _USUAL_START
+        return priors.Start.USUAL_SHARE
     rest = rise[before & np.isfinite(rise)]
     start = (
         float(np.median(rest))

@@ -5,13 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-
-# Both places are tried where the reference rises this far, and by this share of what the part does.
-_RISES_K, _RISES_SHARE = 1.5, 0.08
-# What rises by this share of the part itself is most likely warmed by the load; else it seldom is.
-_WARMED_SHARE, _WARMED, _NOT_WARMED = 0.35, 0.95, 0.03
-# The load warms; rooms go to and fro.
-_ONE_WAY = 0.8
+from gelassen.core.thermal import priors
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +37,13 @@ def places(
     if coolant:
         return ((BESIDE, 1.0),)
     rises_k, part_k = _rises(reference_c), _moves(part_c)
-    if rises_k < max(_RISES_K, _RISES_SHARE * part_k):
+    if rises_k < max(priors.Reference.RISES_K, priors.Reference.RISES_SHARE * part_k):
         return ((ROOM, 1.0),)
-    chance = _WARMED if rises_k >= _WARMED_SHARE * part_k else _NOT_WARMED
+    chance = (
+        priors.Reference.WARMED
+        if rises_k >= priors.Reference.WARMED_SHARE * part_k
+        else priors.Reference.NOT_WARMED
+    )
     return (ROOM, 1 - chance), (BESIDE, chance)
 
 
@@ -53,7 +51,9 @@ def likeliest_place(part_c: Floats, reference_c: Floats, coolant: bool | None = 
     """Return where the reference most likely is, at a first look."""
     if coolant is not None:
         return BESIDE if coolant else ROOM
-    warmed = _rises(reference_c) >= max(_RISES_K, _WARMED_SHARE * _moves(part_c))
+    warmed = _rises(reference_c) >= max(
+        priors.Reference.RISES_K, priors.Reference.WARMED_SHARE * _moves(part_c)
+    )
     return BESIDE if warmed else ROOM
 
 
@@ -64,7 +64,7 @@ def _rises(values: Floats) -> float:
         return 0.0
     part = max(present.size // 20, 1)
     rises = float(present[-part:].mean() - present[:part].mean())
-    return rises if rises >= _ONE_WAY * _moves(values) else 0.0
+    return rises if rises >= priors.Reference.ONE_WAY * _moves(values) else 0.0
 
 
 def _moves(values: Floats) -> float:

@@ -24,40 +24,10 @@ from scipy.linalg import solve_triangular
 from scipy.special import logsumexp, ndtr
 
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.thermal import priors
 from gelassen.core.thermal.approach import log_missing, log_missing_slope
-from gelassen.core.thermal.relaxation import RATIO, Relaxation, TimeConstantSets
+from gelassen.core.thermal.relaxation import Relaxation, TimeConstantSets
 from gelassen.core.thermal.subsets import gains_of
-
-# The slowest time constant decides where the curve settles: between entries of its list it is moved
-# by one more column. A quick one only has to take up the beginning: every second entry will do.
-_QUICK_EVERY = 2
-# Time constants closer than a factor 2 look like one, and only make the sums ill-conditioned.
-_APART = 5
-_SHORTEST_S, _LONGEST_S = 3.0, 7200.0
-# The slowest time constant of a cooled part: six minutes, within a factor of 3 or so (log-normal).
-USUAL_SLOWEST = (360.0, 1.1)
-# Of a heatsink without a fan: thirteen minutes, within a factor of 2 or so. One in ten is as any other.
-_SLOWEST_FANLESS, _FANLESS_OTHERWISE = (800.0, 0.7), 0.1
-# How far the slowest is bent, and how often: many coolers are not, few are strongly.
-_BENDS = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
-# So are heatsinks without a fan: nearly always by free convection, hardly ever by more or not at all.
-_FANLESS = (0.05, 0.92, 0.02, 0.01)
-# What is still missing when the fit begins, against what was seen (standard deviation).
-_MISSING = 2.0
-# What a set with an amplitude of the wrong sign counts against one that only approaches. Needed by
-# boosts that outlast the first seconds (fast ones), and by parts that start warm and fans that are
-# late (slow ones); these are smaller than the approach: a share of it (standard deviation).
-_WRONG_SIGN_FAST, _WRONG_SIGN_SLOW, _SLOW_S = 0.2, 0.005, 150.0
-_WRONG_SIZE, _NEVER = 0.1, 1e-60
-# Sets that count less than this, against the best, are left out.
-_NO_WEIGHT = 1e-4
-_FEW = 4.0
-# Noise is estimated from few independent stretches, by default so many: tails are those of Student's t.
-_FREEDOM = 20.0
-# Quick parts whose best set counts less than this (in log) are not tried again.
-_HOPELESS = 10.0
-# A bent part stands beside one quick one at most: two more add nothing, and take half of the time.
-_MOST_BENT = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,9 +41,9 @@ class Account:
 
 def time_constant_list(interval_s: float) -> Floats:
     """Return the time constants to try, for samples this far apart."""
-    shortest = max(_SHORTEST_S, 2 * interval_s)
-    count = max(int(np.log(_LONGEST_S / shortest) / np.log(RATIO)), 3)
-    return np.asarray(shortest * RATIO ** np.arange(count + 1), dtype=float)
+    shortest = max(priors.Fit.SHORTEST_S, 2 * interval_s)
+    count = max(int(np.log(priors.Fit.LONGEST_S / shortest) / np.log(priors.Fit.RATIO)), 3)
+    return np.asarray(shortest * priors.Fit.RATIO ** np.arange(count + 1), dtype=float)
 
 
 def fit_relaxation(
@@ -88,7 +58,7 @@ def fit_relaxation(
     fanless: float = 0.0,
     draft: bool = False,
     draws: int = 4000,
-    freedom: float = _FREEDOM,
+    freedom: float = priors.Doubt.USUAL_FREEDOM,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
@@ -129,12 +99,14 @@ def fit_relaxation(
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
-    shares = (1 - fanless) * np.array([share for _, share in _BENDS]) + fanless * np.array(_FANLESS)
-    count = len(_BENDS) if start_share is not None else 1
-    bends = [bend for bend, _ in _BENDS[:count]]
+    shares = (1 - fanless) * np.array(
+        [share for _, share in priors.Bends.USUAL]
+    ) + fanless * np.array(priors.Bends.FANLESS)
+    count = len(priors.Bends.USUAL) if start_share is not None else 1
+    bends = [bend for bend, _ in priors.Bends.USUAL[:count]]
     basis = _basis(elapsed_s, time_constants_s, bends, start_share or 0.0)
     asked = [
-        group.with_bends(count) if group.chosen.shape[1] <= _MOST_BENT else group
+        group.with_bends(count) if group.chosen.shape[1] <= priors.Fit.MOST_BENT else group
         for group in hopeful
     ]
     tried: list[_Solved] = []
@@ -153,7 +125,7 @@ def fit_relaxation(
             models.insert(0, solved)
             best = max(best, solved.best)
         if number == 0:
-            again = _hopeful(every, asked, models, _HOPELESS)
+            again = _hopeful(every, asked, models, priors.Fit.HOPELESS)
         tried += models
         supposed += [number] * len(models)
         # What one account has ruled out, the next does not bring back.
@@ -193,7 +165,7 @@ class _Tried:
         log_weight = np.concatenate([model.log_weight for model in self.solved])
         weight = np.exp(log_weight - log_weight.max())
         log_evidence = float(log_weight.max() + np.log(weight.sum()))
-        weight[weight < _NO_WEIGHT] = 0
+        weight[weight < priors.Fit.NO_WEIGHT] = 0
         weight /= weight.sum()
         settled, amplitudes, constants, bent, picked = _draw(
             self.solved, weight, self.constants, self.bends, draws, freedom
@@ -218,14 +190,14 @@ def _whitened(lower: Floats, values: Floats) -> Floats:
 @cache
 def _time_constant_sets(size: int, most: int, step: int = 1) -> list[TimeConstantSets]:
     """Return the sets to try, by their number of members; the slowest from every `step`-th entry."""
-    quick = range(0, size, _QUICK_EVERY)
+    quick = range(0, size, priors.Fit.QUICK_EVERY)
     groups = [np.arange(0, size, step)[:, None]]
     for count in range(2, most + 1):
         chosen = [
             (*members, slowest)
             for members in combinations(quick, count - 1)
-            if all(b - a >= _APART for a, b in pairwise(members))
-            for slowest in range(members[-1] + _APART, size, step)
+            if all(b - a >= priors.Fit.APART for a, b in pairwise(members))
+            for slowest in range(members[-1] + priors.Fit.APART, size, step)
         ]
         if chosen:
             groups.append(np.array(chosen))
@@ -241,7 +213,7 @@ def _basis(
 ) -> Floats:
     """Return columns for each bend: the settled value, quick parts, slowest parts, their shifts."""
     ages = elapsed_s[:, None] / constants_s
-    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, ::_QUICK_EVERY])]
+    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, :: priors.Fit.QUICK_EVERY])]
     columns = []
     for bend in bends:
         slowest = np.exp(log_missing(ages, bend, start_share))
@@ -293,13 +265,13 @@ def _log_prior(
     Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
     fan they take longer; this does not count where something else is known of the slowest.
     """
-    without = (1 - _FANLESS_OTHERWISE) * fanless if told is None else 0.0
-    slowest = told or USUAL_SLOWEST
+    without = (1 - priors.Slowest.FANLESS_OTHERWISE) * fanless if told is None else 0.0
+    slowest = told or priors.Slowest.USUAL
     logs = [
         -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
-        for usual_s, spread in (slowest, _SLOWEST_FANLESS)
+        for usual_s, spread in (slowest, priors.Slowest.FANLESS)
     ]
-    narrower = slowest[1] / _SLOWEST_FANLESS[1]  # and so higher
+    narrower = slowest[1] / priors.Slowest.FANLESS[1]  # and so higher
     return np.asarray(logsumexp(logs, axis=0, b=[[1 - without], [without * narrower]]))
 
 
@@ -345,23 +317,23 @@ def _solve(
     count = chosen.shape[1]
     size = constants.size
     first = np.zeros((len(chosen), 1), dtype=int)
-    quick = 1 + chosen[:, :-1] // _QUICK_EVERY
-    slowest = 1 + -(-size // _QUICK_EVERY) + chosen[:, -1:]
+    quick = 1 + chosen[:, :-1] // priors.Fit.QUICK_EVERY
+    slowest = 1 + -(-size // priors.Fit.QUICK_EVERY) + chosen[:, -1:]
     columns = np.concatenate([first, quick, slowest, slowest + size], axis=1)
     rows = columns + normal.gram.shape[1] * group.bent[:, None]
     # What is missing at the start is of the order of what was seen; a shift is half an entry.
-    allowed = np.full(count + 1, _MISSING * normal.change)
-    allowed[-1] = 0.3 * np.log(RATIO) * normal.change
+    allowed = np.full(count + 1, priors.Fit.MISSING * normal.change)
+    allowed[-1] = 0.3 * np.log(priors.Fit.RATIO) * normal.change
     ridge = np.append(0.0, allowed**-2.0)
     gain, log_det = gains_of(normal.gram, normal.right, rows, columns, ridge)
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
     evidence += log_prior[group.bent, chosen[:, -1]] - np.log(group.alike)
     # Solutions, and what to expect of their signs, are asked for only where the set may count.
-    expected = np.full(len(chosen), _NEVER)
+    expected = np.full(len(chosen), priors.WrongSign.NEVER)
     estimate = np.empty(columns.shape)
     asked = np.zeros(len(chosen), dtype=bool)
     # No set counts for more than its evidence: the best few tell where the others need not be asked.
-    bar = max(evidence.max() - _FEW, best + np.log(_NO_WEIGHT))
+    bar = max(evidence.max() - priors.Fit.FEW, best + np.log(priors.Fit.NO_WEIGHT))
     while True:
         which = np.flatnonzero(~asked & (evidence > bar))
         if which.size == 0:
@@ -376,7 +348,7 @@ def _solve(
         wrong = _wrong_sign(amplitudes, constants[chosen[which]], normal.change)
         expected[which] = (right + (1 - right) * wrong).prod(axis=1)
         best = max(best, float((evidence[which] + np.log(expected[which])).max()))
-        bar = best + np.log(_NO_WEIGHT)
+        bar = best + np.log(priors.Fit.NO_WEIGHT)
     log_weight = evidence + np.log(expected)
     kept = asked & (log_weight > bar)
     return _Solved(
@@ -397,9 +369,11 @@ def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
     used = np.isfinite(constants)
     last = used.copy()
     last[:, :-1] &= ~used[:, 1:]
-    size = np.minimum(amplitudes, 0.0) / (_WRONG_SIZE * change)
-    slow = _WRONG_SIGN_SLOW * np.maximum(np.exp(-0.5 * size**2), _NEVER)
-    return np.where(last | (used & (constants > _SLOW_S)), slow, _WRONG_SIGN_FAST)
+    size = np.minimum(amplitudes, 0.0) / (priors.WrongSign.SIZE * change)
+    slow = priors.WrongSign.SLOW * np.maximum(np.exp(-0.5 * size**2), priors.WrongSign.NEVER)
+    return np.where(
+        last | (used & (constants > priors.WrongSign.SLOW_S)), slow, priors.WrongSign.FAST
+    )
 
 
 def _sign_factor(
@@ -448,5 +422,7 @@ def _draw(
         bends[rows] = bend_list[model.sets.bent[which]]
         slowest = theta[:, -2]
         shift = theta[:, -1] / np.where(np.abs(slowest) > 1e-9, slowest, np.inf)
-        constants[rows, count - 1] *= np.exp(shift.clip(-np.log(RATIO), np.log(RATIO)))
+        constants[rows, count - 1] *= np.exp(
+            shift.clip(-np.log(priors.Fit.RATIO), np.log(priors.Fit.RATIO))
+        )
     return settled, amplitudes, constants, bends, picked

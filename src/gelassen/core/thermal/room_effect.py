@@ -19,11 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-
-# Rooms nearer to each other than this are one; rooms farther apart than that are none.
-_ALIKE_K, _NO_ROOM_K = 0.5, 80.0
-# What is usual is written so large that what runs scatter by does not count beside its error.
-_LARGE = 30.0
+from gelassen.core.thermal import priors
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,16 +41,19 @@ class Equations:
     def with_rooms(self, rooms_c: Floats, effect: RoomEffect) -> "Equations":
         """Return the same with one more column, the room's, and one more row: what is usual of it."""
         column = rooms_c - rooms_c.mean()
-        factor = _LARGE / effect.spread
+        factor = priors.RoomEffect.LARGE / effect.spread
         design = np.column_stack([self.design, column])
         usual = np.append(np.zeros(self.design.shape[1]), factor)
         return Equations(
             np.append(self.observed, factor * effect.usual),
             np.vstack([design, usual]),
-            np.append(self.own, _LARGE**2),
+            np.append(self.own, priors.RoomEffect.LARGE**2),
         )
 
 
 def rooms_differ(rooms_c: Floats) -> bool:
     """Say whether all rooms are known and not alike."""
-    return bool(np.isfinite(rooms_c).all() and _ALIKE_K < np.ptp(rooms_c) < _NO_ROOM_K)
+    return bool(
+        np.isfinite(rooms_c).all()
+        and priors.RoomEffect.ALIKE_K < np.ptp(rooms_c) < priors.RoomEffect.NO_ROOM_K
+    )

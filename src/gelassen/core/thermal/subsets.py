@@ -4,9 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gelassen.core.foundation.inputs import Floats
-
-# A pivot this small against its diagonal has lost too many digits to be used.
-_LOST = 1e-9
+from gelassen.core.thermal import priors
 
 
 def gains_of(
@@ -49,7 +47,7 @@ def gains_of(
         for k in range(i):
             pivot -= row[k] ** 2
             below = below - row[k] * target[k]
-        lost |= ~(pivot > _LOST * diagonal)
+        lost |= ~(pivot > priors.Fit.LOST_DIGITS * diagonal)
         root = np.sqrt(np.where(lost, 1.0, pivot))
         row.append(root)
         factor.append(row)

@@ -10,18 +10,8 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median, spans_of, tidied, within
 from gelassen.core.signal.noise import noise_std, step_size
+from gelassen.core.throttling import thresholds
 from gelassen.core.throttling.power_limit import keeps_level_over, no_slope
-
-# Power and clock are compared over these seconds before and after a loss is seen; a boost may glide down.
-_BEFORE_S, _AFTER_S, _SMOOTH_S = (60.0, 10.0), (5.0, 45.0), 9.0
-# Warmth takes up to this share of the power, and of the clock, a kelvin; more is taken at once.
-_POWER_SHARE, _POWER_PER_K = 0.05, 0.008
-_CLOCK_SHARE, _CLOCK_PER_K = 0.02, 0.003
-# On the way to a loss the clock passes through these shares of its best; on a limit, power does not move.
-_ON_THE_WAY, _FEWEST = (0.98, 0.9925), 3
-_LEVEL_SHARE = 0.004
-# Coarse clocks are lost in steps: one of them says nothing, and none may lie on the way.
-_STEPS, _FINE = 1.5, 0.0125
 
 
 def lost_gradually(
@@ -49,36 +39,62 @@ def lost_gradually(
     gradual = np.zeros(times.size, dtype=bool)
     if not lost.any():
         return gradual
-    watts = running_median(power, times, _SMOOTH_S)
-    clocks = None if clock is None else running_median(clock, times, _SMOOTH_S)
+    watts = running_median(power, times, thresholds.BoostLoss.SMOOTH_S)
+    clocks = None if clock is None else running_median(clock, times, thresholds.BoostLoss.SMOOTH_S)
     step = 0.0 if clock is None else step_size(clock[loaded]) / best
     free = loaded & ~lost & np.isfinite(temperature)
     scatter = noise_std(power[loaded])
     for start, end in spans_of(times, tidied(times, lost)):
         span = within(times, start, end)
-        before = _among(times, free, start - _BEFORE_S[0], start - _BEFORE_S[1])
+        before = _among(
+            times,
+            free,
+            start - thresholds.BoostLoss.BEFORE_S[0],
+            start - thresholds.BoostLoss.BEFORE_S[1],
+        )
         if not before.any():
             continue  # from the beginning on
-        after = _among(times, loaded, start + _AFTER_S[0], min(start + _AFTER_S[1], end))
+        after = _among(
+            times,
+            loaded,
+            start + thresholds.BoostLoss.AFTER_S[0],
+            min(start + thresholds.BoostLoss.AFTER_S[1], end),
+        )
         if not after.any():
             after = _among(times, loaded, start, end)
         warmed = _middle(temperature[after]) - _middle(temperature[before])
         warmer_k = warmed if warmed > 0 else 0.0  # not read: not warmer
-        if _fell(watts, before, after) > _POWER_SHARE + _POWER_PER_K * warmer_k:
+        if (
+            _fell(watts, before, after)
+            > thresholds.BoostLoss.POWER_SHARE + thresholds.BoostLoss.POWER_PER_K * warmer_k
+        ):
             continue
         if clocks is not None:
-            least = max(_CLOCK_SHARE + _CLOCK_PER_K * warmer_k, _STEPS * step)
+            least = max(
+                thresholds.BoostLoss.CLOCK_SHARE + thresholds.BoostLoss.CLOCK_PER_K * warmer_k,
+                thresholds.BoostLoss.STEPS * step,
+            )
             if _fell(clocks, before, after) > least:
                 continue
-            low, high = _ON_THE_WAY if step < _FINE else (_ON_THE_WAY[0] - step, 1.0)
+            low, high = (
+                thresholds.BoostLoss.ON_THE_WAY
+                if step < thresholds.BoostLoss.FINE
+                else (thresholds.BoostLoss.ON_THE_WAY[0] - step, 1.0)
+            )
             way = free & (times < start) & (clocks >= low * best) & (clocks <= high * best)
             count, level = int(way.sum()), _middle(watts[span])
-            if count < _FEWEST and step < _FINE:
+            if count < thresholds.BoostLoss.FEWEST and step < thresholds.BoostLoss.FINE:
                 continue  # it passed too fast for warmth
-            in_steps = step >= _FINE and 1 - _middle(clocks[span]) / best <= _STEPS * step
-            if count >= _FEWEST and not in_steps:
+            in_steps = (
+                step >= thresholds.BoostLoss.FINE
+                and 1 - _middle(clocks[span]) / best <= thresholds.BoostLoss.STEPS * step
+            )
+            if count >= thresholds.BoostLoss.FEWEST and not in_steps:
                 by_chance = 2.5 * scatter / np.sqrt(count)
-                alike = abs(_middle(watts[way]) - level) <= _LEVEL_SHARE * level + by_chance
+                alike = (
+                    abs(_middle(watts[way]) - level)
+                    <= thresholds.BoostLoss.LEVEL_SHARE * level + by_chance
+                )
                 way[span] = True
                 if alike and no_slope(temperature[way], power[way], level):
                     continue

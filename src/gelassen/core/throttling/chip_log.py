@@ -16,9 +16,7 @@ from gelassen.core.foundation.inputs import (
 from gelassen.core.recording.under_load import under_load
 from gelassen.core.signal.flags import forward
 from gelassen.core.signal.renewal import bridged
-
-# A load that was not read for so long went on; what it did in a longer gap nobody knows.
-_LOAD_UNREAD_S = 60.0
+from gelassen.core.throttling import thresholds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,7 +60,7 @@ def read_chip_log(
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
     # A load that was not read for a while has not stopped for that.
-    load = None if load is None else bridged(times, load, _LOAD_UNREAD_S)
+    load = None if load is None else bridged(times, load, thresholds.ChipLog.LOAD_UNREAD_S)
     return ChipLog(
         times=times,
         temperature=temperature,

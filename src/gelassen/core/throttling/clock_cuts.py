@@ -11,19 +11,7 @@ from gelassen.core.signal.flags import (
     usual_gap_s,
     within,
 )
-
-# The clock is cut within this of reaching the limit, and given back no further below it than this: what
-# has cooled by more has rested meanwhile.
-_AT_CUT_S, _GIVEN_BACK_WITHIN_K, _CUTS_AGAIN_WITHIN_K = 5.0, 20.0, 10.0
-# So many cuts one after the other are no glitch, however short each is.
-_AGAIN = 3
-# A governor that goes in steps lets the chip cool by about this much below its limit before it gives back.
-_STAYS_WITHIN_K = 4.5
-# A clock that goes down in steps loses at most this share of it from one reading to the next, and so much
-# more for each second between them.
-_AT_ONCE_SHARE, _STEPS_SHARE_PER_S = 0.06, 0.025
-# A cut is sudden; a power limit that follows on being held back by heat finds the clock lowered already.
-_SUDDEN_SHARE = 0.03
+from gelassen.core.throttling import thresholds
 
 
 def cut_by_heat(
@@ -52,23 +40,25 @@ def cut_by_heat(
     given_back = False
     if not near.any():
         return cut
-    reach_s = max(_AT_CUT_S, 1.5 * usual_gap_s(times))
+    reach_s = max(thresholds.ClockCuts.AT_CUT_S, 1.5 * usual_gap_s(times))
     hottest = float(np.nanmax(temperature))
     for start, end in spans_of(times, slow):
         around = within(times, start - reach_s, start + 2)
         # Once a cut was given back, those that slow readings catch a little later are cuts, too.
-        warm = temperature[around] >= hottest - _CUTS_AGAIN_WITHIN_K
+        warm = temperature[around] >= hottest - thresholds.ClockCuts.CUTS_AGAIN_WITHIN_K
         if not (warm if given_back else near[around]).any():
             continue
         before = clock[within(times, start - reach_s, start - ahead_s)]
         after = clock[within(times, start, min(start + reach_s, end))]
         if not (np.isfinite(before).any() and np.isfinite(after).any()):
             continue
-        if np.nanmedian(after) > (1 - _SUDDEN_SHARE) * np.nanmax(before):
+        if np.nanmedian(after) > (1 - thresholds.ClockCuts.SUDDEN_SHARE) * np.nanmax(before):
             continue
         works_on = loaded[within(times, end, end + reach_s)][1:].any()
         at_end = temperature[within(times, end - 2, end)]
-        given_back |= bool(works_on and (at_end > hottest - _GIVEN_BACK_WITHIN_K).any())
+        given_back |= bool(
+            works_on and (at_end > hottest - thresholds.ClockCuts.GIVEN_BACK_WITHIN_K).any()
+        )
         if given_back:
             cut[within(times, start, end)] = True
     return cut
@@ -83,7 +73,7 @@ def cut_again_and_again(
     """
     ahead_s = 0.5 * usual_gap_s(times)
     cut = low & cut_by_heat(times, temperature, clock, low, near, loaded, ahead_s)
-    several = len(spans_of(times, cut)) >= _AGAIN
+    several = len(spans_of(times, cut)) >= thresholds.ClockCuts.AGAIN
     return cut if several else np.zeros(times.size, dtype=bool)
 
 
@@ -104,12 +94,14 @@ def lowered_at_limit(
     """
     begun, close = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
     gap_s = usual_gap_s(times)
-    reach_s = max(_AT_CUT_S, 1.5 * gap_s)
-    within_k = max(_STAYS_WITHIN_K, near_k + 2)
+    reach_s = max(thresholds.ClockCuts.AT_CUT_S, 1.5 * gap_s)
+    within_k = max(thresholds.ClockCuts.STAYS_WITHIN_K, near_k + 2)
     warm = running_median(temperature, times, 5.0) >= limit_c - within_k
     held = forward(clock)
     drops = np.append(0.0, -np.diff(held) / held[:-1].clip(1e-9))
-    far = (drops > _AT_ONCE_SHARE + _STEPS_SHARE_PER_S * gap_s) & ~cut
+    far = (
+        drops > thresholds.ClockCuts.AT_ONCE_SHARE + thresholds.ClockCuts.STEPS_SHARE_PER_S * gap_s
+    ) & ~cut
     for start, end in spans_of(times, tidied(times, slow)):
         if near[within(times, start - reach_s, start + 2)].any():
             later = within(times, start + max(2.0, 1.5 * gap_s), end)

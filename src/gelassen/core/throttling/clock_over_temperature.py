@@ -7,12 +7,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median
 from gelassen.core.signal.noise import step_size
-
-# The course is read over this many kelvins below the limit, after the first seconds, from so many readings.
-_READ_OVER_K, _LEAST_K, _COLD_S, _FEWEST = 20.0, 6.0, 20.0, 20
-# It is a straight line within this share; a clock this little below it still follows it, or has left it.
-_STRAIGHT, _FOLLOWS, _LEAVES = 0.01, 0.006, 0.01
-_SMOOTH_S = 9.0
+from gelassen.core.throttling import thresholds
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,20 +39,20 @@ def warm_course(
     if not arrived.any():
         return WarmCourse(nowhere, nowhere)
     start, arrival = float(times[loaded][0]), float(times[arrived][0])
-    smooth = running_median(level, times, _SMOOTH_S)
-    warm = running_median(temperature, times, _SMOOTH_S)
-    way = loaded & ~near & (times > start + _COLD_S) & (times < arrival)
-    way &= warm >= float(warm[np.searchsorted(times, arrival)]) - _READ_OVER_K
+    smooth = running_median(level, times, thresholds.Course.SMOOTH_S)
+    warm = running_median(temperature, times, thresholds.Course.SMOOTH_S)
+    way = loaded & ~near & (times > start + thresholds.Course.COLD_S) & (times < arrival)
+    way &= warm >= float(warm[np.searchsorted(times, arrival)]) - thresholds.Course.READ_OVER_K
     way &= np.isfinite(warm) & np.isfinite(smooth)
-    if way.sum() < _FEWEST or np.ptp(warm[way]) < _LEAST_K:
+    if way.sum() < thresholds.Course.FEWEST or np.ptp(warm[way]) < thresholds.Course.LEAST_K:
         return WarmCourse(nowhere, nowhere)
     slope, base = np.polyfit(warm[way], smooth[way], 1)
     scatter = float(np.std(smooth[way] - slope * warm[way] - base))
     usual, step = float(np.median(smooth[way])), step_size(level[loaded])
-    if not scatter < max(_STRAIGHT * usual, 0.5 * step):
+    if not scatter < max(thresholds.Course.STRAIGHT * usual, 0.5 * step):
         return WarmCourse(nowhere, nowhere)
     below = slope * warm + base - smooth
     return WarmCourse(
-        arrived & (below <= max(_FOLLOWS * usual, 2 * scatter, 0.6 * step)),
-        arrived & (below > max(_LEAVES * usual, 4 * scatter, 1.5 * step)),
+        arrived & (below <= max(thresholds.Course.FOLLOWS * usual, 2 * scatter, 0.6 * step)),
+        arrived & (below > max(thresholds.Course.LEAVES * usual, 4 * scatter, 1.5 * step)),
     )

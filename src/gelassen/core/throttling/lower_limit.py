@@ -5,13 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import joined_spans, running_median, within
 from gelassen.core.signal.noise import step_size
-
-# The limit that shows lies so far below the one told; nearer, that one will do.
-_LEAST_K, _MOST_K = 2.0, 15.0
-# The chip stands still within this (or so much of a sensor's step), for so long.
-_STILL_K, _STILL_STEPS, _STILL_S, _PAUSE_S, _SMOOTH_S = 0.75, 0.75, 60.0, 15.0, 15.0
-# Meanwhile so much is taken from it, and not at once: a lower load or a board that switches does that.
-_POWER_TAKEN, _CLOCK_TAKEN, _AT_ONCE = 0.05, 0.015, 0.5
+from gelassen.core.throttling import thresholds
 
 
 def shown_limit(
@@ -38,30 +32,43 @@ def shown_limit(
     limit_c : float
         The limit that was told, °C.
     """
-    taken = [(clock, _CLOCK_TAKEN), (power, _POWER_TAKEN)]
+    taken = [(clock, thresholds.LowerLimit.CLOCK_TAKEN), (power, thresholds.LowerLimit.POWER_TAKEN)]
     if loaded.sum() < 20:
         return None
-    smooth = running_median(temperature, times, _SMOOTH_S)
+    smooth = running_median(temperature, times, thresholds.LowerLimit.SMOOTH_S)
     top_c = float(np.percentile(smooth[loaded], 95))
-    if not limit_c - _MOST_K <= top_c <= limit_c - _LEAST_K:
+    if (
+        not limit_c - thresholds.LowerLimit.MOST_K
+        <= top_c
+        <= limit_c - thresholds.LowerLimit.LEAST_K
+    ):
         return None
     still = loaded & (
-        np.abs(smooth - top_c) <= max(_STILL_K, _STILL_STEPS * step_size(temperature))
+        np.abs(smooth - top_c)
+        <= max(
+            thresholds.LowerLimit.STILL_K,
+            thresholds.LowerLimit.STILL_STEPS * step_size(temperature),
+        )
     )
-    joined = joined_spans(times, still, _PAUSE_S)
+    joined = joined_spans(times, still, thresholds.LowerLimit.PAUSE_S)
     start, end = max(joined, key=lambda ends: ends[1] - ends[0], default=(0.0, 0.0))
-    if end - start < _STILL_S:
+    if end - start < thresholds.LowerLimit.STILL_S:
         return None
     inside = within(times, start, end)
     for series, least in taken:
         if series is None:
             continue
-        course = running_median(series, times, _SMOOTH_S)[inside]
-        ahead = max(round(_SMOOTH_S / max((end - start) / course.size, 1e-9)), 1)
+        course = running_median(series, times, thresholds.LowerLimit.SMOOTH_S)[inside]
+        ahead = max(
+            round(thresholds.LowerLimit.SMOOTH_S / max((end - start) / course.size, 1e-9)), 1
+        )
         had, left = float(course[0]), float(np.median(course[-max(course.size // 3, 1) :]))
         gone = had - left
         if not gone > least * had:
             return None
-        if ahead < course.size and (course[:-ahead] - course[ahead:]).max() > _AT_ONCE * gone:
+        if (
+            ahead < course.size
+            and (course[:-ahead] - course[ahead:]).max() > thresholds.LowerLimit.AT_ONCE * gone
+        ):
             return None
     return top_c

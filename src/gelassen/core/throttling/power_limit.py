@@ -13,21 +13,7 @@ from gelassen.core.signal.flags import (
     within,
 )
 from gelassen.core.signal.noise import noise_std, step_size
-
-# A plateau of power is this even; readings of package power scatter by a per cent or so.
-_PINNED_SHARE = 0.025
-# Power within this of a limit that is told is held by it.
-_LIMIT_SHARES, _SWINGS_SHARES = (0.985, 1.04), (0.965, 1.05)
-# On a power limit the clock gives way as leakage grows, by this share a kelvin or more, and power keeps
-# its level to about this share a kelvin (standard deviation): that shows a limit which nobody told.
-_GIVES_WAY_PER_K, _KEEPS_PER_K, _WARMING_K = 3.5e-4, 2.5e-5, 10.0
-# Of a chip that is free, what leaks and what is lost with warmth cancel by chance: its power goes with
-# anything within such a range a kelvin. A level must be so many times likelier than that.
-_FREE_PER_K, _LIKELIER, _LIKELIER_SLOW = 2.8e-3, 10.0, 3.0
-# Whether power keeps its level is looked at over stretches of temperature this long.
-_STRETCH_K = 5.0
-# A board that switches takes away at least this share of the power within seconds.
-_SUDDEN_SHARE = 0.05
+from gelassen.core.throttling import thresholds
 
 
 def on_limit(power: Floats, allowed: Floats) -> Bools:
@@ -37,8 +23,13 @@ def on_limit(power: Floats, allowed: Floats) -> Bools:
     the narrow one for most of the time.
     """
     share = np.nan_to_num(power / allowed)
-    sits = (share >= _LIMIT_SHARES[0]) & (share <= _LIMIT_SHARES[1])
-    stretch, count = label((share >= _SWINGS_SHARES[0]) & (share <= _SWINGS_SHARES[1]))
+    sits = (share >= thresholds.PowerLimit.LIMIT_SHARES[0]) & (
+        share <= thresholds.PowerLimit.LIMIT_SHARES[1]
+    )
+    stretch, count = label(
+        (share >= thresholds.PowerLimit.SWINGS_SHARES[0])
+        & (share <= thresholds.PowerLimit.SWINGS_SHARES[1])
+    )
     mostly = np.concatenate([[False], mean(sits, stretch, np.arange(1, count + 1)) > 0.5])
     return np.asarray(sits | mostly[stretch])
 
@@ -57,11 +48,11 @@ def pinned(
         return np.zeros(times.size, dtype=bool)
     level = float(np.median(smooth[where]))
     scatter = 2 * noise_std(power[where]) / np.sqrt(5)
-    spread = max(_PINNED_SHARE * level, scatter)
+    spread = max(thresholds.PowerLimit.PINNED_SHARE * level, scatter)
     # A level is kept by most of the samples; a power that drifts through it is no plateau.
     if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
         return np.zeros(times.size, dtype=bool)
-    narrow = max(0.4 * _PINNED_SHARE * level, scatter)
+    narrow = max(0.4 * thresholds.PowerLimit.PINNED_SHARE * level, scatter)
     return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
 
 
@@ -76,7 +67,10 @@ def gives_way(
     nothing = np.zeros(times.size, dtype=bool)
     start = times[where][0] if where.any() else 0.0
     use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
-    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < _WARMING_K:
+    if (
+        use.sum() < 60
+        or np.ptp(np.percentile(temperature[use], [2, 98])) < thresholds.PowerLimit.WARMING_K
+    ):
         return nothing
     smooth = running_median(power, times, 9.0)
     level = float(np.median(smooth[use]))
@@ -84,14 +78,16 @@ def gives_way(
         return nothing
     # Governors that go in steps make their power scatter, too.
     by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
-    keeps = use & (np.abs(smooth - level) <= max(0.4 * _PINNED_SHARE * level, by_chance))
+    keeps = use & (
+        np.abs(smooth - level) <= max(0.4 * thresholds.PowerLimit.PINNED_SHARE * level, by_chance)
+    )
     if keeps.sum() < 0.8 * use.sum():
         return nothing
     if not _level_at_each(temperature[use], power[use], level):
         return nothing
-    about = use & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+    about = use & (np.abs(smooth - level) <= thresholds.PowerLimit.PINNED_SHARE * level)
     warm = temperature[about] - temperature[about].mean()
-    if warm @ warm < about.sum() * (_WARMING_K / 5) ** 2:
+    if warm @ warm < about.sum() * (thresholds.PowerLimit.WARMING_K / 5) ** 2:
         return nothing
     reads = running_median(clock, times, 9.0)[about]  # single low readings are no slope
     clock_per_k = float(warm @ np.log(reads.clip(1))) / float(warm @ warm)
@@ -100,10 +96,12 @@ def gives_way(
     # One step of a coarse clock, taken somewhere on the way, is not yet a slope; scatter smooths steps.
     hidden = max(step_size(clock[about]) - 2 * noise_std(clock[about]), 0.0)
     one_step = hidden / float(np.median(reads))
-    least = _GIVES_WAY_PER_K + one_step / float(np.ptp(np.percentile(temperature[about], [2, 98])))
+    least = thresholds.PowerLimit.GIVES_WAY_PER_K + one_step / float(
+        np.ptp(np.percentile(temperature[about], [2, 98]))
+    )
     if clock_per_k > -least or not _level(power_per_k, scatter):
         return nothing
-    return where & (np.abs(smooth - level) <= _PINNED_SHARE * level)
+    return where & (np.abs(smooth - level) <= thresholds.PowerLimit.PINNED_SHARE * level)
 
 
 def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
@@ -112,7 +110,7 @@ def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
     temperature, power = temperature[read], power[read]
     if not level > 0 or read.sum() < 60:
         return False
-    if np.ptp(np.percentile(temperature, [2, 98])) < _WARMING_K:
+    if np.ptp(np.percentile(temperature, [2, 98])) < thresholds.PowerLimit.WARMING_K:
         return False
     slope_per_k, error = _slope(temperature, power, level)
     return _level(slope_per_k, error) and _level_at_each(temperature, power, level)
@@ -126,7 +124,9 @@ def no_slope(temperature: Floats, power: Floats, level: float) -> bool:
     read = np.isfinite(temperature) & np.isfinite(power)
     if not level > 0 or read.sum() < 3 or np.ptp(temperature[read]) == 0:
         return False
-    return _level(*_slope(temperature[read], power[read], level), _LIKELIER_SLOW)
+    return _level(
+        *_slope(temperature[read], power[read], level), thresholds.PowerLimit.LIKELIER_SLOW
+    )
 
 
 def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, float]:
@@ -138,11 +138,13 @@ def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, flo
     )
 
 
-def _level(slope_per_k: float, error: float, likelier: float = _LIKELIER) -> bool:
+def _level(
+    slope_per_k: float, error: float, likelier: float = thresholds.PowerLimit.LIKELIER
+) -> bool:
     """Return whether such a slope (a share a kelvin) is that of a level, far likelier than by chance."""
-    spread = float(np.hypot(error, _KEEPS_PER_K))
+    spread = float(np.hypot(error, thresholds.PowerLimit.KEEPS_PER_K))
     likelihood = np.exp(-0.5 * (slope_per_k / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
-    return bool(likelihood * _FREE_PER_K > likelier)
+    return bool(likelihood * thresholds.PowerLimit.FREE_PER_K > likelier)
 
 
 def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
@@ -151,10 +153,12 @@ def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
     Leakage and the steps of a clock that sags cancel on the whole now and then, but not everywhere.
     """
     scatter = noise_std(power)
-    place = np.floor((temperature - temperature.min()) / _STRETCH_K)
+    place = np.floor((temperature - temperature.min()) / thresholds.PowerLimit.STRETCH_K)
     for number in np.unique(place):
         there = power[place == number]
-        allowed = 0.2 * _PINNED_SHARE * level + 2.5 * scatter / np.sqrt(there.size)
+        allowed = 0.2 * thresholds.PowerLimit.PINNED_SHARE * level + 2.5 * scatter / np.sqrt(
+            there.size
+        )
         if there.size >= 3 and abs(float(np.median(there)) - level) > allowed:
             return False
     return True
@@ -173,6 +177,6 @@ def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
         after = filled[within(times, start + 3, start + 15)]
         if not (before.size and after.size):
             continue
-        if np.median(after) < (1 - _SUDDEN_SHARE) * np.median(before):
+        if np.median(after) < (1 - thresholds.PowerLimit.SUDDEN_SHARE) * np.median(before):
             found[within(times, start, end)] = True
     return found

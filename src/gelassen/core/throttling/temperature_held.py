@@ -5,15 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import joined_spans, running_median, within
 from gelassen.core.signal.noise import step_size
-
-# It rides on the limit within this (or half a step of the sensor), for so long.
-_RIDES_K, _RIDES_S, _PAUSE_S = 1.2, 30.0, 15.0
-# What it had as it came to the limit is read over this long before; what a clock loses with warmth alone it
-# has lost by then.
-_ARRIVAL_S, _FEWEST = 20.0, 4
-_POWER_LOST, _CLOCK_LOST = 0.02, 0.005
-# A clock that is read in coarser steps than this cannot show what it loses: power then says it alone.
-_COARSE = 0.01
+from gelassen.core.throttling import thresholds
 
 
 def gives_way_at_limit(
@@ -40,22 +32,24 @@ def gives_way_at_limit(
         Where the machine is under load.
     """
     given = np.zeros(times.size, dtype=bool)
-    rides_k = max(_RIDES_K, 0.5 + step_size(temperature) / 2)
+    rides_k = max(thresholds.Held.RIDES_K, 0.5 + step_size(temperature) / 2)
     rides = loaded & (running_median(temperature, times, 15.0) >= limit_c - rides_k)
-    joined = joined_spans(times, rides, _PAUSE_S)
-    if not any(end - start >= _RIDES_S for start, end in joined):
+    joined = joined_spans(times, rides, thresholds.Held.PAUSE_S)
+    if not any(end - start >= thresholds.Held.RIDES_S for start, end in joined):
         return given
     slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))
     for start, end in joined:
-        before = within(times, start - _ARRIVAL_S, start)
+        before = within(times, start - thresholds.Held.ARRIVAL_S, start)
         then = loaded[before]
-        if end - start < _RIDES_S or then.sum() < _FEWEST:
+        if end - start < thresholds.Held.RIDES_S or then.sum() < thresholds.Held.FEWEST:
             continue
         had_clock, had_power = (_middle(series[before][then]) for series in (clock, power))
         inside = within(times, start, end)
-        coarse = step_size(clock[loaded]) > _COARSE * had_clock
-        lower = slow_clock[inside] <= (1.0 if coarse else 1 - _CLOCK_LOST) * had_clock
-        given[inside] = lower & (slow_power[inside] < (1 - _POWER_LOST) * had_power)
+        coarse = step_size(clock[loaded]) > thresholds.Held.COARSE * had_clock
+        lower = (
+            slow_clock[inside] <= (1.0 if coarse else 1 - thresholds.Held.CLOCK_LOST) * had_clock
+        )
+        given[inside] = lower & (slow_power[inside] < (1 - thresholds.Held.POWER_LOST) * had_power)
     return given & loaded
 
 

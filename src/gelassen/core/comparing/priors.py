@@ -1,0 +1,76 @@
+"""Priors and numerical limits of comparisons.
+
+Each group names its source and what it changes.
+"""
+
+import numpy as np
+
+
+class Bias:
+    """Source: rule of thumb. It widens differences that were corrected for unlike runs."""
+
+    DOUBT = 1.0  # standard deviation of a correction, as a share of it
+
+
+class Comparability:
+    """Source: convention. They decide which runs are called odd."""
+
+    SIGMAS = 4.0  # scatters from its peers at which a run is odd
+    LEAST_PEERS = 2  # peers that are needed
+
+
+class Comparison:
+    """Source: convention of experiment design."""
+
+    MOST_RUNS = 50  # runs that are suggested at most
+    COPIED = 1e-9  # difference of repeats, in their unit, below which they were copied
+    POWER = 0.8  # probability with which the suggested number of runs settles the question
+
+
+class EqualPoint:
+    """Source: rise over fan speed on the simulated bench.
+
+    They widen rises between measured levels.
+    """
+
+    # departures of a course's middle from the straight line, as shares of its height
+    SHARES = np.array([0.01, 0.03, 0.07, 0.15, 0.3])
+    USUAL = np.array([0.25, 0.25, 0.25, 0.2, 0.05])  # how usual each of them is
+    AT_MIDDLE = 1 / 48  # variance of an integrated Wiener process at the middle of such a line
+
+
+class Mounting:
+    """Numerical limits."""
+
+    UNKNOWN = 1e4  # times the whole variance that stands for a remounting of unknown effect
+    LEAST_SHARE = 1e-7  # share of the largest variance below which no run is taken to be known
+
+
+class Multiplicity:
+    """Numerical limits of simulated distributions."""
+
+    SIMULATED = 40_000  # draws
+    EXACT_PAIRS = 30  # pairs up to which the distribution is simulated
+    MOST_IN_STEPS = 12  # setups up to which verdicts go on in steps
+
+
+class Optimum:
+    """Numerical limits."""
+
+    FEWEST_LEVELS = 4  # levels that are needed
+    GRID = 101  # points of the course
+    DRAWS = 2000  # draws of it
+
+
+class Spread:
+    """Source: rigs in general.
+
+    It widens differences a little: one common spread is not quite each setup's.
+    """
+
+    # K and degrees of freedom: what runs of one setup scatter by where coolers are remounted. It
+    # steadies the estimate of few repeats, and never stands in for them.
+    USUAL_K = (0.5, 4.0)
+    # degrees of freedom that spreads differing by a seventh (spread of the logarithm) leave
+    # (Satterthwaite)
+    SPREADS_DIFFER = 40.0
