@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 import numpy as np
 import pandas as pd
 
-from gelassen.answers import thresholds
 from gelassen.answers.one_room import (
     brought_to,
     highest_power,
@@ -15,6 +14,7 @@ from gelassen.answers.one_room import (
     to_compare,
 )
 from gelassen.answers.run_row import RunRow, rows_to_table, too_short
+from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_pushes
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
@@ -313,7 +313,7 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
         common = float(powers[setups["setup"] == baseline].iloc[0])
     else:
         common = float(powers.median())
-    near = (powers / common - 1).abs() <= thresholds.Powers.NEAR_SETUPS
+    near = (powers / common - 1).abs() <= Powers.NEAR_SETUPS
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )

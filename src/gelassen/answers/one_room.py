@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 
-from gelassen.answers import thresholds
+from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
@@ -18,7 +18,7 @@ def highest_power(table: pd.DataFrame) -> float:
     Mounting changes a resistance: what it moves a rise by grows with power.
     """
     powers = table.groupby("setup")["power_w"].mean().astype(float)
-    if not (powers > 0).all() or powers.max() <= (1 + thresholds.Powers.NEAR_SETUPS) * powers.min():
+    if not (powers > 0).all() or powers.max() <= (1 + Powers.NEAR_SETUPS) * powers.min():
         return float("nan")
     return float(powers.max())
 
@@ -46,15 +46,12 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     if effect is None or not np.isfinite(effect).all():
         return table, []
     away = (free["reference_c"] - found.room_c) * compared["scale"]
-    if (
-        max(abs(effect[1]), abs(effect[2])) * float(away.abs().max())
-        < thresholds.Rooms.WORTH_A_WORD_K
-    ):
+    if max(abs(effect[1]), abs(effect[2])) * float(away.abs().max()) < Rooms.WORTH_A_WORD_K:
         return table, []
     moved = table.copy()
     moved.loc[free.index, "value"] = free["value"] - effect[0] * away
     # Few runs widen an interval more than what is usual leaves in doubt.
-    spread = min((effect[2] - effect[1]) / 2 / thresholds.Rooms.SIGMAS_95, RoomEffect.USUAL[1])
+    spread = min((effect[2] - effect[1]) / 2 / Rooms.SIGMAS_95, RoomEffect.USUAL[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
     return moved, [room_words(free["reference_c"], found, highest_power(free))]
 
@@ -80,7 +77,7 @@ def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> C
 def _largest_effect() -> float:
     """Return by how much a kelvin of the room may change a rise, where the runs do not tell, in K/K."""
     usual, spread = RoomEffect.USUAL
-    return abs(usual) + thresholds.Rooms.SIGMAS_95 * spread
+    return abs(usual) + Rooms.SIGMAS_95 * spread
 
 
 def room_cautions(
@@ -94,7 +91,7 @@ def room_cautions(
     effect = found.room_effect
     if effect is not None:
         most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
-        said += [room_words(rooms, found, at_w)] if most > thresholds.Rooms.WORTH_A_WORD_K else []
+        said += [room_words(rooms, found, at_w)] if most > Rooms.WORTH_A_WORD_K else []
     if asked_c is not None and effect is not None:
         error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
         said.append(caution("brought_to_room", room_c=asked_c, error_k=error))
@@ -116,5 +113,5 @@ def brought_to(setups: pd.DataFrame, found: Comparison, asked_c: float) -> "pd.S
     moved = found.room_effect[0] * (asked_c - found.room_c)
     # In proportion to the rise, where setups draw different powers.
     share = setups["power_w"] / setups["power_w"].max()
-    share = share.fillna(1.0).where(share < 1 - thresholds.Powers.NEAR_SETUPS, 1.0)
+    share = share.fillna(1.0).where(share < 1 - Powers.NEAR_SETUPS, 1.0)
     return setups["rise_k"] + asked_c + moved * share

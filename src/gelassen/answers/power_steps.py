@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gelassen.answers import thresholds
 from gelassen.answers.run_row import RunRow
+from gelassen.answers.thresholds import Powers
 from gelassen.core.foundation.caution import Caution, caution
 
 
@@ -74,7 +74,7 @@ def at_one_power(
     stepped = {
         name for name in names if sum(any(r.setup == name for r in x.rows) for x in rungs) > 1
     }
-    if len(rungs) < 2 or len(stepped) <= thresholds.Powers.LEAST_SETUPS * len(names):
+    if len(rungs) < 2 or len(stepped) <= Powers.LEAST_SETUPS * len(names):
         return list(rows), list(left_out), ()
     chosen = max(rungs, key=lambda rung: (len(_settled(rung)), rung.power_w))
     kept = list(chosen.rows)
@@ -96,18 +96,14 @@ def _longest_ladder(entries: Sequence[RunRow]) -> list[float]:
         own = [e for e in entries if e.setup == name]
         own = [e for e in own if not e.at_limit] or own
         ordered = np.sort(np.array([e.power_w for e in own], dtype=float))
-        apart = (
-            thresholds.Powers.NEAR_RUNS
-            if not any(e.one_of for e in own)
-            else thresholds.Powers.NEAR_LEVELS / 2
-        )
+        apart = Powers.NEAR_RUNS if not any(e.one_of for e in own) else Powers.NEAR_LEVELS / 2
         breaks = np.flatnonzero(np.diff(np.log(ordered)) > apart) + 1
         ladders.append([float(part.mean()) for part in np.split(ordered, breaks)])
     return max(ladders, key=len, default=[])
 
 
 def _near(entry: RunRow) -> float:
-    return thresholds.Powers.NEAR_LEVELS if entry.one_of else thresholds.Powers.NEAR_RUNS
+    return Powers.NEAR_LEVELS if entry.one_of else Powers.NEAR_RUNS
 
 
 def _usual(rows: Sequence[RunRow]) -> float:

@@ -5,10 +5,10 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers import thresholds
 from gelassen.answers.one_room import study_in_one_room
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
+from gelassen.answers.thresholds import Scale
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.response import Response, response_curve
@@ -92,7 +92,7 @@ def along_scale(
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
     """Refuse setups that stand at one place: what tells them apart is not what is gone along."""
     places = pd.DataFrame({"x": x, "setup": setup}).dropna().drop_duplicates().sort_values("x")
-    near = places["x"].diff().abs() < thresholds.Scale.SAME_PLACE * places["x"].abs()
+    near = places["x"].diff().abs() < Scale.SAME_PLACE * places["x"].abs()
     for after in near.to_numpy().nonzero()[0]:
         one, other = places["setup"].iloc[after - 1], places["setup"].iloc[after]
         if one != other:

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from scipy.linalg import solve_triangular
 from scipy.signal import lfilter
 
-from gelassen.core.capacity import priors
+from gelassen.core.capacity.priors import Climb
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
 from gelassen.core.foundation.result import Result
@@ -135,16 +135,14 @@ class Draws:
         """Return the rise for each draw after so long at this power from now on."""
         there = power_w + (self.states_w - power_w) * np.exp(-ahead_s / self.lags_s)
         slow = self.slow_state
-        for _ in range(max(round(ahead_s / priors.Climb.BIN_S), 1)):
+        for _ in range(max(round(ahead_s / Climb.BIN_S), 1)):
             slow = _moved(slow, power_w / self.reference_w, self.slow_s, self.bends)
         rise = self.rest_k + (self.resistances * there).sum(axis=1) + self.slow_k * slow
         return np.asarray(rise * self._doubted(power_w, highest_w))
 
     def _doubted(self, power_w: float | Floats, highest_w: float) -> Floats:
         beyond = np.log(np.maximum(power_w / highest_w, 1.0))
-        return np.asarray(
-            1 + priors.Climb.IN_DOUBT * self.doubt + priors.Climb.BEYOND * beyond * self.bend
-        )
+        return np.asarray(1 + Climb.IN_DOUBT * self.doubt + Climb.BEYOND * beyond * self.bend)
 
     def quantile(self, values: Floats, share: float) -> float:
         """Return a weighted quantile."""
@@ -189,7 +187,7 @@ def capacity_from_climb(
     if limit_c <= ambient_c:
         raise InputError(f"the limit, {limit_c:g} °C, is not above the room, {ambient_c:g} °C")
     known = np.isfinite(power)
-    if known.sum() < 2 or not np.ptp(power[known]) > priors.Climb.REST_W:
+    if known.sum() < 2 or not np.ptp(power[known]) > Climb.REST_W:
         raise InputError("power_w never rises: a climb needs at least one step of power")
     middle, watts, course, variance, highest = _binned(times, power, rise)
     unknown = ClimbCapacity(
@@ -197,7 +195,7 @@ def capacity_from_climb(
         resistance_k_per_w=float("nan"), slowest_s=float("nan"), limit_c=limit_c,
         ambient_c=ambient_c, confidence=confidence,
     )  # fmt: skip
-    if course.size < priors.Climb.FEWEST_BINS:
+    if course.size < Climb.FEWEST_BINS:
         return unknown
     drawn = _draws(middle, watts, course, variance)
     if drawn is None:
@@ -211,9 +209,9 @@ def capacity_from_climb(
     return ClimbCapacity(
         power_w=value,
         low_w=draws.quantile(capacity, tail),
-        high_w=high_w if high_w < 0.9 * priors.Climb.MOST_W else np.inf,
+        high_w=high_w if high_w < 0.9 * Climb.MOST_W else np.inf,
         highest_w=highest,
-        extrapolated=value > priors.Climb.BEYOND_SHARE * highest,
+        extrapolated=value > Climb.BEYOND_SHARE * highest,
         resistance_k_per_w=target / value,
         slowest_s=slowest,
         limit_c=limit_c,
@@ -227,7 +225,7 @@ def _binned(
     times: Floats, power: Floats, rise: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, float]:
     """Return bins: their middle, power, rise, variance of the rise; and the highest power held."""
-    number = np.floor((times - times[0]) / priors.Climb.BIN_S).astype(int)
+    number = np.floor((times - times[0]) / Climb.BIN_S).astype(int)
     there = np.isfinite(rise)
     filled = np.interp(times, times[np.isfinite(power)], power[np.isfinite(power)])
     count = np.bincount(number, weights=there.astype(float))
@@ -235,7 +233,7 @@ def _binned(
     total = np.bincount(number, weights=np.where(there, rise, 0.0))
     mean_w = np.divide(np.bincount(number, weights=filled), every, where=every > 0,
                        out=np.full(every.size, np.nan))  # fmt: skip
-    middle: Floats = (np.arange(every.size, dtype=float) + 0.5) * priors.Climb.BIN_S
+    middle: Floats = (np.arange(every.size, dtype=float) + 0.5) * Climb.BIN_S
     mean_w = np.interp(middle, middle[every > 0], mean_w[every > 0])
     use = count > 0
     course: Floats = np.full(every.size, np.nan)
@@ -243,13 +241,13 @@ def _binned(
     step_s = float(np.median(np.diff(times))) if times.size > 1 else 1.0
     whole = rise[there]
     density = max(noise_density(np.diff(whole, 2) / np.sqrt(6), max(step_s, 0.05)), 0.05)
-    variance = density / priors.Climb.BIN_S + quantisation_error(whole) ** 2 + 0.02**2
+    variance = density / Climb.BIN_S + quantisation_error(whole) ** 2 + 0.02**2
     # Roughness follows the changes of power.
     change = np.abs(np.diff(mean_w, prepend=mean_w[0]))
-    keep = np.exp(-priors.Climb.BIN_S / priors.Climb.ROUGH_S)
+    keep = np.exp(-Climb.BIN_S / Climb.ROUGH_S)
     recent = lfilter([1.0], [1.0, -keep], change)
     span = float(np.nanmax(course) - np.nanmin(course))
-    rough = priors.Climb.ROUGH_SHARE * span * recent / max(float(np.ptp(mean_w)), 1e-9)
+    rough = Climb.ROUGH_SHARE * span * recent / max(float(np.ptp(mean_w)), 1e-9)
     held = np.sort(mean_w)
     highest = float(held[max(-6, -held.size)])  # held for a minute
     return (
@@ -274,8 +272,8 @@ def _draws(
     slow = _slow_course(watts / reference, slow_s, bends)
     columns = np.column_stack([np.ones(course.size), lagged, slow])[use] * weight[:, None]
     normal, right = columns.T @ columns, columns.T @ y
-    normal[0, 0] += 1 / priors.Climb.REST_SPREAD_K**2
-    right[0] += priors.Climb.USUAL_REST_K / priors.Climb.REST_SPREAD_K**2
+    normal[0, 0] += 1 / Climb.REST_SPREAD_K**2
+    right[0] += Climb.USUAL_REST_K / Climb.REST_SPREAD_K**2
     usual_s, spread = Slowest.USUAL
     typical = -0.5 * (np.log(slow_s / usual_s) / spread) ** 2 - bends / Bends.SCALE
     fits = [
@@ -285,7 +283,7 @@ def _draws(
         return None
     misfits = np.concatenate([float(y @ y) - fit.explained for fit in fits])
     # Scatter beyond what was expected is the model's: it widens everything.
-    factor = max(float(misfits.min()) / max(y.size - 5, 1), 1.0) * priors.Climb.ALIKE
+    factor = max(float(misfits.min()) / max(y.size - 5, 1), 1.0) * Climb.ALIKE
     size = np.concatenate([np.full(fit.body.size, fit.quick.shape[1]) for fit in fits])
     prior = np.concatenate([typical[fit.body] - fit.log_det for fit in fits])
     scales = 0.5 * np.log(np.diag(normal))
@@ -294,18 +292,34 @@ def _draws(
     logs = prior - 0.5 * misfits / factor + 0.5 * size * np.log(factor)
     share = np.exp(logs - logs.max())
     share /= share.sum()
+    return _drawn(fits, share, factor, lagged, slow, _Grid(slow_s, bends, reference))
+
+
+@dataclass(frozen=True, slots=True)
+class _Grid:
+    """The slow bodies that were tried, one entry each, and the power they are scaled by."""
+
+    slow_s: Floats
+    bends: Floats
+    reference_w: float
+
+
+def _drawn(
+    fits: "list[_Fits]",
+    share: Floats,
+    factor: float,
+    lagged: Floats,
+    slow: Floats,
+    grid: _Grid,
+) -> tuple[Draws, float] | None:
+    """Draw courses from fitted sets, each as often as its evidence says."""
     rng = np.random.default_rng(4)
-    stretch = np.sqrt(
-        factor * priors.Climb.FREEDOM / rng.chisquare(priors.Climb.FREEDOM, priors.Climb.DRAWS)
-    )
-    picked = np.sort(rng.choice(share.size, priors.Climb.DRAWS, p=share))
-    shape = (priors.Climb.DRAWS, 2)
+    stretch = np.sqrt(factor * Climb.FREEDOM / rng.chisquare(Climb.FREEDOM, Climb.DRAWS))
+    picked = np.sort(rng.choice(share.size, Climb.DRAWS, p=share))
+    shape = (Climb.DRAWS, 2)
     resistances, lags, states = np.zeros(shape), np.ones(shape), np.zeros(shape)
-    rest, slow_k, weights = (
-        np.empty(priors.Climb.DRAWS),
-        np.empty(priors.Climb.DRAWS),
-        np.ones(priors.Climb.DRAWS),
-    )
+    rest, slow_k = np.empty(Climb.DRAWS), np.empty(Climb.DRAWS)
+    weights = np.ones(Climb.DRAWS)
     chosen = np.concatenate([fit.body for fit in fits])[picked]
     firsts = np.cumsum([0, *(fit.body.size for fit in fits)])
     for row, k in enumerate(picked):
@@ -324,11 +338,11 @@ def _draws(
         return None
     draws = Draws(
         rest_k=rest, resistances=resistances, lags_s=lags, states_w=states, slow_k=slow_k,
-        slow_s=slow_s[chosen], bends=bends[chosen], slow_state=slow[-1][chosen],
-        reference_w=reference, doubt=rng.standard_normal(priors.Climb.DRAWS),
-        bend=rng.standard_normal(priors.Climb.DRAWS), weights=weights,
+        slow_s=grid.slow_s[chosen], bends=grid.bends[chosen], slow_state=slow[-1][chosen],
+        reference_w=grid.reference_w, doubt=rng.standard_normal(Climb.DRAWS),
+        bend=rng.standard_normal(Climb.DRAWS), weights=weights,
     )  # fmt: skip
-    return draws, float(np.exp(np.log(slow_s[chosen]).mean()))
+    return draws, float(np.exp(np.log(grid.slow_s[chosen]).mean()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -372,7 +386,7 @@ def _sets(size: int) -> tuple[Indices, Indices]:
         slow_s = _SLOW_S[body // _BENDS.size]
         for quick in combinations(range(_LAGS_S.size), size):
             ladder = (*_LAGS_S[list(quick)], slow_s)
-            if all(b >= priors.Climb.APART * a for a, b in pairwise(ladder)):
+            if all(b >= Climb.APART * a for a, b in pairwise(ladder)):
                 bodies.append(body)
                 quicks.append(quick)
     return np.array(bodies, dtype=int), np.array(quicks, dtype=int).reshape(len(bodies), size)
@@ -383,14 +397,14 @@ def _slow_course(power: Floats, slow_s: Floats, bends: Floats) -> Floats:
     state = np.maximum(power[0], 1e-9) ** (1 / (1 + bends))
     course = np.empty((power.size, slow_s.size))
     for row, now in enumerate(power):
-        half = _moved(state, now, slow_s, bends, 0.5 * priors.Climb.BIN_S)
+        half = _moved(state, now, slow_s, bends, 0.5 * Climb.BIN_S)
         course[row] = half
-        state = _moved(half, now, slow_s, bends, 0.5 * priors.Climb.BIN_S)
+        state = _moved(half, now, slow_s, bends, 0.5 * Climb.BIN_S)
     return course
 
 
 def _moved(
-    state: Floats, power: float, slow_s: Floats, bends: Floats, seconds: float = priors.Climb.BIN_S
+    state: Floats, power: float, slow_s: Floats, bends: Floats, seconds: float = Climb.BIN_S
 ) -> Floats:
     """Return the slow body after some seconds at this power: exact for its present conductance."""
     conductance = np.maximum(state, 1e-6) ** bends
@@ -400,9 +414,9 @@ def _moved(
 
 def _lag(series: Floats, tau_s: float) -> Floats:
     """Return a series after a first-order lag, from rest at its first value."""
-    keep = np.exp(-priors.Climb.BIN_S / tau_s)
+    keep = np.exp(-Climb.BIN_S / tau_s)
     # The bin's own power acts during it: half of it by its middle.
-    inner = np.exp(-0.5 * priors.Climb.BIN_S / tau_s)
+    inner = np.exp(-0.5 * Climb.BIN_S / tau_s)
     start = series[0]
     full = lfilter([1 - keep], [1, -keep], series - start)
     before = np.concatenate([[0.0], full[:-1]])
@@ -411,7 +425,7 @@ def _lag(series: Floats, tau_s: float) -> Floats:
 
 def _solved(draws: Draws, target_k: float, highest_w: float) -> Floats:
     """Return for each draw the power at which the rise meets the target."""
-    low, high = np.full(draws.bends.size, 0.5), np.full(draws.bends.size, priors.Climb.MOST_W)
+    low, high = np.full(draws.bends.size, 0.5), np.full(draws.bends.size, Climb.MOST_W)
     for _ in range(40):
         middle = np.sqrt(low * high)
         over = draws.rise_at(middle, highest_w) > target_k

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import chi2, norm
 
-from gelassen.core.capacity import priors
 from gelassen.core.capacity.level_readings import (
     BelowLimit,
     Bounds,
     PowerLevels,
     read_power_levels,
 )
+from gelassen.core.capacity.priors import Levels
 from gelassen.core.capacity.rise_over_power import (
     PowerCourses,
     departure_size,
@@ -246,7 +246,7 @@ def _unusable(
     lowest_k = float(below.rise.min())
     if lowest_k <= 0:
         reason = f"a rise of {lowest_k:.1f} K is not above zero: was the right reference used?"
-    elif np.ptp(measured_w) <= priors.Levels.ONE_LEVEL * measured_w.max():
+    elif np.ptp(measured_w) <= Levels.ONE_LEVEL * measured_w.max():
         reason = "all runs have the same power: measure a second level"
     elif variance is None:
         reason = "too few levels to see their scatter: give standard errors or a fourth level"
@@ -343,11 +343,11 @@ def _variance(
     if freedom >= 1:
         # Scatter beyond what the errors let expect by chance counts in their place.
         excess = residual**2 / float(np.mean(variance + moved))
-        if excess * freedom > chi2.ppf(priors.Levels.BEYOND_CHANCE, freedom):
+        if excess * freedom > chi2.ppf(Levels.BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
     own, mounts = float(np.mean(variance)), float(np.mean(moved))
     # What a sum of two parts is known by (Satterthwaite).
-    known = (own + mounts) ** 2 / (own**2 / priors.Levels.SURE_FREEDOM + mounts**2 / moved_freedom)
+    known = (own + mounts) ** 2 / (own**2 / Levels.SURE_FREEDOM + mounts**2 / moved_freedom)
     return variance, known
 
 
@@ -391,7 +391,7 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
     tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
     below = np.ones(courses.weights.size)
     for held_w, held_k, wanted_w, error_k, held_room_c in zip(*bounds, strict=True):
-        size_k = float(np.hypot(error_k, priors.Levels.BOUND_K))
+        size_k = float(np.hypot(error_k, Levels.BOUND_K))
         # Rise at a power near by, in proportion to what the course has at this rise.
         held_at = courses.power_at(np.array([held_k]), np.array([held_room_c]))[:, 0]
         spare = (held_k - held_k * held_w / held_at) / size_k
@@ -400,9 +400,7 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
         loose += norm.logcdf(spare)
         if np.isfinite(wanted_w) and wanted_w > held_w:
             below *= norm.cdf(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
-    held = np.logaddexp(
-        tight + np.log(1 - priors.Levels.CUT_TOO_FAR), loose + np.log(priors.Levels.CUT_TOO_FAR)
-    )
+    held = np.logaddexp(tight + np.log(1 - Levels.CUT_TOO_FAR), loose + np.log(Levels.CUT_TOO_FAR))
     weights = np.nan_to_num(courses.weights * below * np.exp(held))
     total = weights.sum()
     return np.asarray(weights / total if total > 0 else courses.weights)
@@ -416,7 +414,7 @@ def _course(
     if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
         lowest = 0.5 * allowed_k
     highest = max(float(seen_k.max()), 1.05 * allowed_k)
-    below = np.linspace(lowest, allowed_k, priors.Levels.COURSE_POINTS)
+    below = np.linspace(lowest, allowed_k, Levels.COURSE_POINTS)
     rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
     power = courses.middle_power_at(rises, weights)
     # Departures moved the capacity a little: the course is moved likewise, the more the nearer to it.

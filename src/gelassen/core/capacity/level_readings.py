@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gelassen.core.capacity import priors
+from gelassen.core.capacity.priors import Input
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats, SeriesLike, as_series
 
@@ -106,7 +106,7 @@ def read_power_levels(
         known &= np.isfinite(error) & (error >= 0)
     if not known.any():
         raise InputError("no power level has both a power and a rise")
-    if (power[known] < priors.Input.LEAST_W).any():
+    if (power[known] < Input.LEAST_W).any():
         raise InputError(f"power_w holds {power[known].min():g} W; powers above zero are needed")
     held = np.zeros(known.size, dtype=bool)
     if throttled is not None:

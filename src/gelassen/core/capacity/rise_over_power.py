@@ -20,7 +20,7 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
-from gelassen.core.capacity import priors
+from gelassen.core.capacity.priors import Courses
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.thermal.fanless import fanless_chance
 
@@ -118,30 +118,13 @@ def draw_courses(
         Inverse covariance of the levels about a course.
     """
     scale = float(power.max())
-    bend = departures_alike(power, power) * (priors.Courses.DEPARTURE * allowed_k) ** 2
+    bend = departures_alike(power, power) * (Courses.DEPARTURE * allowed_k) ** 2
     inverse = np.asarray(np.linalg.inv(covariance + bend), dtype=float)
     coldest_c = min(room_c, float(measured_room_c.min()))
     hottest_c = max(room_c, float(measured_room_c.max())) + 1.1 * max(allowed_k, rise.max()) + 5
-    grid_c = np.linspace(coldest_c, hottest_c, priors.Courses.GRID)
-    fanless = fanless_chance(float(np.median(rise / power)))
-    fans, curves = (
-        _unknown_fans(grid_c),
-        max((1 - fanless) * priors.Courses.ON_CURVE, priors.Courses.NO_FANS),
-    )
-    free = priors.Courses.FREE_SHARE + fanless * (
-        1 - priors.Courses.OTHERWISE - priors.Courses.FREE_SHARE
-    )
-    if speeds is not None and not speeds[1].any():
-        curves, free = priors.Courses.NO_FANS, 1 - priors.Courses.OTHERWISE
-    elif speeds is not None:
-        seen_c, speed = speeds
-        steady = float(np.ptp(speed)) <= priors.Courses.STEADY_SPEED * float(speed.mean())
-        curves, free = (
-            priors.Courses.ON_CURVE_IF_STEADY if steady else priors.Courses.ON_CURVE_IF_NOT,
-            priors.Courses.OTHERWISE,
-        )
-        if not steady:
-            fans = _known_fans(grid_c, seen_c, speed, full_speed)
+    grid_c = np.linspace(coldest_c, hottest_c, Courses.GRID)
+    resistance = float(np.median(rise / power))
+    fans, curves, free = _fans(resistance, grid_c, speeds, full_speed)
     designs, log_priors, ridges = _families(
         power, rise, scale, fans.at(rise + measured_room_c), curves, free
     )
@@ -157,11 +140,11 @@ def draw_courses(
     fit = -(freedom + power.size) / 2 * np.log1p(misfit / freedom)
     log_weights = fit - 0.5 * np.linalg.slogdet(hessian)[1] - np.log(spread) + log_priors
     weight = np.exp(log_weights - log_weights.max())
-    marks = (np.arange(priors.Courses.DRAWS) + 0.5) / priors.Courses.DRAWS
+    marks = (np.arange(Courses.DRAWS) + 0.5) / Courses.DRAWS
     picked = np.searchsorted(np.cumsum(weight / weight.sum()), marks).clip(max=weight.size - 1)
     rng = np.random.default_rng(3)
-    noise = rng.standard_normal((priors.Courses.DRAWS, 2))
-    noise *= np.sqrt(freedom / rng.chisquare(freedom, priors.Courses.DRAWS))[:, None]
+    noise = rng.standard_normal((Courses.DRAWS, 2))
+    noise *= np.sqrt(freedom / rng.chisquare(freedom, Courses.DRAWS))[:, None]
     lower = np.linalg.cholesky(np.linalg.inv(hessian))
     theta = estimate[picked] + np.einsum("nij,nj->ni", lower[picked], noise)
     # Resistances are above zero: what is drawn below it does not exist.
@@ -170,15 +153,36 @@ def draw_courses(
     return PowerCourses(weights, theta, picked, fans, scale, room_c), inverse
 
 
+def _fans(
+    resistance: float,
+    grid_c: Floats,
+    speeds: tuple[Floats, Floats] | None,
+    full_speed: float,
+) -> tuple["_Fans", float, float]:
+    """Return the fan curves that may be, how likely they are, and how likely free convection is."""
+    if speeds is None:
+        fanless = fanless_chance(resistance)
+        curves = max((1 - fanless) * Courses.ON_CURVE, Courses.NO_FANS)
+        free = Courses.FREE_SHARE + fanless * (1 - Courses.OTHERWISE - Courses.FREE_SHARE)
+        return _unknown_fans(grid_c), curves, free
+    seen_c, speed = speeds
+    if not speed.any():
+        return _unknown_fans(grid_c), Courses.NO_FANS, 1 - Courses.OTHERWISE
+    if float(np.ptp(speed)) <= Courses.STEADY_SPEED * float(speed.mean()):
+        return _unknown_fans(grid_c), Courses.ON_CURVE_IF_STEADY, Courses.OTHERWISE
+    known = _known_fans(grid_c, seen_c, speed, full_speed)
+    return known, Courses.ON_CURVE_IF_NOT, Courses.OTHERWISE
+
+
 def departures_alike(first: Floats, second: Floats) -> Floats:
     """Return how alike the departures from a smooth course are at two powers."""
-    apart = np.log(first[:, None] / second) / priors.Courses.DEPARTURE_LENGTH
+    apart = np.log(first[:, None] / second) / Courses.DEPARTURE_LENGTH
     return np.asarray(np.exp(-0.5 * apart**2), dtype=float)
 
 
 def departure_size(allowed_k: float) -> float:
     """Return the standard deviation of these departures, in K."""
-    return priors.Courses.DEPARTURE * allowed_k
+    return Courses.DEPARTURE * allowed_k
 
 
 def _families(
@@ -189,12 +193,12 @@ def _families(
     plain = share ** _EXPONENTS[:, None]
     steady = np.stack([plain, np.ones_like(plain)], axis=2)
     fanned = np.stack([np.broadcast_to(share, slow.shape), share * slow], axis=2)
-    usual = free * _bell(*priors.Courses.FREE) + (1 - free) * _bell(*priors.Courses.STEADY)
+    usual = free * _bell(*Courses.FREE) + (1 - free) * _bell(*Courses.STEADY)
     log_priors = [
         np.log((1 - curves) * usual),
         np.full(len(slow), np.log(curves / len(slow))),
     ]
-    offset_k = max(priors.Courses.OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
+    offset_k = max(Courses.OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
     # The part that fans act on is known midway, as a share of the whole there.
     middle_slow = slow[:, int(np.argsort(rise)[rise.size // 2])]
     whole = max(float((share @ rise) / (share @ share)), 0.1)
@@ -202,8 +206,8 @@ def _families(
         np.tile([0.0, offset_k], (_EXPONENTS.size, 1)),
         np.column_stack(
             [
-                priors.Courses.SHARE * whole / middle_slow,
-                priors.Courses.SHARE_SPREAD * whole / middle_slow,
+                Courses.SHARE * whole / middle_slow,
+                Courses.SHARE_SPREAD * whole / middle_slow,
             ]
         ),
     ]
@@ -219,7 +223,7 @@ def _unknown_fans(grid_c: Floats) -> _Fans:
     """Return what curves usually are: from a least to full speed, over some kelvins."""
     ways = []
     for from_c, over_k, least, falls in product(
-        priors.Courses.FROM_C, priors.Courses.OVER_K, priors.Courses.LEAST, priors.Courses.FALLS
+        Courses.FROM_C, Courses.OVER_K, Courses.LEAST, Courses.FALLS
     ):
         speed = least + (1 - least) * np.clip((grid_c - from_c) / over_k, 0.0, 1.0)
         ways.append(speed**-falls)
@@ -237,8 +241,8 @@ def _known_fans(
     slope = max(float(speed[-1]) - before, 0.0) / last_k
     ways = []
     # Where there is a full speed to come to, it is likelier that they do.
-    goes_on = (*priors.Courses.GO_ON, 1.0) if np.isfinite(full_speed) else priors.Courses.GO_ON
-    for go_on, falls in product(goes_on, priors.Courses.FALLS):
+    goes_on = (*Courses.GO_ON, 1.0) if np.isfinite(full_speed) else Courses.GO_ON
+    for go_on, falls in product(goes_on, Courses.FALLS):
         beyond = go_on * slope * np.maximum(grid_c - known_c[-1], 0.0)
         follows = np.interp(grid_c, known_c, speed) + beyond
         most = max(full_speed / float(speed_rpm.max()), 1.0)

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.signal import correlate, correlation_lags
 from scipy.stats import norm
 
-from gelassen.core.changes import thresholds
+from gelassen.core.changes.thresholds import Alignment as At
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
@@ -88,7 +88,7 @@ def align_changes(
         return _cannot_tell("one of the channels never changes")
     step = max(
         min(_usual(a_t), _usual(b_t)),
-        (max(np.ptp(a_t), np.ptp(b_t)) or 1.0) / thresholds.Alignment.MOST_POINTS,
+        (max(np.ptp(a_t), np.ptp(b_t)) or 1.0) / At.MOST_POINTS,
     )
     coarse = max(_usual(a_t), _usual(b_t))
     grid_a = np.arange(a_t[0], a_t[-1] + step / 2, step)
@@ -107,9 +107,9 @@ def align_changes(
     peak = float(course[best])
     near = np.abs(lags - lags[best]) <= max(4 * coarse, 3 * abs(later_s), 10 * step)
     rival = float(course[~near].max()) if (~near).any() else 0.0
-    if peak < thresholds.Alignment.LEAST:
+    if peak < At.LEAST:
         return _cannot_tell("no change stands out in both", lags, course, peak)
-    if rival > thresholds.Alignment.RIVAL * peak:
+    if rival > At.RIVAL * peak:
         return _cannot_tell(
             f"two offsets fit about as well ({lags[best]:.0f} s and "
             f"{lags[~near][np.argmax(course[~near])]:.0f} s)",

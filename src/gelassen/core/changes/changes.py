@@ -6,10 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 
-from gelassen.core.changes import thresholds
 from gelassen.core.changes.logged_conditions import ConditionChange, condition_changes
 from gelassen.core.changes.power_changes import power_change_near, power_changes
 from gelassen.core.changes.steps import Step, find_steps
+from gelassen.core.changes.thresholds import Changes
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.gaps import wide_gaps
 from gelassen.core.signal.grid import lagged, make_grid
@@ -86,7 +86,7 @@ def find_changes(
     # The narrowest interval knows the moment best; others within its neighbourhood, or nearer to it than
     # they themselves can tell, are the same.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
-        reach_s = max(thresholds.Changes.SAME_CHANGE_S, step.high_s - step.low_s)
+        reach_s = max(Changes.SAME_CHANGE_S, step.high_s - step.low_s)
         if all(abs(step.at_s - other.at_s) > reach_s for other in kept):
             kept.append(step)
     return tuple(sorted(kept, key=lambda s: s.at_s))
@@ -132,8 +132,8 @@ def _in_case_air(
             if not np.isfinite(within).any():
                 continue
             least_k = max(
-                thresholds.Changes.CASE_CHANGE_K,
-                thresholds.Changes.CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within)),
+                Changes.CASE_CHANGE_K,
+                Changes.CASE_CHANGE_SHARE * float(np.nanmax(within) - np.nanmin(within)),
             )
             steps = find_steps(times, air, load_s=span, smallest=least_k)
             found += [step for step in steps if abs(step.after - step.before) >= least_k]
@@ -141,7 +141,7 @@ def _in_case_air(
 
 
 def _away(step: Step, borders: list[float]) -> bool:
-    return all(abs(step.at_s - t) > thresholds.Changes.SAME_CHANGE_S for t in borders)
+    return all(abs(step.at_s - t) > Changes.SAME_CHANGE_S for t in borders)
 
 
 def _to_a_held_level(
@@ -154,20 +154,18 @@ def _to_a_held_level(
     if power is None or step.after <= step.before:
         return False
     rise = power_change_near(times, power, step.at_s, 1.0)
-    if rise is None or any(
-        abs(rise[1] - end) <= thresholds.Changes.GIVEN_BACK_S for _, end in heat
-    ):
+    if rise is None or any(abs(rise[1] - end) <= Changes.GIVEN_BACK_S for _, end in heat):
         return False
-    if not any(0 <= start - rise[0] <= thresholds.Changes.SAME_CHANGE_S for start, _ in heat):
+    if not any(0 <= start - rise[0] <= Changes.SAME_CHANGE_S for start, _ in heat):
         return False
     before, after = (
         power[(times >= a) & (times <= b) & np.isfinite(power)]
         for a, b in (
-            (rise[0] - thresholds.Changes.SAME_CHANGE_S, rise[0]),
-            (rise[1], rise[1] + thresholds.Changes.GIVEN_BACK_S),
+            (rise[0] - Changes.SAME_CHANGE_S, rise[0]),
+            (rise[1], rise[1] + Changes.GIVEN_BACK_S),
         )
     )
-    return bool(after.max(initial=0.0) > (1 + thresholds.Changes.LEVEL_SHARE) * np.median(before))
+    return bool(after.max(initial=0.0) > (1 + Changes.LEVEL_SHARE) * np.median(before))
 
 
 def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step:
@@ -185,10 +183,8 @@ def _with_logged(step: Step, logged: Sequence[ConditionChange | Pause]) -> Step:
     near = [
         one
         for one in logged
-        if one.away_s(step.at_s) <= thresholds.Changes.LOGGED_NEAR_S
-        or step.low_s - thresholds.Changes.LATE_S
-        <= one.to_s
-        <= step.high_s + thresholds.Changes.LATE_S
+        if one.away_s(step.at_s) <= Changes.LOGGED_NEAR_S
+        or step.low_s - Changes.LATE_S <= one.to_s <= step.high_s + Changes.LATE_S
     ]
     if not near:
         return step
@@ -202,7 +198,7 @@ def _named(step: Step, told: list[tuple[float, str]]) -> Step:
     """Take over what the tester noted about that moment."""
     near = [(abs(step.at_s - moment), text) for moment, text in told]
     away_s, text = min(near, default=(np.inf, ""))
-    return replace(step, noted=text) if away_s <= thresholds.Changes.SAME_CHANGE_S else step
+    return replace(step, noted=text) if away_s <= Changes.SAME_CHANGE_S else step
 
 
 def _late(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.core.changes import thresholds
+from gelassen.core.changes.thresholds import Logged
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import usual_gap_s
 from gelassen.core.signal.noise import noise_std
@@ -79,7 +79,7 @@ def condition_changes(
 
 
 def _apart(one: ConditionChange, other: ConditionChange) -> bool:
-    return abs(one.to_s - other.to_s) > thresholds.Logged.APART_S
+    return abs(one.to_s - other.to_s) > Logged.APART_S
 
 
 def _changes_of(
@@ -89,38 +89,36 @@ def _changes_of(
     inside = np.flatnonzero(np.isfinite(series) & (times >= span[0]) & (times <= span[1]))
     if inside.size < 20:
         return []
-    inside = inside[:: max(round(thresholds.Logged.FINE_S / usual_gap_s(times[inside])), 1)]
+    inside = inside[:: max(round(Logged.FINE_S / usual_gap_s(times[inside])), 1)]
     at, level = times[inside], series[inside]
     if level.size < 20 or not np.ptp(level) > 0:
         return []
     least = _kind_of(name)[1]
     borders = np.arange(2, level.size - 2)
-    before, after = _means(at, level, borders, thresholds.Logged.WINDOW_S)
+    before, after = _means(at, level, borders, Logged.WINDOW_S)
     near_before, near_after = _around(at, level, borders)
     change, at_once = after - before, near_after - near_before
-    needed = np.maximum(thresholds.Logged.SHARE * np.maximum(np.abs(before), np.abs(after)), least)
-    needed = np.maximum(needed, thresholds.Logged.CLEAR * noise_std(level))
-    clear = (at[borders] - span[0] > thresholds.Logged.APART_S) & (np.abs(change) >= needed)
-    clear &= at_once * np.sign(change) >= thresholds.Logged.MOST_AT_ONCE * np.abs(change)
+    needed = np.maximum(Logged.SHARE * np.maximum(np.abs(before), np.abs(after)), least)
+    needed = np.maximum(needed, Logged.CLEAR * noise_std(level))
+    clear = (at[borders] - span[0] > Logged.APART_S) & (np.abs(change) >= needed)
+    clear &= at_once * np.sign(change) >= Logged.MOST_AT_ONCE * np.abs(change)
     tops = _highest(at[borders], np.abs(change), clear)
-    if len(tops) > thresholds.Logged.MOST:
+    if len(tops) > Logged.MOST:
         return []
-    long_before, long_after = _means(at, level, borders, thresholds.Logged.LASTING_S)
-    lasts = (long_after - long_before) * np.sign(change) >= thresholds.Logged.LASTS * np.abs(change)
+    long_before, long_after = _means(at, level, borders, Logged.LASTING_S)
+    lasts = (long_after - long_before) * np.sign(change) >= Logged.LASTS * np.abs(change)
     found = []
     for k in (k for k in tops if lasts[k]):
         top = int(borders[k])
         # A fan takes seconds to come to speed: it began when the level before was last read.
-        foot = int(np.searchsorted(at, at[top] - thresholds.Logged.WINDOW_S))
-        left = np.flatnonzero(
-            np.abs(level[foot:top] - before[k]) < thresholds.Logged.LEFT * abs(change[k])
-        )
+        foot = int(np.searchsorted(at, at[top] - Logged.WINDOW_S))
+        left = np.flatnonzero(np.abs(level[foot:top] - before[k]) < Logged.LEFT * abs(change[k]))
         border = foot + int(left[-1]) + 1 if left.size else top
         around = at[border] + np.array(
             [
-                -thresholds.Logged.WINDOW_S,
-                thresholds.Logged.AT_ONCE_S,
-                thresholds.Logged.WINDOW_S + thresholds.Logged.AT_ONCE_S,
+                -Logged.WINDOW_S,
+                Logged.AT_ONCE_S,
+                Logged.WINDOW_S + Logged.AT_ONCE_S,
             ]
         )
         start, there, end = np.searchsorted(at, around)
@@ -135,9 +133,9 @@ def _highest(at: Floats, size: Floats, clear: Bools) -> list[int]:
     found: list[int] = []
     order = np.argsort(-size)
     for k in order[clear[order]]:
-        if all(abs(at[k] - at[other]) > thresholds.Logged.APART_S for other in found):
+        if all(abs(at[k] - at[other]) > Logged.APART_S for other in found):
             found.append(int(k))
-        if len(found) > thresholds.Logged.MOST:
+        if len(found) > Logged.MOST:
             break
     return found
 
@@ -158,7 +156,7 @@ def _around(
     at: Floats, level: Floats, borders: "np.ndarray[tuple[int], np.dtype[np.intp]]"
 ) -> tuple[Floats, Floats]:
     """Return the readings just before each border, and those a fan needs to come to speed after it."""
-    last = np.searchsorted(at, at[borders] + thresholds.Logged.AT_ONCE_S).clip(max=level.size - 1)
+    last = np.searchsorted(at, at[borders] + Logged.AT_ONCE_S).clip(max=level.size - 1)
     before = (level[borders - 1] + level[borders - 2]) / 2
     after = (level[last] + level[np.maximum(last - 1, borders)]) / 2
     return np.asarray(before), np.asarray(after)
@@ -167,15 +165,10 @@ def _around(
 def _by_its_curve(change: ConditionChange, times: Floats, temperature: Floats) -> bool:
     """Say whether the temperature had moved the way that makes a fan on a curve do this."""
     known = np.isfinite(temperature)
-    ago = temperature[
-        known
-        & (np.abs(times - change.from_s + thresholds.Logged.CURVE_S) <= thresholds.Logged.AT_ONCE_S)
-    ]
+    ago = temperature[known & (np.abs(times - change.from_s + Logged.CURVE_S) <= Logged.AT_ONCE_S)]
     # What a fan does by itself moves the temperature the other way.
-    just = temperature[
-        known & (times >= change.from_s) & (times <= change.to_s + thresholds.Logged.AT_ONCE_S)
-    ]
+    just = temperature[known & (times >= change.from_s) & (times <= change.to_s + Logged.AT_ONCE_S)]
     if not (ago.size and just.size):
         return False
     moved = float(np.median(just) - np.median(ago))
-    return moved * float(np.sign(change.after - change.before)) >= thresholds.Logged.CURVE_K
+    return moved * float(np.sign(change.after - change.before)) >= Logged.CURVE_K

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gelassen.core.changes import thresholds
+from gelassen.core.changes.thresholds import Power
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.noise import noise_std
 
@@ -17,17 +17,17 @@ def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> li
     change = _changes(at, level, borders)
     wander = float(np.median(np.abs(change))) / 0.6745
     least = max(
-        thresholds.Power.LEAST_SHARE * float(np.median(level)),
-        thresholds.Power.CLEAR * noise_std(level),
-        thresholds.Power.BEYOND_WANDER * wander,
+        Power.LEAST_SHARE * float(np.median(level)),
+        Power.CLEAR * noise_std(level),
+        Power.BEYOND_WANDER * wander,
     )
     found: list[float] = []
     order = np.argsort(-np.abs(change))
     for k in order[np.abs(change[order]) >= least]:
         moment = float(at[borders[k]])
-        if all(abs(moment - other) >= thresholds.Power.APART_S for other in found):
+        if all(abs(moment - other) >= Power.APART_S for other in found):
             found.append(moment)
-        if len(found) >= thresholds.Power.MOST:
+        if len(found) >= Power.MOST:
             break
     return sorted(found)
 
@@ -37,27 +37,24 @@ def power_change_near(
 ) -> tuple[float, float] | None:
     """Return between which two samples power changed near a moment, this way; None if it did not."""
     near = np.isfinite(power) & (
-        np.abs(times - moment_s)
-        <= thresholds.Power.NEAR_S + thresholds.Power.CLIMB_S + thresholds.Power.WINDOW_S
+        np.abs(times - moment_s) <= Power.NEAR_S + Power.CLIMB_S + Power.WINDOW_S
     )
     at, level = times[near], power[near]
     if level.size < 8:
         return None
-    borders = np.flatnonzero(
-        np.abs(at - moment_s) <= thresholds.Power.NEAR_S + thresholds.Power.CLIMB_S
-    )
+    borders = np.flatnonzero(np.abs(at - moment_s) <= Power.NEAR_S + Power.CLIMB_S)
     borders = borders[(borders >= 3) & (borders <= level.size - 3)]
     away_s = np.abs(at[borders] - moment_s)
-    if not (away_s <= thresholds.Power.NEAR_S).any():
+    if not (away_s <= Power.NEAR_S).any():
         return None
     change = sign * _changes(at, level, borders)
-    best = int(np.argmax(np.where(away_s <= thresholds.Power.NEAR_S, change, -np.inf)))
+    best = int(np.argmax(np.where(away_s <= Power.NEAR_S, change, -np.inf)))
     # At the edge of what is near, it is the foot of a change whose top lies a little further.
-    climb = np.abs(at[borders] - at[borders[best]]) <= thresholds.Power.CLIMB_S
+    climb = np.abs(at[borders] - at[borders[best]]) <= Power.CLIMB_S
     best = int(np.argmax(np.where(climb, change, -np.inf)))
     if change[best] < max(
-        thresholds.Power.LEAST_SHARE * float(np.median(level)),
-        thresholds.Power.CLEAR * noise_std(level),
+        Power.LEAST_SHARE * float(np.median(level)),
+        Power.CLEAR * noise_std(level),
     ):
         return None
     k = int(borders[best])
@@ -69,8 +66,8 @@ def _changes(
 ) -> Floats:
     """Return the mean in the minute from each border on, less that in the minute before it."""
     total = np.concatenate([[0.0], np.cumsum(level)])
-    first = np.searchsorted(at, at[borders] - thresholds.Power.WINDOW_S)
-    last = np.searchsorted(at, at[borders] + thresholds.Power.WINDOW_S)
+    first = np.searchsorted(at, at[borders] - Power.WINDOW_S)
+    last = np.searchsorted(at, at[borders] + Power.WINDOW_S)
     before = (total[borders] - total[first]) / np.maximum(borders - first, 1)
     after = (total[last] - total[borders]) / np.maximum(last - borders, 1)
     return np.asarray(after - before)

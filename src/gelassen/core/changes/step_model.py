@@ -16,8 +16,8 @@ from itertools import product
 import numpy as np
 from scipy.optimize import nnls
 
-from gelassen.core.changes import thresholds
 from gelassen.core.changes.step_timing import FreeCourse
+from gelassen.core.changes.thresholds import Model
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.noise import noise_std
 from gelassen.core.signal.whitening import Whitener, fitted_whitener
@@ -25,12 +25,12 @@ from gelassen.core.thermal.approach import log_missing
 from gelassen.core.thermal.step_response import Way, followed
 
 _APPROACHES = (
-    *((tau, 0.0) for tau in thresholds.Model.STRAIGHT_S),
-    *((tau, thresholds.Model.BEND) for tau in thresholds.Model.BENT_S),
+    *((tau, 0.0) for tau in Model.STRAIGHT_S),
+    *((tau, Model.BEND) for tau in Model.BENT_S),
 )
-_IS_QUICK = np.array([tau < thresholds.Model.QUICK_S for tau, _ in _APPROACHES])
+_IS_QUICK = np.array([tau < Model.QUICK_S for tau, _ in _APPROACHES])
 _BASE = 2 + len(_APPROACHES)  # the settled value, up and down, and the approaches
-WAYS = len(thresholds.Model.WAYS_S)
+WAYS = len(Model.WAYS_S)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,11 +84,7 @@ class StepModel:
     def __init__(self, elapsed_s: Floats, course: Floats, measured: Bools, hidden: float) -> None:
         self.elapsed_s, self._hidden = elapsed_s, hidden
         self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
-        rough = (
-            thresholds.Model.ROUGH
-            * float(np.ptp(course))
-            * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
-        )
+        rough = Model.ROUGH * float(np.ptp(course)) * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
         noise_k = max(noise_std(course), hidden, 1e-6)
         self._trust = np.where(measured, 1 / np.hypot(1.0, rough / noise_k), 0.0)
         self._measured, self._bare = measured, course
@@ -107,7 +103,7 @@ class StepModel:
             left = (self._course - columns @ solution)[self._measured]
             noise, likelihood = fitted_whitener(left, self._hidden / 2)
         ways = solution[_BASE:].reshape(len(changes), WAYS)
-        last = [followed(self._even, c.moment_s, thresholds.Model.WAYS_S)[-1] for c in changes]
+        last = [followed(self._even, c.moment_s, Model.WAYS_S)[-1] for c in changes]
         ends = np.array(last).reshape(len(changes), WAYS)
         seen = (ways * ends).sum(axis=1)
         # What would come after the end is a guess: not more than has come already.
@@ -151,7 +147,7 @@ class StepModel:
         background: Background,
     ) -> Floats:
         """Return the log likelihood of one more change, by moment and sign."""
-        problems = self._problems(known, moments, thresholds.Model.WAYS_S, background.noise)
+        problems = self._problems(known, moments, Model.WAYS_S, background.noise)
         every = [self._every_sign((*known, Change(0.0, sign)), background) for sign in signs]
         return problems.gains(every) / 2
 
@@ -193,7 +189,7 @@ class StepModel:
         ways = [self._ways(change.moment_s) for change in changes]
         return np.concatenate([self._base, *ways], axis=1)
 
-    def _ways(self, moment_s: float, ways: tuple[Way, ...] = thresholds.Model.WAYS_S) -> Floats:
+    def _ways(self, moment_s: float, ways: tuple[Way, ...] = Model.WAYS_S) -> Floats:
         known = self._made.get((moment_s, ways))
         if known is None:
             known = followed(self._even, moment_s, ways) * self._trust[:, None]
@@ -247,7 +243,6 @@ def _approaches(elapsed_s: Floats) -> Floats:
     """Return the settled value, up and down, and what each approach still misses."""
     level = np.ones_like(elapsed_s)
     missing = [
-        np.exp(log_missing(elapsed_s / tau, bend, thresholds.Model.AT_REST))
-        for tau, bend in _APPROACHES
+        np.exp(log_missing(elapsed_s / tau, bend, Model.AT_REST)) for tau, bend in _APPROACHES
     ]
     return np.column_stack([level, level, *missing])

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gelassen.core.changes import thresholds
 from gelassen.core.changes.step_model import WAYS, Background, Change, Fit, StepModel
 from gelassen.core.changes.step_timing import EVERY_COURSE, FEW_COURSES, WITHOUT_POWER, Seen
+from gelassen.core.changes.thresholds import Search
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.whitening import Whitener
 
@@ -39,19 +39,16 @@ class StepSearch:
     @property
     def needed(self) -> float:
         """The best of many candidates is large by chance too: the bar rises with their number."""
-        return (
-            2 * float(np.log(2 * WAYS * thresholds.Search.MOMENTS / (1 - self.confidence)))
-            + thresholds.Search.MARGIN
-        )
+        return 2 * float(np.log(2 * WAYS * Search.MOMENTS / (1 - self.confidence))) + Search.MARGIN
 
     def changes(self) -> Fit:
         """Return the fit with every change that explains enough."""
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
-        if self.model.furthest_off(found) < thresholds.Search.TRACE * self.least:
+        if self.model.furthest_off(found) < Search.TRACE * self.least:
             return found  # an approach alone tells nearly all of it
         for moment in self._worth_trying(found):
             found = self._with_told(found, moment)
-        while len(found.changes) < thresholds.Search.MOST_STEPS:
+        while len(found.changes) < Search.MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known.
             kept, looks = found, self._looks(found)
             for number in (1, 2):
@@ -68,44 +65,40 @@ class StepSearch:
     def _worth_trying(self, found: Fit) -> list[float]:
         """Return the noted moments at which anything shows: there may be hundreds of notes."""
         elapsed = self.model.elapsed_s
-        inside = (elapsed[0] + thresholds.Search.EARLIEST_S, elapsed[-1] - 20)
+        inside = (elapsed[0] + Search.EARLIEST_S, elapsed[-1] - 20)
         moments = np.array([m for m in self.told if inside[0] < m < inside[1]])
         if moments.size == 0:
             return []
         both = self.model.likelihoods((), moments, (1.0, -1.0), found.background).max(axis=1)
         gains = 2 * (both - self.model.level((), found.background))
-        order = np.argsort(gains)[::-1][: thresholds.Search.MOST_STEPS]
+        order = np.argsort(gains)[::-1][: Search.MOST_STEPS]
         return [
             float(moments[k])
             for k in order
-            if gains[k] >= thresholds.Search.WORTH_TRYING * thresholds.Search.NEEDED_IF_TOLD
+            if gains[k] >= Search.WORTH_TRYING * Search.NEEDED_IF_TOLD
         ]
 
     def _with_told(self, found: Fit, moment_s: float) -> Fit:
         """Add a change that the tester noted, if it shows at all."""
         trials = [
-            self._refined(
-                found.changes, Change(moment_s, sign), thresholds.Search.NOTED_S, found.background
-            )
+            self._refined(found.changes, Change(moment_s, sign), Search.NOTED_S, found.background)
             for sign in (1.0, -1.0)
         ]
         best = max(trials, key=lambda fit: fit.likelihood)
         return self._kept(best)
 
     def _needed_at(self, moment_s: float) -> float:
-        noted = any(abs(moment_s - told) <= 2 * thresholds.Search.NOTED_S for told in self.told)
-        return thresholds.Search.NEEDED_IF_TOLD if noted else self.needed
+        noted = any(abs(moment_s - told) <= 2 * Search.NOTED_S for told in self.told)
+        return Search.NEEDED_IF_TOLD if noted else self.needed
 
     def _looks(self, found: Fit) -> list[_Look]:
         """Return what changes at evenly spaced moments would explain, for each noise that may be."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
-        if last_s <= elapsed[0] + thresholds.Search.EARLIEST_S:
+        if last_s <= elapsed[0] + Search.EARLIEST_S:
             return []
-        moments = np.linspace(
-            float(elapsed[0]) + thresholds.Search.EARLIEST_S, last_s, thresholds.Search.MOMENTS
-        )
+        moments = np.linspace(float(elapsed[0]) + Search.EARLIEST_S, last_s, Search.MOMENTS)
         pitch = float(moments[1] - moments[0])
         taken = np.array([change.moment_s for change in found.changes])
         apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
@@ -128,7 +121,7 @@ class StepSearch:
                 gain, places = gains[which, place], [(int(place), float(sizes[which, place]))]
             else:
                 gain, places = look.seen.best_pair()
-            if gain < number * thresholds.Search.WORTH_REFINING * thresholds.Search.NEEDED_FREE:
+            if gain < number * Search.WORTH_REFINING * Search.NEEDED_FREE:
                 continue
             more = [Change(float(look.moments[k]), float(np.sign(size))) for k, size in places]
             background = replace(found.background, noise=look.noise)
@@ -144,7 +137,7 @@ class StepSearch:
     def _noises(self, found: Fit) -> tuple[Whitener, ...]:
         """Return what the noise may be: a change that is not known yet passes for a long memory of it."""
         noise = self.model.free_noise(found.changes, found.background.noise)
-        if noise.fade <= thresholds.Search.HARDLY_FADED:
+        if noise.fade <= Search.HARDLY_FADED:
             return (noise,)
         short = replace(noise, fade=min(noise.fade, 0.9))
         shorter = replace(noise, fade=0.6, moving=0.0)
@@ -156,7 +149,7 @@ class StepSearch:
         """Shift the moment to where it explains most, and describe the noise anew."""
         for reach in (reach_s, reach_s / 4, reach_s / 16):
             moments = change.moment_s + np.linspace(-reach, reach, 9)
-            moments = moments[moments >= self.model.elapsed_s[0] + thresholds.Search.EARLIEST_S]
+            moments = moments[moments >= self.model.elapsed_s[0] + Search.EARLIEST_S]
             scores = self.model.likelihoods(others, moments, (change.sign,), background)
             change = Change(float(moments[int(np.argmax(scores))]), change.sign)
             fit = self.model.fit((*others, change), background)
@@ -167,7 +160,7 @@ class StepSearch:
         """Shift each change again, now that there are others beside it."""
         if len(fit.changes) < 2:
             return fit
-        pitch = float(np.ptp(self.model.elapsed_s)) / thresholds.Search.MOMENTS
+        pitch = float(np.ptp(self.model.elapsed_s)) / Search.MOMENTS
         for _ in fit.changes:  # each goes to the end of the list in its turn
             first, *others = fit.changes
             fit = self._refined(tuple(others), first, pitch, fit.background)
@@ -180,19 +173,17 @@ class StepSearch:
             for k, size in enumerate(fit.seen):
                 needed = self._needed_at(fit.changes[k].moment_s)
                 share = 0.5 if needed < self.needed else 1.0
-                least = share * max(self.least, thresholds.Search.SHARE_OF_APPROACH * fit.going[k])
+                least = share * max(self.least, Search.SHARE_OF_APPROACH * fit.going[k])
                 without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
                 gain = 2 * (fit.likelihood - without.likelihood)
                 most = 1.2 * float(np.ptp(self.course))
                 free, free_size = self._gain_when_free(fit, k)
                 enough = (
                     least <= abs(size) <= most
-                    and abs(free_size) >= share * thresholds.Search.FREE_SIZE * self.least
+                    and abs(free_size) >= share * Search.FREE_SIZE * self.least
                 )
                 worth.append(
-                    min(gain, free * self.needed / thresholds.Search.NEEDED_FREE) / needed
-                    if enough
-                    else 0.0
+                    min(gain, free * self.needed / Search.NEEDED_FREE) / needed if enough else 0.0
                 )
             weakest = int(np.argmin(worth))
             if worth[weakest] >= 1:
@@ -207,9 +198,7 @@ class StepSearch:
         elapsed = self.model.elapsed_s
         step_s = float(elapsed[1] - elapsed[0])
         moments = change.moment_s + step_s * np.array([-8, -4, -2, -1, 0, 1, 2, 4, 8])
-        inside = (moments >= elapsed[0] + thresholds.Search.EARLIEST_S / 2) & (
-            moments <= elapsed[-1] - step_s
-        )
+        inside = (moments >= elapsed[0] + Search.EARLIEST_S / 2) & (moments <= elapsed[-1] - step_s)
         if not inside.any():
             return 0.0, 0.0
         course = self.model.free_course(others, fit.background.noise)
@@ -224,16 +213,14 @@ class StepSearch:
         elapsed = self.model.elapsed_s
         course = self.model.free_course(others, fit.background.noise)
         courses = WITHOUT_POWER if self.power_known else EVERY_COURSE
-        trust = (
-            thresholds.Search.TRUST_IF_POWER_KNOWN if self.power_known else thresholds.Search.TRUST
-        )
+        trust = Search.TRUST_IF_POWER_KNOWN if self.power_known else Search.TRUST
         step_s = float(elapsed[1] - elapsed[0])
         reach = 6 * step_s
         # A few courses tell how far around to look, as well as all of them.
         for asked in (FEW_COURSES, courses):
             while True:
                 moments = np.linspace(
-                    max(change.moment_s - reach, elapsed[0] + thresholds.Search.EARLIEST_S / 2),
+                    max(change.moment_s - reach, elapsed[0] + Search.EARLIEST_S / 2),
                     min(change.moment_s + reach, elapsed[-1] - 2 * step_s),
                     25,
                 )

@@ -16,7 +16,7 @@ from functools import lru_cache
 import numpy as np
 from scipy.special import logsumexp
 
-from gelassen.core.changes import thresholds
+from gelassen.core.changes.thresholds import Timing
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.whitening import Whitener, fitted_whitener
 from gelassen.core.thermal.step_response import Way, followed
@@ -38,26 +38,19 @@ def _courses(slow_s: tuple[float, ...], early_s: dict[float, float], quick: bool
     slow = [
         (
             (tau, early),
-            usual
-            - 0.5 * (np.log(tau / thresholds.Timing.USUAL_S) / thresholds.Timing.USUAL_SPREAD) ** 2,
+            usual - 0.5 * (np.log(tau / Timing.USUAL_S) / Timing.USUAL_SPREAD) ** 2,
         )
         for early, usual in early_s.items()
         for tau in slow_s
         if tau > 2 * early
     ]
-    single = [(way, 0.0) for way in thresholds.Timing.AT_ONCE] + slow
-    then = (
-        [(tau, thresholds.Timing.THEN_S) for tau in slow_s if tau > thresholds.Timing.THEN_FROM_S]
-        if quick
-        else []
-    )
-    every = tuple(
-        dict.fromkeys([(thresholds.Timing.QUICK_S, 0.0), *(way for way, _ in single), *then])
-    )
+    single = [(way, 0.0) for way in Timing.AT_ONCE] + slow
+    then = [(tau, Timing.THEN_S) for tau in slow_s if tau > Timing.THEN_FROM_S] if quick else []
+    every = tuple(dict.fromkeys([(Timing.QUICK_S, 0.0), *(way for way, _ in single), *then]))
     rows = [({way: 1.0}, usual) for way, usual in single]
     rows += [
-        ({(thresholds.Timing.QUICK_S, 0.0): share, way: 1 - share}, thresholds.Timing.WITH_QUICK)
-        for share in (thresholds.Timing.QUICK_SHARES if quick else ())
+        ({(Timing.QUICK_S, 0.0): share, way: 1 - share}, Timing.WITH_QUICK)
+        for share in (Timing.QUICK_SHARES if quick else ())
         for way in then
     ]
     shares = np.array([[parts.get(way, 0.0) for way in every] for parts, _ in rows])
@@ -88,20 +81,18 @@ class FreeCourse:
     ) -> None:
         self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
         self._trust, self._noise = trust, noise
-        longest = max(
-            thresholds.Timing.FREE_UP_TO * self._even[1], 2 * thresholds.Timing.FREE_FROM_S
-        )
-        taus = thresholds.Timing.FREE_FROM_S * thresholds.Timing.FREE_RATIO ** np.arange(20)
+        longest = max(Timing.FREE_UP_TO * self._even[1], 2 * Timing.FREE_FROM_S)
+        taus = Timing.FREE_FROM_S * Timing.FREE_RATIO ** np.arange(20)
         free = np.exp(-elapsed_s[:, None] / taus[taus <= longest])
         columns = [np.ones((elapsed_s.size, 1)), elapsed_s[:, None] / self._even[1], free]
-        columns += [followed(self._even, moment, thresholds.Timing.BESIDE) for moment in beside]
+        columns += [followed(self._even, moment, Timing.BESIDE) for moment in beside]
         self._columns = np.column_stack([*columns, course]) * trust[:, None]
         white = noise(self._columns)
         lengths = np.linalg.norm(white[:, :-1], axis=0)
         made, sizes, _ = np.linalg.svd(
             white[:, :-1] / np.maximum(lengths, 1e-12), full_matrices=False
         )
-        self._made = made[:, sizes > thresholds.Timing.SAME * sizes[0]]
+        self._made = made[:, sizes > Timing.SAME * sizes[0]]
         self._left = white[:, -1] - self._made @ (self._made.T @ white[:, -1])
 
     def noise_left(self, least: float) -> Whitener:
@@ -110,7 +101,7 @@ class FreeCourse:
         noise = self._noise
         for _ in range(2):
             white = noise(self._columns / np.append(lengths, 1.0))
-            solution = np.linalg.lstsq(white[:, :-1], white[:, -1], rcond=thresholds.Timing.SAME)[0]
+            solution = np.linalg.lstsq(white[:, :-1], white[:, -1], rcond=Timing.SAME)[0]
             left = self._columns[:, -1] - (self._columns[:, :-1] / lengths) @ solution
             noise, _ = fitted_whitener(left[self._trust > 0], least)
         return noise
@@ -136,19 +127,19 @@ class Seen:
         """Return by how much a change there lowers the misfit, and its size, by course and moment."""
         found = self.white @ self.left
         own = (self.white**2).sum(axis=2) - (self.free**2).sum(axis=2)
-        own = np.maximum(own, thresholds.Timing.NOTHING)
+        own = np.maximum(own, Timing.NOTHING)
         return np.asarray(found**2 / own), np.asarray(found / own)
 
     def best_pair(self) -> tuple[float, list[tuple[int, float]]]:
         """Return by how much two changes that are followed alike lower the misfit: places and sizes."""
         found = self.white @ self.left
         within = self.white @ self.white.swapaxes(1, 2) - self.free @ self.free.swapaxes(1, 2)
-        own = np.maximum(np.diagonal(within, axis1=1, axis2=2), thresholds.Timing.NOTHING)
+        own = np.maximum(np.diagonal(within, axis1=1, axis2=2), Timing.NOTHING)
         # Two by two: changes that look alike would explain anything with opposite sizes.
         rest = own[:, :, None] * own[:, None, :] - within**2
         number = np.arange(own.shape[1])
         apart = np.abs(np.subtract.outer(number, number)) > 2
-        told = apart & (rest > thresholds.Timing.UNLIKE * own[:, :, None] * own[:, None, :])
+        told = apart & (rest > Timing.UNLIKE * own[:, :, None] * own[:, None, :])
         rest = np.where(told, rest, np.inf)
         first = (found[:, :, None] * own[:, None, :] - within * found[:, None, :]) / rest
         gains = first * found[:, :, None]

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gelassen.core.changes import thresholds
 from gelassen.core.changes.step_model import StepModel
 from gelassen.core.changes.step_search import StepSearch
+from gelassen.core.changes.thresholds import Steps
 from gelassen.core.foundation.inputs import (
     Bools,
     Floats,
@@ -123,7 +123,7 @@ def find_steps(
     filled = grid.filled(times[used], series[used])
     if not np.ptp(filled) > 0:
         return ()
-    width = max(grid.size // thresholds.Steps.BINS, 1)
+    width = max(grid.size // Steps.BINS, 1)
     count = grid.size // width
     read = np.isfinite(grid.averaged(times[used], series[used])).astype(float)
     course, middle, read = (
@@ -132,11 +132,11 @@ def find_steps(
     )
     step = reads_in or max(step_size(series[used]), stair_size(series[used]))
     hidden = quantisation_error(series[used], step)
-    model = StepModel(middle - start_s, course, read >= thresholds.Steps.READ_SHARE, hidden)
+    model = StepModel(middle - start_s, course, read >= Steps.READ_SHARE, hidden)
     left = left_by_noise(series[used], step) if step else 0.0
     least = max(
-        thresholds.Steps.SMALLEST * float(np.ptp(course)),
-        thresholds.Steps.COARSE_STEPS * step * left,
+        Steps.SMALLEST * float(np.ptp(course)),
+        Steps.COARSE_STEPS * step * left,
         smallest,
     )
     told = tuple(float(moment) - start_s for moment in told_s)
@@ -169,9 +169,7 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
         # What falls then is no load that ends but a fan that stops, or the like. The log may begin
         # with the load itself.
         begin_s = float(times[0])
-        skipped = (
-            thresholds.Steps.START_S if times[-1] - begin_s > 5 * thresholds.Steps.START_S else 0.0
-        )
+        skipped = Steps.START_S if times[-1] - begin_s > 5 * Steps.START_S else 0.0
         return begin_s, begin_s + skipped, float(times[-1])
     end_s = span.end_s if _went_back(times, series, span) else float(times[-1])
     return _within(span.start_s, end_s)
@@ -179,7 +177,7 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
 
 def _within(start_s: float, end_s: float) -> tuple[float, float, float]:
     # A boost at the start of the load, and the chip's own quick answer, are not a change.
-    return start_s, start_s + thresholds.Steps.START_S, end_s
+    return start_s, start_s + Steps.START_S, end_s
 
 
 def _went_back(times: Floats, series: Floats, span: LoadSpan) -> bool:
@@ -194,4 +192,4 @@ def _went_back(times: Floats, series: Floats, span: LoadSpan) -> bool:
     level = float(np.median(values[at_s <= span.start_s]))
     top = float(values[(at_s > span.start_s) & (at_s <= span.end_s)].max())
     last = float(np.median(after))
-    return last < level + thresholds.Steps.ENDED_SHARE * (top - level)
+    return last < level + Steps.ENDED_SHARE * (top - level)

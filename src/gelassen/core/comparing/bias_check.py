@@ -3,8 +3,8 @@
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing import priors
 from gelassen.core.comparing.comparability import Comparability
+from gelassen.core.comparing.priors import Bias
 
 # Fan speed and duty tell of the same air, work and load of the same heat.
 _SAME_PUSH = {"duty_pct": "fan_rpm", "load_pct": "work_per_s"}
@@ -46,7 +46,7 @@ def without_pushes(differences: pd.DataFrame, found: Comparability) -> pd.DataFr
         odd = difference + _moved_by_odd(means, a) - _moved_by_odd(means, b)
         if not words and odd == difference:
             continue
-        corrected, wider = difference - pushed, float(np.hypot(half, priors.Bias.DOUBT * pushed))
+        corrected, wider = difference - pushed, float(np.hypot(half, Bias.DOUBT * pushed))
         if row["distinguishable"]:
             by_push = abs(corrected) < wider or corrected * difference < 0
             by_odd = odd != difference and abs(odd) < half

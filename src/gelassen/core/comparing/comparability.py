@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing import priors
+from gelassen.core.comparing.priors import Comparability as At
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
@@ -154,7 +154,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
 
     def allowed(usual: float) -> float:
-        return max(priors.Comparability.SIGMAS * scatter, 2 * relative * abs(usual), least)
+        return max(At.SIGMAS * scatter, 2 * relative * abs(usual), least)
 
     for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
@@ -188,7 +188,7 @@ def _outlying(
     found = []
     for inside in members.values():
         left = list(inside)
-        while len(left) > priors.Comparability.LEAST_PEERS:
+        while len(left) > At.LEAST_PEERS:
             usual = {k: float(np.median([own[j] for j in left if j != k])) for k in left}
             worst = max(left, key=lambda k: abs(float(own[k]) - usual[k]))
             if abs(float(own[worst]) - usual[worst]) <= allowed(usual[worst]):
@@ -245,7 +245,7 @@ def _pairs(table: pd.DataFrame, quantity: str, expected: Sequence[str]) -> list[
             difference = middle[a] - middle[b]
             error = scatter * (1 / count[a] + 1 / count[b]) ** 0.5
             size = max(abs(middle[a]), abs(middle[b]))
-            if abs(difference) <= max(priors.Comparability.SIGMAS * error, relative * size, least):
+            if abs(difference) <= max(At.SIGMAS * error, relative * size, least):
                 continue
             pushes = _push(rise[a], middle[a], middle[b], power_of or _heat_of(table, quantity))
             if quantity == "reference_c":

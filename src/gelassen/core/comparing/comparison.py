@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from scipy.stats import bartlett, nct, norm
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing import priors
 from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
+from gelassen.core.comparing.priors import Comparison as At
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
@@ -212,10 +212,7 @@ def _fitted(
 def _copied(table: pd.DataFrame) -> bool:
     """Say whether setups were repeated and all repeats read the same: no room moves what was copied."""
     groups = table.groupby("setup")["value"]
-    return bool(
-        len(table) > groups.ngroups
-        and (groups.max() - groups.min()).max() < priors.Comparison.COPIED
-    )
+    return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < At.COPIED)
 
 
 def _usual_effect(told: tuple[float, float]) -> RoomEffect:
@@ -403,35 +400,42 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     )
     rows["smallest"] = np.where(
         known,
-        (critical + np.array([quantile(priors.Comparison.POWER, float(f)) for f in freedom]))
-        * error,
+        (critical + np.array([quantile(At.POWER, float(f)) for f in freedom])) * error,
         np.nan,
     )
-    remounted = np.zeros(len(pairs), dtype=bool)
-    if model.fit.mounted is not None:
-        remounted = model.fit.mounted.between(vectors) > 0.5
     # How much more a difference needs for being one of many; it hardly changes with the runs.
     more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
-    of_rooms = model.room_errors(vectors)
-    rows["runs_needed"] = [
-        0.0
-        if row.distinguishable
-        else _runs_needed(
-            float(row.difference) / float(more[k]),
-            float(error[k]),
-            (
-                model.repeats(row.setup, between=bool(remounted[k])),
-                model.repeats(row.versus, between=bool(remounted[k])),
-            ),
-            float(freedom[k]),
-            model.confidence,
-            float(of_rooms[k]),
-        )
-        if known[k]
-        else np.nan
-        for k, row in enumerate(rows.itertuples())
-    ]
+    rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, more)
     return rows
+
+
+def _runs_for_each(
+    model: _Model, rows: pd.DataFrame, vectors: Floats, error: Floats, freedom: Floats, more: Floats
+) -> list[float]:
+    """Return how many more runs would settle each difference; 0 if it is told apart, NaN if unknown.
+
+    `more` is how many times as large each difference must be for being one of many.
+    """
+    remounted = np.zeros(len(rows), dtype=bool)
+    if model.fit.mounted is not None:
+        remounted = model.fit.mounted.between(vectors) > 0.5
+    of_rooms = model.room_errors(vectors)
+    needed = []
+    for k, row in enumerate(rows.itertuples()):
+        if not np.isfinite(error[k]):
+            needed.append(float("nan"))
+        elif row.distinguishable:
+            needed.append(0.0)
+        else:
+            between = bool(remounted[k])
+            repeats = tuple(model.repeats(n, between=between) for n in (row.setup, row.versus))
+            needed.append(
+                _runs_needed(
+                    float(row.difference) / float(more[k]), float(error[k]), (repeats[0], repeats[1]),
+                    float(freedom[k]), model.confidence, float(of_rooms[k]),
+                )
+            )  # fmt: skip
+    return needed
 
 
 def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | float") -> Floats:
@@ -458,7 +462,7 @@ def _runs_needed(
     `stays` is the part of the error that further runs in the same rooms do not shrink.
     """
     per_run = np.sqrt(max(error**2 - stays**2, 0.0) / (1 / runs[0] + 1 / runs[1]))
-    further = np.arange(1, priors.Comparison.MOST_RUNS + 1)
+    further = np.arange(1, At.MOST_RUNS + 1)
     then = np.hypot(per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further)), stays)
     degrees = freedom + 2 * further
     critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
@@ -468,7 +472,7 @@ def _runs_needed(
         return float("nan")
     chance = nct.sf(critical, degrees, abs(difference) / then)
     chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
-    enough = np.flatnonzero(chance >= priors.Comparison.POWER)
+    enough = np.flatnonzero(chance >= At.POWER)
     return float(further[enough[0]]) if enough.size else float("nan")
 
 

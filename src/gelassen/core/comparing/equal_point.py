@@ -17,7 +17,7 @@ import pandas as pd
 from scipy.stats import norm
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing import priors
+from gelassen.core.comparing.priors import EqualPoint
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
@@ -167,8 +167,8 @@ def _between_levels(
     alike, across = _alike(place, place), _alike(place, np.array([where]))[:, 0]
     here = float(_alike(np.array([where]), np.array([where]))[0, 0])
     logs, every, rest = [], [], []
-    for share in priors.EqualPoint.SHARES:
-        size = (share * max(float(np.ptp(means)), 1e-6)) ** 2 / priors.EqualPoint.AT_MIDDLE
+    for share in EqualPoint.SHARES:
+        size = (share * max(float(np.ptp(means)), 1e-6)) ** 2 / EqualPoint.AT_MIDDLE
         covariance = size * alike + np.diag(np.maximum(errors, 1e-6) ** 2)
         inverse = np.linalg.inv(covariance)
         normal = np.linalg.inv(line.T @ inverse @ line)
@@ -183,7 +183,7 @@ def _between_levels(
         )
         every.append(weights)
         rest.append(size * (here - 2 * float(weights @ across) + float(weights @ alike @ weights)))
-    chance = priors.EqualPoint.USUAL * np.exp(np.array(logs) - max(logs))
+    chance = EqualPoint.USUAL * np.exp(np.array(logs) - max(logs))
     chance /= chance.sum()
     weights = chance @ np.array(every)
     apart = (np.array(every) - weights) @ means

@@ -18,7 +18,7 @@ import pandas as pd
 from scipy.linalg import cho_factor, cho_solve
 from scipy.optimize import brentq
 
-from gelassen.core.comparing import priors
+from gelassen.core.comparing.priors import Mounting
 from gelassen.core.comparing.spread import between_variance, with_known
 from gelassen.core.foundation.inputs import Floats
 
@@ -147,15 +147,15 @@ def _fit(
     if within is None:
         return None
     largest = max(within, float(own.max()), float(np.var(values)), 1e-12)
-    alone = np.maximum(own + within, priors.Mounting.LEAST_SHARE * largest)
+    alone = np.maximum(own + within, Mounting.LEAST_SHARE * largest)
     found = _mounting_variance(values, design, alone, members, mounting_freedom)
     total, freedom = with_known(
         None if found is None else found + within, mounting_freedom, repeatability, usual_spread
     )
     mounting = np.inf if total is None else max(total - within, 0.0)
-    moved = mounting if np.isfinite(mounting) else priors.Mounting.UNKNOWN * largest
+    moved = mounting if np.isfinite(mounting) else Mounting.UNKNOWN * largest
     if np.isfinite(mounting):
-        alone = np.maximum(alone, priors.Mounting.LEAST_SHARE * mounting)
+        alone = np.maximum(alone, Mounting.LEAST_SHARE * mounting)
     factor = cho_factor(np.diag(alone) + moved * (members @ members.T))
     solved = cho_solve(factor, design)
     covariance = np.asarray(np.linalg.pinv(design.T @ solved), dtype=float)

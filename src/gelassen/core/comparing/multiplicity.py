@@ -23,7 +23,7 @@ from scipy.special import stdtr
 from scipy.stats import studentized_range
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing import priors
+from gelassen.core.comparing.priors import Multiplicity
 from gelassen.core.foundation.inputs import Bools, Floats
 
 
@@ -38,7 +38,7 @@ class AllPairs:
 
     def __init__(self, setups: int, freedom: float) -> None:
         self._setups, self._freedom = setups, freedom
-        many = setups * (setups - 1) // 2 > priors.Multiplicity.EXACT_PAIRS
+        many = setups * (setups - 1) // 2 > Multiplicity.EXACT_PAIRS
         self._chance = _tukey(setups, freedom, table=many) if setups > 2 else None
 
     def p_value(self, statistic: float) -> float:
@@ -53,7 +53,7 @@ class AllPairs:
         of fewer are tested at a smaller level, since there may be several of them.
         """
         single: Bools = np.array([self.p_value(size) < level for size in statistics], dtype=bool)
-        steps = 2 < self._setups <= priors.Multiplicity.MOST_IN_STEPS
+        steps = 2 < self._setups <= Multiplicity.MOST_IN_STEPS
         if single.all() or not single.any() or not steps:
             return single
         sizes = np.zeros((self._setups, self._setups))
@@ -102,10 +102,9 @@ class AgainstOne:
         correlation = covariance / np.outer(scale, scale) + 1e-9 * np.eye(count)
         rng = np.random.default_rng(4)
         normal = (
-            rng.standard_normal((priors.Multiplicity.SIMULATED, count))
-            @ np.linalg.cholesky(correlation).T
+            rng.standard_normal((Multiplicity.SIMULATED, count)) @ np.linalg.cholesky(correlation).T
         )
-        chi = np.sqrt(rng.chisquare(freedom, priors.Multiplicity.SIMULATED) / freedom)
+        chi = np.sqrt(rng.chisquare(freedom, Multiplicity.SIMULATED) / freedom)
         self._sizes = np.abs(normal) / chi[:, None]
         self._largest = np.sort(self._sizes.max(axis=1))
 

@@ -16,7 +16,7 @@ import math
 import numpy as np
 from scipy.stats import t as student_t
 
-from gelassen.core.comparing import priors
+from gelassen.core.comparing.priors import Optimum
 from gelassen.core.foundation.inputs import Floats
 
 # Sizes that departures may have, as shares of the range of the levels: none to speak of, to all of it.
@@ -38,7 +38,7 @@ def lowest_place(
         Of the interval.
     """
     nothing = (math.nan, math.nan, math.nan)
-    if marks.size < priors.Optimum.FEWEST_LEVELS or freedom < 1 or not (error > 0).all():
+    if marks.size < Optimum.FEWEST_LEVELS or freedom < 1 or not (error > 0).all():
         return nothing
     # A course that only flattens out has no lowest point: it must rise again, beyond chance.
     lowest = int(np.argmin(means))
@@ -51,7 +51,7 @@ def lowest_place(
     low, middle, high = np.quantile(places, [tail, 0.5, 1 - tail])
     if low <= 0 or high >= 1:
         return nothing
-    near = 0.5 / (priors.Optimum.GRID - 1)  # places between those of the grid were not asked for
+    near = 0.5 / (Optimum.GRID - 1)  # places between those of the grid were not asked for
     first, length = float(marks[0]), float(marks[-1] - marks[0])
     low, middle, high = (first + length * float(x) for x in (low - near, middle, high + near))
     return middle, low, high
@@ -60,7 +60,7 @@ def lowest_place(
 def _lowest_of_draws(marks: Floats, means: Floats, error: Floats, freedom: float) -> Floats:
     """Return the lowest place of each drawn course, 0 at the first mark and 1 at the last."""
     at = (marks - marks[0]) / (marks[-1] - marks[0])
-    grid = np.linspace(0.0, 1.0, priors.Optimum.GRID)
+    grid = np.linspace(0.0, 1.0, Optimum.GRID)
     smooth, drawn_smooth = (np.vander(x, 3, increasing=True) for x in (at, grid))
     alike, across, within = _alike(at, at), _alike(grid, at), _alike(grid, grid)
     left = np.eye(at.size) - smooth @ np.linalg.pinv(smooth)
@@ -85,10 +85,10 @@ def _lowest_of_draws(marks: Floats, means: Floats, error: Floats, freedom: float
     rng = np.random.default_rng(6)
     places = []
     for (mean, spread), count in zip(
-        courses, np.round(priors.Optimum.DRAWS * weights / weights.sum()).astype(int), strict=True
+        courses, np.round(Optimum.DRAWS * weights / weights.sum()).astype(int), strict=True
     ):
         values, ways = np.linalg.eigh(spread)
-        noise = rng.standard_normal((count, priors.Optimum.GRID))
+        noise = rng.standard_normal((count, Optimum.GRID))
         noise *= np.sqrt(freedom / rng.chisquare(freedom, count))[:, None]
         drawn = mean + (noise * np.sqrt(values.clip(min=0))) @ ways.T
         places.append(grid[np.argmin(drawn, axis=1)])

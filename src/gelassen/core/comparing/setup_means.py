@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gelassen.core.comparing import priors
 from gelassen.core.comparing.mounting import MountedFit, fit_shared_mountings
 from gelassen.core.comparing.multiplicity import quantile
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.spread import between_variance, estimate, with_known
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
@@ -153,7 +153,7 @@ def plain_fit(
     variance = np.maximum(variance, 1e-12 * float(variance.max()))
     means, covariance = estimate(values, design, variance)
     spread = float(np.sqrt(between)) if known and between is not None else float("nan")
-    alike = np.inf if usual_spread is None else priors.Spread.SPREADS_DIFFER
+    alike = np.inf if usual_spread is None else Spread.SPREADS_DIFFER
     return SetupFit(
         means=means, covariance=covariance, degrees=1 / (1 / degrees + 1 / alike) if degrees else 0.0,
         spread=spread, spread_degrees=degrees,

@@ -8,7 +8,7 @@ import numpy as np
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_series, as_time
 from gelassen.core.foundation.result import Result
-from gelassen.core.probing import thresholds
+from gelassen.core.probing.thresholds import Response as At
 from gelassen.core.signal.noise import step_size
 
 
@@ -77,7 +77,7 @@ def probe_response(
     idle, loaded = float(before.mean()), float(late.mean())
     step = step_size(x)
     scatter = math.hypot(_scatter(before), _scatter(late))
-    moved = abs(loaded - idle) > max(thresholds.Response.SIGMAS * scatter, 0.75 * step, 1e-9)
+    moved = abs(loaded - idle) > max(At.SIGMAS * scatter, 0.75 * step, 1e-9)
     follows_s = None
     if moved:
         direction = 1 if loaded > idle else -1
@@ -95,4 +95,4 @@ def _scatter(values: Floats) -> float:
     """Return a cautious standard error of a mean."""
     if values.size < 2:
         return 0.0
-    return float(values.std(ddof=1)) / math.sqrt(min(values.size, thresholds.Response.INDEPENDENT))
+    return float(values.std(ddof=1)) / math.sqrt(min(values.size, At.INDEPENDENT))

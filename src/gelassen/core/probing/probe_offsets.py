@@ -11,7 +11,7 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
-from gelassen.core.probing import thresholds
+from gelassen.core.probing.thresholds import Offsets
 from gelassen.core.signal.noise import quantisation_error
 
 
@@ -73,9 +73,9 @@ def probe_offsets(
         raise InputError("the probes have different numbers of readings; pass those of one run")
     table = np.vstack(list(series.values()))
     table = table[:, np.isfinite(table).all(axis=0)]
-    if table.shape[1] < thresholds.Offsets.LEAST:
+    if table.shape[1] < Offsets.LEAST:
         raise InputError(
-            f"the probes have {table.shape[1]} readings in common; {thresholds.Offsets.LEAST} are "
+            f"the probes have {table.shape[1]} readings in common; {Offsets.LEAST} are "
             "needed: let them lie together for longer"
         )
     truth = table[list(series).index(true)] if true is not None else table.mean(axis=0)
@@ -95,23 +95,19 @@ def probe_offsets(
 
 
 def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -> ProbeOffset:
-    means = np.array(
-        [block.mean() for block in np.array_split(difference, thresholds.Offsets.BLOCKS)]
-    )
-    scatter = float(means.std(ddof=1)) / math.sqrt(thresholds.Offsets.BLOCKS)
+    means = np.array([block.mean() for block in np.array_split(difference, Offsets.BLOCKS)])
+    scatter = float(means.std(ddof=1)) / math.sqrt(Offsets.BLOCKS)
     error = math.hypot(scatter, hidden_k)
     # What steps hide is spread evenly, not like scatter: 1.73 standard deviations hold all of it.
     half = math.hypot(
-        float(student_t.ppf((1 + confidence) / 2, thresholds.Offsets.BLOCKS - 1)) * scatter,
+        float(student_t.ppf((1 + confidence) / 2, Offsets.BLOCKS - 1)) * scatter,
         math.sqrt(3) * confidence * hidden_k,
     )
     offset = float(difference.mean())
-    slope = (
-        np.polyfit(np.arange(thresholds.Offsets.BLOCKS), means, 1)[0] * thresholds.Offsets.BLOCKS
-    )
+    slope = np.polyfit(np.arange(Offsets.BLOCKS), means, 1)[0] * Offsets.BLOCKS
     left = means - np.polyval(
-        np.polyfit(np.arange(thresholds.Offsets.BLOCKS), means, 1),
-        np.arange(thresholds.Offsets.BLOCKS),
+        np.polyfit(np.arange(Offsets.BLOCKS), means, 1),
+        np.arange(Offsets.BLOCKS),
     )
     cautions: tuple[Caution, ...] = ()
     if abs(slope) > max(0.1, 4 * float(left.std(ddof=2))):

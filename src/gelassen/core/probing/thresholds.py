@@ -1,6 +1,6 @@
 """Thresholds of which channels respond, and how probes agree.
 
-Source: simulated sensors.
+Source of all: simulated sensors.
 """
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.ndimage import median_filter
 
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.recording import thresholds
+from gelassen.core.recording.thresholds import LoadSpan as At
 from gelassen.core.signal.noise import noise_std
 
 
@@ -49,10 +49,7 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
 def _smooth(times: Floats, level: Floats) -> Floats:
     """Return a running median over some twenty seconds."""
     pitch_s = float(times[-1] - times[0]) / (times.size - 1)
-    width = (
-        int(np.clip(thresholds.LoadSpan.SMOOTH_S / max(pitch_s, 1e-9), 1, max(times.size // 8, 1)))
-        | 1
-    )
+    width = int(np.clip(At.SMOOTH_S / max(pitch_s, 1e-9), 1, max(times.size // 8, 1))) | 1
     return np.asarray(median_filter(level, width, mode="nearest"))
 
 
@@ -62,26 +59,23 @@ def _with_steps(
     """Add what lies beside a load, lasts, and is far above rest: lower steps of a staircase."""
     first, last = span
     rest = float(smooth.min())
-    quiet = np.flatnonzero(smooth <= rest + thresholds.LoadSpan.STEP_SHARE * (high - rest))
+    quiet = np.flatnonzero(smooth <= rest + At.STEP_SHARE * (high - rest))
     before, after = quiet[quiet < first], quiet[quiet > last]
     begin = int(before[-1]) + 1 if before.size else 0
     end = int(after[0]) - 1 if after.size else times.size - 1
-    if times[first] - times[begin] >= thresholds.LoadSpan.STEP_S:
+    if times[first] - times[begin] >= At.STEP_S:
         first = begin
-    if times[end] - times[last] >= thresholds.LoadSpan.STEP_S:
+    if times[end] - times[last] >= At.STEP_S:
         last = end
     return first, last
 
 
 def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Join stretches that only a hiccup separates, or that are the bursts of one load."""
-    hiccup_s = max(thresholds.LoadSpan.HICCUP_S, (times[-1] - times[0]) / 50)
+    hiccup_s = max(At.HICCUP_S, (times[-1] - times[0]) / 50)
     lengths = np.array([times[end] - times[start] for start, end in spans])
     pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
-    if (
-        len(spans) >= thresholds.LoadSpan.FEWEST_BURSTS
-        and max(np.median(lengths), np.median(pauses)) <= thresholds.LoadSpan.BURST_S
-    ):
+    if len(spans) >= At.FEWEST_BURSTS and max(np.median(lengths), np.median(pauses)) <= At.BURST_S:
         hiccup_s = max(hiccup_s, 2 * float(np.median(pauses)))
     joined = [spans[0]]
     for start, end in spans[1:]:
@@ -156,9 +150,9 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     if high <= 0 or low > 0.6 * high:
         return []
     loaded = level > (low + high) / 2
-    above = _smooth(times, level) > low + thresholds.LoadSpan.STEP_SHARE * (high - low)
+    above = _smooth(times, level) > low + At.STEP_SHARE * (high - low)
     for first, last in _runs_of(above):  # lower steps, each a load of its own
-        if times[last] - times[first] >= thresholds.LoadSpan.STEP_S:
+        if times[last] - times[first] >= At.STEP_S:
             loaded[first : last + 1] = True
     spans = _runs_of(loaded)
     if not spans:
@@ -179,9 +173,9 @@ def in_bursts(level: Floats) -> bool:
     if present.size < 20:
         return False
     low, high = np.percentile(present, [5, 95])
-    if high <= 0 or low > thresholds.LoadSpan.PAUSE * high:
+    if high <= 0 or low > At.PAUSE * high:
         return False
     up, down = present > low + 0.6 * (high - low), present < low + 0.4 * (high - low)
     told = np.where(up, 1, np.where(down, -1, 0))
     told = told[told != 0]
-    return bool(np.count_nonzero(np.diff(told)) >= 2 * thresholds.LoadSpan.FEWEST_BURSTS)
+    return bool(np.count_nonzero(np.diff(told)) >= 2 * At.FEWEST_BURSTS)

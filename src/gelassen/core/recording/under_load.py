@@ -4,8 +4,8 @@ import numpy as np
 from scipy.ndimage import binary_dilation
 
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.recording import thresholds
 from gelassen.core.recording.load_span import span_from_level, span_from_temperature
+from gelassen.core.recording.thresholds import UnderLoad
 from gelassen.core.signal.flags import usual_gap_s
 
 
@@ -28,10 +28,7 @@ def under_load(
         # A board that takes half of the power away does not end the load: the clock is still up.
         after = (times > end_s) & (times <= by_clock.end_s) & np.isfinite(power)
         loaded = (times >= span.start_s) & (times <= by_clock.end_s)
-        if (
-            after.any()
-            and np.median(_above_rest(power, loaded)[after]) > thresholds.UnderLoad.STILL_LOADED
-        ):
+        if after.any() and np.median(_above_rest(power, loaded)[after]) > UnderLoad.STILL_LOADED:
             end_s = by_clock.end_s
     return np.asarray((times >= span.start_s) & (times <= end_s))
 
@@ -40,8 +37,8 @@ def without_pauses(times: Floats, loaded: Bools, power: Floats | None) -> Bools:
     """Return where the machine works and worked just before and after: no pause lowered the clock there."""
     rests = ~loaded
     if power is not None:
-        rests = rests | (_above_rest(power, loaded) <= thresholds.UnderLoad.AT_REST)
-    around = max(round(thresholds.UnderLoad.AROUND_S / usual_gap_s(times)), 1)
+        rests = rests | (_above_rest(power, loaded) <= UnderLoad.AT_REST)
+    around = max(round(UnderLoad.AROUND_S / usual_gap_s(times)), 1)
     return np.asarray(~binary_dilation(rests, iterations=around))
 
 
@@ -52,6 +49,6 @@ def _above_rest(power: Floats, loaded: Bools) -> Floats:
         return np.full(power.size, np.nan)
     rest_w = float(np.median(power[known & ~loaded]))
     top_w = float(np.percentile(power[known & loaded], 90))
-    if not rest_w < thresholds.UnderLoad.TOLD_APART * top_w:
+    if not rest_w < UnderLoad.TOLD_APART * top_w:
         return np.full(power.size, np.nan)
     return np.asarray((power - rest_w) / (top_w - rest_w))

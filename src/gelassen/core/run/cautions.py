@@ -8,8 +8,8 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, mean_where
-from gelassen.core.run import thresholds
 from gelassen.core.run.prepared import PreparedRun
+from gelassen.core.run.thresholds import Cautions
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.signal.gaps import wide_gaps
 from gelassen.core.throttling.throttling import Throttling
@@ -78,14 +78,14 @@ def drift_cautions(run: PreparedRun, held: Bools) -> list[Caution]:
     frame, loaded, room, over = run.frame, run.loaded, run.reference_c, run.reference
     if room is not None and str(over).startswith("room."):  # what the load warms is meant to move
         drift = _late_minus_early(room, loaded)
-        if abs(drift) > thresholds.Cautions.ROOM_DRIFT_K:
+        if abs(drift) > Cautions.ROOM_DRIFT_K:
             cautions.append(caution("reference_drifted", channel=str(over), drift_k=drift))
     for name in frame.columns:
         if name.startswith("fan.") and name.endswith(".speed_rpm"):
             fan = frame[name].to_numpy(dtype=float)
             mean = mean_where(fan, held)
             drift = _late_minus_early(fan, held)
-            if mean > 0 and abs(drift) > thresholds.Cautions.FAN_DRIFT_SHARE * mean:
+            if mean > 0 and abs(drift) > Cautions.FAN_DRIFT_SHARE * mean:
                 cautions.append(
                     caution(
                         "fan_drifted", channel=name, drift_rpm=drift, percent=100 * drift / mean
@@ -99,7 +99,7 @@ def drift_cautions(run: PreparedRun, held: Bools) -> list[Caution]:
     if steady_work is not None:
         mean = mean_where(steady_work, held)
         drift = _late_minus_early(steady_work, held)
-        if mean > 0 and abs(drift) > thresholds.Cautions.WORK_DRIFT_SHARE * mean:
+        if mean > 0 and abs(drift) > Cautions.WORK_DRIFT_SHARE * mean:
             cautions.append(caution("work_drifted", what=unit, percent=100 * drift / mean))
     return cautions
 
@@ -113,7 +113,7 @@ def bridged_caution(run: PreparedRun) -> list[Caution]:
         return []  # what is missing then is told with the steady state
     read = times[known & (times >= span[0]) & (times <= span[1])]
     longest_s = float(np.diff(np.concatenate([span[:1], read, span[1:]])).max())
-    if longest_s < thresholds.Cautions.UNREAD_S:
+    if longest_s < Cautions.UNREAD_S:
         return []
     return [caution("reference_bridged", channel=str(run.reference), minutes=longest_s / 60)]
 
@@ -140,10 +140,10 @@ def sensor_cautions(run: PreparedRun, chosen: str | None) -> list[Caution]:
         missing = shares[name]
         if missing == 1 and name != chosen and frame[name].notna().any():
             cautions.append(caution("fell_silent", channel=name))
-        elif thresholds.Cautions.SILENT_SHARE < missing < 1:
+        elif Cautions.SILENT_SHARE < missing < 1:
             cautions.append(caution("partly_missing", channel=name, percent=100 * missing))
-        still = moved[name] == 0 and under.shape[0] > thresholds.Cautions.FEWEST_READINGS
-        if still and name.startswith("cpu.") and most > thresholds.Cautions.OTHERS_MOVED_K:
+        still = moved[name] == 0 and under.shape[0] > Cautions.FEWEST_READINGS
+        if still and name.startswith("cpu.") and most > Cautions.OTHERS_MOVED_K:
             cautions.append(
                 caution(
                     "stuck_while_others_moved",
@@ -170,10 +170,8 @@ def other_part_cautions(run: PreparedRun, held: Bools | None) -> list[Caution]:
         if name.startswith(("cpu.", "room.")) or name not in frame.columns:
             continue
         hottest = float(frame.loc[loaded, name].max())
-        if hottest >= limit - thresholds.Cautions.NEAR_LIMIT_K:
-            first = float(
-                frame.index[loaded & (frame[name] >= limit - thresholds.Cautions.NEAR_LIMIT_K)][0]
-            )
+        if hottest >= limit - Cautions.NEAR_LIMIT_K:
+            first = float(frame.index[loaded & (frame[name] >= limit - Cautions.NEAR_LIMIT_K)][0])
             also = " and the chip was held back" if held is not None and held.any() else ""
             cautions.append(
                 caution(
@@ -206,7 +204,7 @@ def hold_cautions(
     curve = steady.curve
     begun = float(np.interp(hold[0], curve.time_s, curve.value))
     short = steady.value - begun
-    if abs(short) <= thresholds.Cautions.BAND_K:
+    if abs(short) <= Cautions.BAND_K:
         return []
     side = "below" if short > 0 else "above"
     return [caution("hold_began_early", short_k=abs(short), side=side)]
@@ -217,11 +215,11 @@ def begun_cautions(run: PreparedRun, settled_k: float) -> list[Caution]:
     if run.temperature_c is None or run.reference_c is None or run.over_coolant:
         return []
     times, rise = run.times, run.temperature_c - run.reference_c
-    first = rise[(times <= times[0] + thresholds.Cautions.FIRST_S) & np.isfinite(rise)]
-    if run.load_s[0] > times[0] + thresholds.Cautions.FIRST_S or not first.size:
+    first = rise[(times <= times[0] + Cautions.FIRST_S) & np.isfinite(rise)]
+    if run.load_s[0] > times[0] + Cautions.FIRST_S or not first.size:
         return []
     share = float(np.median(first)) / settled_k if settled_k > 0 else 0.0
-    if share < thresholds.Cautions.MOSTLY_THERE:
+    if share < Cautions.MOSTLY_THERE:
         return []
     return [caution("log_begins_under_load", percent=100 * min(share, 1.0))]
 
@@ -234,7 +232,7 @@ def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[Cauti
     # The load begins with the first sample of the next phase.
     resting = frame.index.to_numpy(dtype=float) < idle[0].end_s
     busy = float(frame.loc[resting, "cpu.all.load_pct"].mean())
-    if not busy > thresholds.Cautions.IDLE_LOAD_PCT:
+    if not busy > Cautions.IDLE_LOAD_PCT:
         return []
     return [caution("busy_at_rest", percent=busy)]
 

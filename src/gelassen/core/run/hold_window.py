@@ -2,8 +2,8 @@
 
 from gelassen.core.changes.steps import Step
 from gelassen.core.recording.recording import Recording
-from gelassen.core.run import thresholds
 from gelassen.core.run.stretches import Stretch
+from gelassen.core.run.thresholds import Hold
 
 
 def hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float, float]:
@@ -11,7 +11,7 @@ def hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float,
     holds = [phase for phase in recording.phases if phase.name == "hold"]
     if holds:
         return holds[0].start_s, holds[-1].end_s
-    length = min(thresholds.Hold.HOLD_S, (span[1] - span[0]) / 3)
+    length = min(Hold.HOLD_S, (span[1] - span[0]) / 3)
     return span[1] - length, span[1]
 
 

@@ -8,9 +8,9 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.series import mean_of, mean_where, means_and_peaks
-from gelassen.core.run import thresholds
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import Stretch
+from gelassen.core.run.thresholds import Levels
 from gelassen.core.throttling.throttling import Throttling
 
 
@@ -73,7 +73,7 @@ def power_levels(
     powers = np.array([level.power_w for level in levels])
     if not np.isfinite(powers).all() or powers.min() <= 0:
         return ()
-    if powers.max() <= (1 + thresholds.Levels.APART) * powers.min():
+    if powers.max() <= (1 + Levels.APART) * powers.min():
         return ()
     return _with_settled_fans(levels, late_c)
 
@@ -92,12 +92,8 @@ def _level(
     by_heat = None if throttling is None else throttling.thermal
     by_power = None if throttling is None else throttling.power
     length_s = part.end_s - part.start_s
-    inside = (times >= part.start_s + min(thresholds.Levels.SETTLING_S, length_s / 4)) & (
-        times < part.end_s
-    )
-    third, late = (
-        inside & (times >= part.end_s - length_s * k) for k in (1 / 3, thresholds.Levels.LATE)
-    )
+    inside = (times >= part.start_s + min(Levels.SETTLING_S, length_s / 4)) & (times < part.end_s)
+    third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, Levels.LATE))
     held = _held(third, temperature_c, by_heat, run.limit_c)
     told = np.isfinite(steady.power_w) and not held
     ended = np.isfinite([steady.low, steady.high]).all()
@@ -135,11 +131,11 @@ def _held(
     third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
 ) -> bool:
     """Say whether heat held the chip back in the last third of a level, or it rode on its limit."""
-    if by_heat is not None and third.any() and by_heat[third].mean() > thresholds.Levels.HELD_SHARE:
+    if by_heat is not None and third.any() and by_heat[third].mean() > Levels.HELD_SHARE:
         return True
     if limit_c is None or not np.isfinite(temperature_c[third]).any():
         return False
-    return bool(np.nanmedian(temperature_c[third]) >= limit_c - thresholds.Levels.RIDES_K)
+    return bool(np.nanmedian(temperature_c[third]) >= limit_c - Levels.RIDES_K)
 
 
 def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]:
@@ -150,12 +146,10 @@ def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]
     read = np.array([level.fan_rpm for level in levels])
     warmer = np.diff(late_c)
     with np.errstate(divide="ignore", invalid="ignore"):
-        per_k = np.where(np.abs(warmer) >= thresholds.Levels.WARMER_K, np.diff(read) / warmer, 0.0)
+        per_k = np.where(np.abs(warmer) >= Levels.WARMER_K, np.diff(read) / warmer, 0.0)
     per_k = np.clip(np.append(per_k[0], per_k), 0.0, None)
     more = np.nan_to_num(per_k * (settled_c - late_c))
-    fans = read + np.clip(
-        more, -thresholds.Levels.MOST_MORE * read, thresholds.Levels.MOST_MORE * read
-    )
+    fans = read + np.clip(more, -Levels.MOST_MORE * read, Levels.MOST_MORE * read)
     return tuple(
         level if level.at_limit else replace(level, fan_rpm=float(rpm))
         for level, rpm in zip(levels, fans, strict=True)

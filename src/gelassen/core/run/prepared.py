@@ -19,7 +19,7 @@ from gelassen.core.recording.load_span import LoadSpan, span_from_level, span_fr
 from gelassen.core.recording.part_series import PartSeries, part_level, part_series
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_of, series_of
-from gelassen.core.run import thresholds
+from gelassen.core.run.thresholds import Reference
 from gelassen.core.signal.impossible import without_impossible
 
 
@@ -86,10 +86,7 @@ class PreparedRun:
     @property
     def mostly_read_reference_c(self) -> Floats | None:
         """The reference as read, or bridged where few samples have a reading of it."""
-        if (
-            self.reference_c is None
-            or np.isfinite(self.reference_c).mean() > thresholds.Reference.MOSTLY_READ
-        ):
+        if self.reference_c is None or np.isfinite(self.reference_c).mean() > Reference.MOSTLY_READ:
             return self.reference_c
         return self.bridged_reference_c
 

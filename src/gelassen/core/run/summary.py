@@ -13,7 +13,6 @@ from gelassen.core.foundation.one_thread import one_thread
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_where, means_and_peaks
-from gelassen.core.run import thresholds
 from gelassen.core.run.cautions import run_cautions
 from gelassen.core.run.core_spread import CoreSpread, core_spread
 from gelassen.core.run.heat import PowerAndHeat, heat_of_run
@@ -21,6 +20,7 @@ from gelassen.core.run.hold_window import hold_window, overlap, within_last
 from gelassen.core.run.power_levels import Level, power_levels
 from gelassen.core.run.prepared import PreparedRun, prepare_run
 from gelassen.core.run.stretches import Stretch, within_1k_s
+from gelassen.core.run.thresholds import Load
 from gelassen.core.run.under_load import UnderLoad, find_under_load
 from gelassen.core.settling.outlook import widened_for_looking
 from gelassen.core.settling.recovery import Recovery, recovery
@@ -250,7 +250,7 @@ def _alike(run: PreparedRun, levels: tuple[Level, ...], held: Bools) -> Bools:
     loaded, load_pct = run.loaded, run.part.load_pct
     if load_pct is not None and np.isfinite(load_pct[held]).any():
         usual = float(np.nanmedian(load_pct[held]))
-        loaded = loaded & ~(np.abs(load_pct - usual) > thresholds.Load.OTHER_LOAD_PCT)
+        loaded = loaded & ~(np.abs(load_pct - usual) > Load.OTHER_LOAD_PCT)
     if not levels:
         return loaded
     alike = np.zeros(run.times.size, dtype=bool)

@@ -9,7 +9,6 @@ from gelassen.core.changes.changes import find_changes
 from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.run import thresholds
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import (
     Stretch,
@@ -17,6 +16,7 @@ from gelassen.core.run.stretches import (
     comes_in_bursts,
     steps_between,
 )
+from gelassen.core.run.thresholds import Swinging
 from gelassen.core.settling.swings import find_swings
 from gelassen.core.signal.renewal import renewed_every_s
 from gelassen.core.throttling.throttling import Throttling, find_throttling
@@ -97,7 +97,7 @@ def _swings(run: PreparedRun) -> bool:
         return False
     if load_pct is not None and np.isfinite(load_pct[run.loaded]).any():
         low, high = np.nanpercentile(load_pct[run.loaded], [5, 95])
-        if high - low > thresholds.Swinging.LOAD_SWINGS * high:
+        if high - low > Swinging.LOAD_SWINGS * high:
             return False
     swings = find_swings(run.times, rise, run.bridged_reference_c, run.power_w, *run.load_s)
     return swings is not None and swings.for_good

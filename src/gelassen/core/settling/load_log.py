@@ -20,7 +20,7 @@ from gelassen.core.recording.load_span import (
     span_from_level,
     span_from_temperature,
 )
-from gelassen.core.settling import thresholds
+from gelassen.core.settling.thresholds import Enough
 from gelassen.core.signal.grid import make_grid
 from gelassen.core.signal.noise import quantisation_error
 from gelassen.core.signal.unread import without_not_read
@@ -60,15 +60,14 @@ class LoadLog:
         """Whether there is too little of the load to answer anything."""
         read = self.read
         return bool(
-            read.sum() < thresholds.Enough.FEWEST_READINGS
-            or np.ptp(self.times[read]) < thresholds.Enough.SHORTEST_S
+            read.sum() < Enough.FEWEST_READINGS or np.ptp(self.times[read]) < Enough.SHORTEST_S
         )
 
     @property
     def took_notice(self) -> bool:
         """Whether the temperature responded to a load that began within the log."""
         present = np.isfinite(self.temperature)
-        rested = present & (self.times < self.span.start_s - thresholds.Enough.REST_S)
+        rested = present & (self.times < self.span.start_s - Enough.REST_S)
         still = np.ptp(self.temperature[present]) == 0
         return not (self.span.found_start and rested.any() and still)
 
@@ -79,8 +78,8 @@ class LoadLog:
             "too_few_readings",
             count=int(self.read.sum()),
             length_s=self.length_s,
-            least=thresholds.Enough.FEWEST_READINGS,
-            least_s=thresholds.Enough.SHORTEST_S,
+            least=Enough.FEWEST_READINGS,
+            least_s=Enough.SHORTEST_S,
         )
 
     @property
@@ -99,10 +98,7 @@ class LoadLog:
         grid = make_grid(self.times[np.isfinite(self.temperature)], self.span.end_s)
         curve = grid.averaged(self.times, self.temperature)
         late = grid.times_s >= (self.span.start_s + self.span.end_s) / 2
-        if (
-            np.isfinite(curve).sum() < thresholds.Enough.FEWEST_READINGS
-            or not np.isfinite(curve[late]).any()
-        ):
+        if np.isfinite(curve).sum() < Enough.FEWEST_READINGS or not np.isfinite(curve[late]).any():
             return None
         return LoadOnGrid(
             grid=grid,
@@ -151,9 +147,7 @@ def read_load_log(
     if bursts:
         power = None
         cautions.append(caution("load_in_bursts"))
-    after_s = max(
-        thresholds.Enough.AFTER_S, thresholds.Enough.AFTER_SHARE * (span.end_s - span.start_s)
-    )
+    after_s = max(Enough.AFTER_S, Enough.AFTER_SHARE * (span.end_s - span.start_s))
     if span.found_end and times[-1] - span.end_s > after_s:
         cautions.append(caution("load_ended", at_s=span.end_s))
     return LoadLog(
@@ -197,6 +191,6 @@ def _load_span(
 
 def _reference_cautions(reference: Floats) -> list[Caution]:
     missing = float(np.mean(~np.isfinite(reference)))
-    if missing > thresholds.Enough.MISSING_SHARE:
+    if missing > Enough.MISSING_SHARE:
         return [caution("reference_missing", percent=100 * missing)]
     return []

@@ -16,9 +16,9 @@ from gelassen.core.recording.judging import (
 )
 from gelassen.core.recording.part_series import part_series
 from gelassen.core.recording.series import series_of
-from gelassen.core.settling import thresholds
 from gelassen.core.settling.steady import steady_state
 from gelassen.core.settling.steady_result import SteadyState
+from gelassen.core.settling.thresholds import Looking
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,12 +92,9 @@ def outlook(
     part = part_series(frame, chosen, temperature)
     power = part.power_w
     room = None if over is None else series_of(frame, over)
-    late = loaded & (times > times[-1] - thresholds.Looking.LOOK_BACK_S)
+    late = loaded & (times > times[-1] - Looking.LOOK_BACK_S)
     hottest = part.hottest_c[late]
-    near = (
-        limit_c is not None
-        and float(np.nanmedian(hottest)) > limit_c - thresholds.Looking.AT_LIMIT_K
-    )
+    near = limit_c is not None and float(np.nanmedian(hottest)) > limit_c - Looking.AT_LIMIT_K
     try:
         if near and power is not None and np.isfinite(power[late]).any():
             value, within = _held_power(times[loaded], power[loaded])
@@ -129,13 +126,13 @@ def _held_power(times: Floats, power: Floats) -> tuple[float, float]:
     The governor moves it in steps and spikes that no approach describes: what counts is whether it still
     moved from one stretch to the next, and how it scatters within them.
     """
-    late = times > times[-1] - 2 * thresholds.Looking.STRETCH_S
-    number = ((times[-1] - times[late]) / thresholds.Looking.BLOCK_S).astype(int)  # 0 is the newest
+    late = times > times[-1] - 2 * Looking.STRETCH_S
+    number = ((times[-1] - times[late]) / Looking.BLOCK_S).astype(int)  # 0 is the newest
     known = np.isfinite(power[late])
     counts = np.bincount(number[known])
     means = np.bincount(number[known], weights=power[late][known])[counts > 0] / counts[counts > 0]
     half = means.size // 2
-    if half < 3 or times[-1] - times[0] < 2 * thresholds.Looking.STRETCH_S:
+    if half < 3 or times[-1] - times[0] < 2 * Looking.STRETCH_S:
         return float(means.mean()), float("inf")
     new, old = means[:half], means[half:]
     scatter = float(np.hypot(new.std(ddof=1), old.std(ddof=1))) / np.sqrt(half)
@@ -146,7 +143,7 @@ def widened_for_looking(steady: SteadyState) -> SteadyState:
     """Return a steady state with the interval it deserves if the run was ended because it looked narrow."""
     return replace(
         steady,
-        low=steady.value - thresholds.Looking.FOR_LOOKING * (steady.value - steady.low),
-        high=steady.value + thresholds.Looking.FOR_LOOKING * (steady.high - steady.value),
-        standard_error=thresholds.Looking.FOR_LOOKING * steady.standard_error,
+        low=steady.value - Looking.FOR_LOOKING * (steady.value - steady.low),
+        high=steady.value + Looking.FOR_LOOKING * (steady.high - steady.value),
+        standard_error=Looking.FOR_LOOKING * steady.standard_error,
     )

@@ -13,7 +13,7 @@ from scipy.ndimage import median_filter
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.settling import thresholds
+from gelassen.core.settling.thresholds import Overshoot as At
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,15 +56,15 @@ def find_overshoot(
     """
     told, own_s = sorted(changes_s), begin_s
     if len(told) > 1:
-        begin_s = min(told[-2] + thresholds.Overshoot.BOOST_S, begin_s)
+        begin_s = min(told[-2] + At.BOOST_S, begin_s)
     used = np.isfinite(rise_k) & (times_s >= begin_s) & (times_s <= end_s)
     if not used.any():
         return None
-    width_s = max(thresholds.Overshoot.BLOCK_S, (end_s - begin_s) / thresholds.Overshoot.BLOCKS)
+    width_s = max(At.BLOCK_S, (end_s - begin_s) / At.BLOCKS)
     number = ((times_s[used] - begin_s) / width_s).astype(int)
     count = np.bincount(number)
     full = count > 0.5 * np.median(count[count > 0])
-    if full.sum() < 4 * thresholds.Overshoot.LAST:
+    if full.sum() < 4 * At.LAST:
         return None
     means = np.bincount(number, rise_k[used])[full] / count[full]
     scatter = 1.48 * float(np.median(np.abs(np.diff(means, 2)))) / np.sqrt(6)
@@ -72,27 +72,21 @@ def find_overshoot(
     means = median_filter(means, 3, mode="nearest")
     middle = begin_s + (np.flatnonzero(full) + 0.5) * width_s
     peak = int(np.argmax(means))
-    ended = float(means[-thresholds.Overshoot.LAST :].mean())
+    ended = float(means[-At.LAST :].mean())
     fell = float(means[peak]) - ended
     climbed = float(means[peak] - means[: peak + 1].min())
-    near_s = max(thresholds.Overshoot.NEAR_S, 1.5 * width_s)
+    near_s = max(At.NEAR_S, 1.5 * width_s)
     if any(abs(middle[peak] - change) < near_s for change in told):
         return None
     least = max(
-        thresholds.Overshoot.LEAST_K + allowed_k,
-        thresholds.Overshoot.CLEAR * scatter,
-        thresholds.Overshoot.SHARE * climbed,
+        At.LEAST_K + allowed_k,
+        At.CLEAR * scatter,
+        At.SHARE * climbed,
     )
-    if peak >= means.size - thresholds.Overshoot.LAST or fell < least or climbed < fell:
+    if peak >= means.size - At.LAST or fell < least or climbed < fell:
         return None
     # Slopes over four means: the steepest says from when on the fall only slows down.
-    slopes = (
-        means[peak + thresholds.Overshoot.LAST :] - means[peak : -thresholds.Overshoot.LAST]
-    ) / thresholds.Overshoot.LAST
-    steep = (
-        np.flatnonzero(slopes <= thresholds.Overshoot.NEARLY * slopes.min())
-        if slopes.size
-        else np.array([0])
-    )
+    slopes = (means[peak + At.LAST :] - means[peak : -At.LAST]) / At.LAST
+    steep = np.flatnonzero(slopes <= At.NEARLY * slopes.min()) if slopes.size else np.array([0])
     turn_s = max(float(middle[peak + int(steep[-1])]), own_s)
     return Overshoot(float(middle[peak]), float(means[peak]), fell, ended, turn_s)

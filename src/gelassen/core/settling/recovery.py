@@ -6,7 +6,7 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
-from gelassen.core.settling import thresholds
+from gelassen.core.settling.thresholds import Recovery as At
 from gelassen.core.signal.grid import make_grid
 from gelassen.core.signal.noise import noise_density, quantisation_error
 from gelassen.core.thermal.exponentials import fit_exponentials
@@ -52,16 +52,12 @@ def recovery(
     """
     use = (time_s > end_s) & np.isfinite(rise_k)
     times, values = time_s[use], rise_k[use]
-    if (
-        times.size < thresholds.Recovery.FEWEST_READINGS
-        or times[-1] - end_s < thresholds.Recovery.FEWEST_S
-        or not np.ptp(values) > 0
-    ):
+    if times.size < At.FEWEST_READINGS or times[-1] - end_s < At.FEWEST_S or not np.ptp(values) > 0:
         return None
     grid = make_grid(times, float(times[-1]))
     course = grid.filled(times, values)
     elapsed = grid.times_s - end_s
-    edges = np.unique(np.geomspace(1, elapsed.size, thresholds.Recovery.BINS).astype(int)) - 1
+    edges = np.unique(np.geomspace(1, elapsed.size, At.BINS).astype(int)) - 1
     counts = np.diff(np.append(edges, elapsed.size))
     series = np.add.reduceat(course, edges) / counts
     middle = np.add.reduceat(elapsed, edges) / counts
@@ -69,9 +65,7 @@ def recovery(
     hidden = quantisation_error(values[values.size // 2 :])
     constants = time_constant_list(grid.step_s)
     # Early on the curve is trusted to 1 %: conductances and heat capacities are lumps.
-    rough = (
-        thresholds.Recovery.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
-    )
+    rough = At.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
         fit = fit_relaxation(

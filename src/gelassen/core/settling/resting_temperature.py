@@ -6,8 +6,8 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_positive, as_series, as_time
 from gelassen.core.foundation.result import Result
-from gelassen.core.settling import thresholds
 from gelassen.core.settling.recovery import recovery
+from gelassen.core.settling.thresholds import Rest as At
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,17 +72,14 @@ def at_rest(
     as_positive("band_k", band_k, "K")
     there = np.isfinite(rise)
     times, rise = times[there], rise[there]
-    if times.size < 3 or times[-1] - times[0] < thresholds.Rest.SHORTEST_S:
+    if times.size < 3 or times[-1] - times[0] < At.SHORTEST_S:
         return Rest(
             rested=False, still_k=np.nan, slope_k_per_min=np.nan,
             level_k=float(rise[-1]) if rise.size else np.nan, text="watching for a minute at least",
         )  # fmt: skip
-    level = float(rise[times > times[-1] - thresholds.Rest.LAST_S].mean())
+    level = float(rise[times > times[-1] - At.LAST_S].mean())
     slope, unsure = _slope(times, rise)
-    if (
-        times[-1] - times[0] >= 2 * thresholds.Rest.SHORTEST_S
-        and abs(slope) + unsure <= band_k / thresholds.Rest.SLOWEST_MIN
-    ):
+    if times[-1] - times[0] >= 2 * At.SHORTEST_S and abs(slope) + unsure <= band_k / At.SLOWEST_MIN:
         low = high = level
     else:
         low, high = _where_to(times, rise)
@@ -95,7 +92,7 @@ def at_rest(
     )
     if not rested and abs(still) <= band_k:
         text += ", not yet sure"
-    if known_level_k is not None and level > known_level_k + max(band_k, thresholds.Rest.LEVEL_K):
+    if known_level_k is not None and level > known_level_k + max(band_k, At.LEVEL_K):
         rested = False
         still = max(still, level - known_level_k)
         text = f"{level - known_level_k:.1f} K above where it rested before"
@@ -106,11 +103,11 @@ def at_rest(
 
 def _slope(times: Floats, rise: Floats) -> tuple[float, float]:
     """Return the slope of the last minutes in K/min and its standard error, from means over blocks."""
-    recent = times > times[-1] - thresholds.Rest.COURSE_S
-    number = ((times[recent] - times[recent][0]) / thresholds.Rest.BLOCK_S).astype(int)
+    recent = times > times[-1] - At.COURSE_S
+    number = ((times[recent] - times[recent][0]) / At.BLOCK_S).astype(int)
     counts = np.bincount(number)
     means = np.bincount(number, weights=rise[recent])[counts > 0] / counts[counts > 0]
-    minutes = np.flatnonzero(counts) * thresholds.Rest.BLOCK_S / 60
+    minutes = np.flatnonzero(counts) * At.BLOCK_S / 60
     if means.size < 3:
         return float("nan"), float("nan")
     slope, start = np.polyfit(minutes, means, 1)

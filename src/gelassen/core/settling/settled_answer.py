@@ -7,8 +7,8 @@ import numpy as np
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
-from gelassen.core.settling import thresholds
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
+from gelassen.core.settling.thresholds import Settled
 from gelassen.core.thermal.heating_fit import HeatingFit
 
 
@@ -43,7 +43,7 @@ def settled_answer(
     shares = (tail, 0.159, 0.5, 0.841, 1 - tail)
     low, below, middle, above, high = map(float, relaxation.quantiles(draws.settled, shares))
     sure = float(relaxation.weights @ (np.abs(draws.missing) <= asked.band_k))
-    reached = sure >= thresholds.Settled.SURE_REACHED
+    reached = sure >= Settled.SURE_REACHED
     # Half-known answers have a long tail on the far side: there the mean is nearer on average.
     value = middle if reached else relaxation.mean(draws.settled)
     cautions: list[Caution] = []
@@ -57,7 +57,7 @@ def settled_answer(
                 missing_k=abs(missing_k),
             )
         )
-        if high - low > thresholds.Settled.OPEN_BEYOND * (fit.seen_k + 2 * asked.band_k):
+        if high - low > Settled.OPEN_BEYOND * (fit.seen_k + 2 * asked.band_k):
             low, high = _opened(fit, draws, asked.confidence, rising=missing_k >= 0)
             cautions.append(caution("slowest_not_seen", minutes=length / 60))
     constants = relaxation.time_constants(asked.confidence)
@@ -86,13 +86,12 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
     relaxation = fit.relaxation
     missing = relaxation.missing_at(length_s)
     beyond = (
-        thresholds.Settled.BEYOND_IN_DOUBT
-        + fit.fanless * (thresholds.Settled.BEYOND_FANLESS - thresholds.Settled.BEYOND_IN_DOUBT)
-        + thresholds.Settled.KINKS_IN_DOUBT
-        * (relaxation.bends - thresholds.Settled.FREE_CONVECTION).clip(min=0)
+        Settled.BEYOND_IN_DOUBT
+        + fit.fanless * (Settled.BEYOND_FANLESS - Settled.BEYOND_IN_DOUBT)
+        + Settled.KINKS_IN_DOUBT * (relaxation.bends - Settled.FREE_CONVECTION).clip(min=0)
     )
     if falls:
-        beyond = beyond.clip(min=thresholds.Settled.FALL_IN_DOUBT)
+        beyond = beyond.clip(min=Settled.FALL_IN_DOUBT)
     rng = np.random.default_rng(2)
     noise = rng.standard_normal((2, missing.size))
     # What a step hides is as likely to lie anywhere in it, and nowhere else.
@@ -101,9 +100,7 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     middle = relaxation.quantile(settled, 0.5)
-    return _Draws(
-        middle + thresholds.Settled.NARROWED * (settled - middle), missing, beyond * noise[0]
-    )
+    return _Draws(middle + Settled.NARROWED * (settled - middle), missing, beyond * noise[0])
 
 
 def _opened(
@@ -139,12 +136,10 @@ def _curve(
     """
     length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
     beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
-    elapsed = (
-        first + (length + beyond - first) * np.linspace(0, 1, thresholds.Settled.CURVE_POINTS) ** 2
-    )
+    elapsed = first + (length + beyond - first) * np.linspace(0, 1, Settled.CURVE_POINTS) ** 2
     tails = fit.tails_of_each(elapsed)
     value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
-    low, high = (value + thresholds.Settled.NARROWED * (end - value) for end in (low, high))
+    low, high = (value + Settled.NARROWED * (end - value) for end in (low, high))
     drawn_s = span.start_s + elapsed
     conditions_c = np.interp(
         drawn_s,

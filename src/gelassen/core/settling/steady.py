@@ -10,12 +10,12 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_positive
 from gelassen.core.foundation.one_thread import one_thread
 from gelassen.core.recording.load_span import LoadSpan
-from gelassen.core.settling import thresholds
 from gelassen.core.settling.load_log import LoadLog, read_load_log
 from gelassen.core.settling.overshoot import Overshoot, find_overshoot
 from gelassen.core.settling.settled_answer import Asked, settled_answer
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.swings import find_swings, mean_of
+from gelassen.core.settling.thresholds import Enough, Parts
 from gelassen.core.thermal.heating_fit import HeatingFit, LoadOnGrid, boost_length, fit_heating
 
 
@@ -125,7 +125,7 @@ class _Fitted:
     def still_falls(self) -> bool:
         """Whether the load ended too soon after its peak."""
         over = self.overshoot
-        return over is not None and self.span.end_s - over.turn_s < thresholds.Enough.SHORTEST_S
+        return over is not None and self.span.end_s - over.turn_s < Enough.SHORTEST_S
 
 
 def _fit(
@@ -140,17 +140,14 @@ def _fit(
     known = np.full_like(load.rise, np.nan) if load.room is None else load.rise
     times_s, cautions = load.grid.times_s, []
     boost_s, length_s = boost_length(load.grid, load.watts, span), span.end_s - span.start_s
-    if (
-        boost_s > thresholds.Parts.LONG_BOOST * length_s
-        and length_s - boost_s > thresholds.Enough.SHORTEST_S
-    ):
+    if boost_s > Parts.LONG_BOOST * length_s and length_s - boost_s > Enough.SHORTEST_S:
         cautions.append(caution("long_boost", length_s=boost_s))
         span, before = _from_then_on(span, before, span.start_s + boost_s, times_s, known)
     fit = fit_heating(load, span, slowest=slowest, coolant=coolant, before=before)
     over = _overshoot(load, fit, span, before)
     if over is not None:
         cautions.append(over.caution)
-        if span.end_s - over.turn_s >= thresholds.Enough.SHORTEST_S:
+        if span.end_s - over.turn_s >= Enough.SHORTEST_S:
             span, before = _from_then_on(span, before, over.turn_s, times_s, known)
             fit = fit_heating(load, span, slowest=slowest, coolant=coolant, before=before)
     return _Fitted(fit, span, over, tuple(cautions))
@@ -159,15 +156,11 @@ def _fit(
 def _with_doubts(answer: SteadyState, fitted: _Fitted, log: LoadLog) -> SteadyState:
     """Return the answer with its cautions, for the whole load; open to a peak that may come again."""
     over, hidden_k = fitted.overshoot, fitted.fit.hidden_k
-    if (
-        over is not None
-        and answer.extrapolated
-        and over.ended_k - answer.value > thresholds.Parts.FALLS_ON_K
-    ):
+    if over is not None and answer.extrapolated and over.ended_k - answer.value > Parts.FALLS_ON_K:
         # What makes it fall may let go again.
         answer = replace(answer, high=max(answer.high, over.peak_k))
     cautions = [*log.cautions, *fitted.cautions]
-    if hidden_k > thresholds.Parts.HIDES_K and answer.reached:
+    if hidden_k > Parts.HIDES_K and answer.reached:
         cautions.append(caution("hidden_by_steps", hidden_k=hidden_k))
     if log.reference is not None and answer.value < -hidden_k and answer.high < 0:
         cautions.append(caution("below_reference", below_k=-answer.value))
@@ -184,11 +177,7 @@ def _from_then_on(
 ) -> tuple[LoadSpan, list[tuple[float, float]]]:
     """Return the rest of a load, and what changed before it: slow bodies still follow that."""
     gone_s = from_s - span.start_s
-    last = (
-        (times_s > from_s - thresholds.Enough.SHORTEST_S / 2)
-        & (times_s <= from_s)
-        & np.isfinite(rise_k)
-    )
+    last = (times_s > from_s - Enough.SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
     changes = [(change_k, ago_s + gone_s) for change_k, ago_s in before]
     if last.any():
         changes.append((float(rise_k[last].mean()), gone_s))
@@ -208,7 +197,7 @@ def _overshoot(
     return find_overshoot(
         load.grid.times_s, load.temperature - fit.conditions_c, fit.begin_s, span.end_s,
         [*told_s, span.start_s],
-        thresholds.Parts.CONDITIONS_IN_DOUBT * moved_k + 2 * fit.hidden_k,
+        Parts.CONDITIONS_IN_DOUBT * moved_k + 2 * fit.hidden_k,
     )  # fmt: skip
 
 
@@ -221,9 +210,7 @@ def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
     if not 0 < low_s <= high_s < np.inf:
         raise InputError(f"slowest_s is {told!r}: give two times in s above zero, in order")
     spread = np.log(high_s / low_s) / (2 * 1.96)
-    return float(np.sqrt(low_s * high_s)), float(
-        np.hypot(spread, thresholds.Parts.OTHER_CONDITIONS)
-    )
+    return float(np.sqrt(low_s * high_s)), float(np.hypot(spread, Parts.OTHER_CONDITIONS))
 
 
 def _no_answer(log: LoadLog, asked: Asked, cautions: list[Caution]) -> SteadyState:

@@ -13,8 +13,8 @@ from scipy.stats import t as student_t
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
-from gelassen.core.settling import thresholds
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
+from gelassen.core.settling.thresholds import Swings as At
 from gelassen.core.signal.grid import Grid
 
 
@@ -62,67 +62,52 @@ def find_swings(
     start_s, end_s : float
         The load.
     """
-    used = (
-        np.isfinite(rise_k) & (times_s >= start_s + thresholds.Swings.BOOST_S) & (times_s <= end_s)
-    )
+    used = np.isfinite(rise_k) & (times_s >= start_s + At.BOOST_S) & (times_s <= end_s)
     if not used.any():
         return None
     times, rise = times_s[used], rise_k[used]
-    width_s = max(thresholds.Swings.BLOCK_S, (end_s - start_s) / thresholds.Swings.BLOCKS)
+    width_s = max(At.BLOCK_S, (end_s - start_s) / At.BLOCKS)
     number = ((times - start_s) / width_s).astype(int)
     count = np.bincount(number)
     middle = np.bincount(number, times)[count > 0] / count[count > 0]
     means = np.bincount(number, rise)[count > 0] / count[count > 0]
     means = median_filter(means, 3, mode="nearest")  # spikes of the load are no swings
-    turns = _turns(
-        means, max(thresholds.Swings.LEAST_K, thresholds.Swings.SHARE * float(np.ptp(means)))
-    )
+    turns = _turns(means, max(At.LEAST_K, At.SHARE * float(np.ptp(means))))
     peaks, troughs = turns[::2], turns[1::2]  # they take turns, and a peak comes first
     if troughs.size == 0:
         return None
     at_s = middle[peaks]
     periods = np.diff(at_s) if at_s.size > 1 else 2 * (middle[troughs] - at_s)
     period_s = float(np.mean(periods))
-    if (
-        period_s > thresholds.Swings.LONGEST_S
-        or end_s - middle[turns[-1]] > thresholds.Swings.GOES_ON * period_s
-    ):
+    if period_s > At.LONGEST_S or end_s - middle[turns[-1]] > At.GOES_ON * period_s:
         return None
     within = (times >= at_s[0]) & (times <= middle[turns[-1]])
     power = np.empty(0) if power_w is None else power_w[used][within]
     power = power[np.isfinite(power)]
-    if power.size and _spread(power) > thresholds.Swings.POWER_SWINGS * np.median(power):
+    if power.size and _spread(power) > At.POWER_SWINGS * np.median(power):
         return None
     heights = means[peaks[: troughs.size]] - means[troughs[: peaks.size]]
     unlike = max(np.std(periods) / period_s, np.std(heights) / np.mean(heights))
     each: Floats = np.empty(0)
-    if (
-        unlike <= thresholds.Swings.ALIKE
-        and periods.size >= thresholds.Swings.FEWEST
-        and at_s.size > thresholds.Swings.FEWEST
-    ):
+    if unlike <= At.ALIKE and periods.size >= At.FEWEST and at_s.size > At.FEWEST:
         whole = within & (times <= at_s[-1])
         which = np.searchsorted(at_s, times[whole], side="right").clip(1, at_s.size - 1) - 1
         each = np.bincount(which, rise[whole]) / np.bincount(which)
     low, high = float(means[troughs].mean()), float(means[peaks].mean())
-    if room_c is not None and _spread(room_c[used][within]) > thresholds.Swings.ROOM_SWINGS * (
-        high - low
-    ):
+    room = None if room_c is None else room_c[used][within]
+    if not _by_itself(high - low, each, room, float(np.ptp(means))):
         return None
-    if each.size and np.ptp(each) > thresholds.Swings.RIDES * (high - low):
-        return None
-    if not each.size and high - low < max(
-        thresholds.Swings.ONCE_K, thresholds.Swings.ONCE_SHARE * float(np.ptp(means))
-    ):
-        return None
-    return Swings(
-        float(at_s[0]),
-        period_s,
-        low,
-        high,
-        np.asarray(each),
-        float(power.mean()) if power.size else float("nan"),
-    )
+    power_mean = float(power.mean()) if power.size else float("nan")
+    return Swings(float(at_s[0]), period_s, low, high, np.asarray(each), power_mean)
+
+
+def _by_itself(height_k: float, each: Floats, room_c: Floats | None, range_k: float) -> bool:
+    """Say whether swings are the part's own: not the room's, and not noise on what still settles."""
+    if room_c is not None and _spread(room_c) > At.ROOM_SWINGS * height_k:
+        return False
+    if each.size:
+        return bool(np.ptp(each) <= At.RIDES * height_k)
+    return height_k >= max(At.ONCE_K, At.ONCE_SHARE * range_k)
 
 
 def _spread(values: Floats) -> float:
@@ -181,9 +166,9 @@ def mean_of(
     count, height = swings.means.size, swings.high - swings.low
     if swings.for_good:
         # Two swings hardly tell by how much they differ: joined to a share of their height.
-        freedom = count - 1 + thresholds.Swings.USUAL_FREEDOM
+        freedom = count - 1 + At.USUAL_FREEDOM
         squares = float(((swings.means - swings.means.mean()) ** 2).sum())
-        squares += thresholds.Swings.USUAL_FREEDOM * (thresholds.Swings.DIFFER * height) ** 2
+        squares += At.USUAL_FREEDOM * (At.DIFFER * height) ** 2
         error = float(np.hypot(np.sqrt(squares / freedom / count), hidden_k))
         half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
         value = float(swings.means.mean())

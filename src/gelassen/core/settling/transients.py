@@ -7,7 +7,7 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
-from gelassen.core.settling import thresholds
+from gelassen.core.settling.thresholds import Course
 from gelassen.core.signal.noise import noise_std, step_size
 
 
@@ -96,7 +96,7 @@ def _smoothed(t: Floats, x: Floats) -> tuple[Floats, Floats]:
     """Return means of short blocks at their middle times."""
     if t.size < 2:
         return t, x
-    numbers = np.floor((t - t[0]) / thresholds.Course.SMOOTH_S).astype(int)
+    numbers = np.floor((t - t[0]) / Course.SMOOTH_S).astype(int)
     counts = np.bincount(numbers)
     with_any = counts > 0
     sums = np.bincount(numbers, weights=x)[with_any]
@@ -115,7 +115,7 @@ def _spike(loaded_s: Floats, x: Floats) -> float:
 
 def _since(t: Floats, x: Floats, value: float, start: float) -> float | None:
     """Return from when on it stayed within the band; None if it did not in this log."""
-    outside = np.flatnonzero(np.abs(x - value) > thresholds.Course.BAND_K)
+    outside = np.flatnonzero(np.abs(x - value) > Course.BAND_K)
     if outside.size == 0:
         return 0.0
     if outside[-1] + 1 >= x.size:
@@ -131,5 +131,5 @@ def _first_below(t: Floats, x: Floats, level: float) -> float | None:
 def _at_rest(t: Floats, x: Floats, rest: float, end: float) -> float | None:
     if not (t.size and math.isfinite(rest)):
         return None
-    reached = _first_below(t, x, rest + thresholds.Course.BAND_K)
+    reached = _first_below(t, x, rest + Course.BAND_K)
     return None if reached is None else reached - end

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.ndimage import median_filter
 
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Flags
 
 
 def usual_gap_s(times: Floats) -> float:
@@ -66,10 +66,10 @@ def tidied(times: Floats, flags: Bools) -> Bools:
     joined = flags.copy()
     spans = spans_of(times, flags)
     for (_, end), (start, _) in pairwise(spans):
-        if start - end <= thresholds.Flags.PAUSE_S:
+        if start - end <= Flags.PAUSE_S:
             joined[within(times, end, start)] = True
     tidy = np.zeros_like(joined)
     for start, end in spans_of(times, joined):
-        if end - start >= thresholds.Flags.SHORTEST_S:
+        if end - start >= Flags.SHORTEST_S:
             tidy[within(times, start, end)] = True
     return tidy

@@ -3,7 +3,7 @@
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Gaps
 
 
 def wide_gaps(times: Floats) -> list[tuple[float, float]]:
@@ -11,7 +11,5 @@ def wide_gaps(times: Floats) -> list[tuple[float, float]]:
     gaps = np.diff(times)
     if gaps.size == 0:
         return []
-    wide = np.flatnonzero(
-        gaps > max(thresholds.Gaps.WIDE_TIMES * float(np.median(gaps)), thresholds.Gaps.WIDE_S)
-    )
+    wide = np.flatnonzero(gaps > max(Gaps.WIDE_TIMES * float(np.median(gaps)), Gaps.WIDE_S))
     return [(float(times[k]), float(times[k + 1])) for k in wide]

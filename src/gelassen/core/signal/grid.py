@@ -6,7 +6,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Grid as At
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ def make_grid(time_s: Floats, end_s: float) -> Grid:
     gaps = gaps[gaps > 0]
     typical = float(np.median(gaps)) if gaps.size else 1.0
     length = float(inside[-1] - inside[0])
-    step = max(typical, length / thresholds.Grid.MOST_POINTS, 1e-6)
+    step = max(typical, length / At.MOST_POINTS, 1e-6)
     return Grid(float(inside[0]), step, int(length / step) + 1)
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.foundation.caution import Caution, caution
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Impossible
 from gelassen.core.signal.unread import suspect, told_unanswered, unanswered
 
 
@@ -16,11 +16,9 @@ def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]
     replaced: dict[str, object] = {}
     for name in frame.columns:
         values = frame[name].to_numpy(dtype=float)
-        wrong = np.abs(values) > thresholds.Impossible.LARGEST
+        wrong = np.abs(values) > Impossible.LARGEST
         if name.endswith(".temp_c"):
-            wrong |= (values < thresholds.Impossible.COLDEST_C) | (
-                values > thresholds.Impossible.HOTTEST_C
-            )
+            wrong |= (values < Impossible.COLDEST_C) | (values > Impossible.HOTTEST_C)
         if wrong.any():
             cautions.append(
                 caution(
@@ -42,6 +40,4 @@ def _any_wrong(frame: pd.DataFrame) -> bool:
     """Return whether a closer look is worth while: a table at once is quicker than its columns."""
     values = frame.to_numpy(dtype=float)
     temps = np.array([str(name).endswith(".temp_c") for name in frame.columns], dtype=bool)
-    return bool(
-        (np.abs(values) > thresholds.Impossible.LARGEST).any() or suspect(values[:, temps]).any()
-    )
+    return bool((np.abs(values) > Impossible.LARGEST).any() or suspect(values[:, temps]).any())

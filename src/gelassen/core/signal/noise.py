@@ -3,7 +3,7 @@
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Noise
 
 
 def step_size(values: Floats) -> float:
@@ -26,13 +26,11 @@ def stair_size(values: Floats) -> float:
     """
     moves = np.abs(np.diff(values[np.isfinite(values)]))
     jumped = moves > moves.max(initial=0.0) / 2
-    if jumped.sum() < thresholds.Noise.FEWEST_JUMPS:
+    if jumped.sum() < Noise.FEWEST_JUMPS:
         return 0.0
     step = float(np.median(moves[jumped]))
-    alike = np.ptp(moves[jumped]) <= thresholds.Noise.ALIKE * step
-    return (
-        step if alike and moves[~jumped].max(initial=0.0) <= thresholds.Noise.STILL * step else 0.0
-    )
+    alike = np.ptp(moves[jumped]) <= Noise.ALIKE * step
+    return step if alike and moves[~jumped].max(initial=0.0) <= Noise.STILL * step else 0.0
 
 
 def noise_density(residual: Floats, interval_s: float) -> float:
@@ -60,12 +58,12 @@ def noise_density(residual: Floats, interval_s: float) -> float:
         last = now
         # Blocks twice as long are made of two each; some are needed for a variance.
         length *= 2
-        if present.size // length < thresholds.Noise.FEWEST_BLOCKS:
+        if present.size // length < Noise.FEWEST_BLOCKS:
             break
         pairs = means[: means.size // 2 * 2]
         means = (pairs[::2] + pairs[1::2]) / 2
     grew = density - before if before else 0.0
-    return density + thresholds.Noise.GROWS_ON * max(grew, 0.0)
+    return density + Noise.GROWS_ON * max(grew, 0.0)
 
 
 def noise_covariance(

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
 from gelassen.core.signal.flags import spans_of
+from gelassen.core.signal.thresholds import Pauses
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,13 +44,11 @@ def load_pauses(times: Floats, load_pct: Floats, span: tuple[float, float]) -> l
     at, level = times[inside], load_pct[inside]
     if level.size < 3:
         return []
-    paused = level < thresholds.Pauses.PAUSED * float(np.median(level))
+    paused = level < Pauses.PAUSED * float(np.median(level))
     places = [(int(a), int(b)) for a, b in spans_of(np.arange(at.size, dtype=float), paused)]
     found = [
         Pause(float(at[first - 1]), float(at[last]), float(at[last + 1]))
         for first, last in places
-        if first > 0
-        and last + 1 < at.size
-        and at[last + 1] - at[first - 1] <= thresholds.Pauses.LONGEST_S
+        if first > 0 and last + 1 < at.size and at[last + 1] - at[first - 1] <= Pauses.LONGEST_S
     ]
-    return found if len(found) <= thresholds.Pauses.MOST else []
+    return found if len(found) <= Pauses.MOST else []

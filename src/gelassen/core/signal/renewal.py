@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
 from gelassen.core.signal.noise import step_size
+from gelassen.core.signal.thresholds import Renewal
 
 
 def renewed_every_s(times: Floats, values: Floats) -> float | None:
@@ -38,36 +38,34 @@ def _renewed(moment: Floats, series: Floats) -> tuple[float | None, NDArray[np.i
     """Return how often a series is renewed (None: all the time), and which readings surely are new."""
     jumps = np.diff(series)
     renewed, filled = np.flatnonzero(jumps != 0) + 1, False
-    if renewed.size < thresholds.Renewal.FEWEST:
+    if renewed.size < Renewal.FEWEST:
         return None, renewed
     # Straight lines drawn between the readings of a slow logger have no kinks between them.
     slopes = jumps / np.diff(moment).clip(min=1e-9)
     kinked = np.abs(np.diff(slopes)) > 1e-6 * np.abs(slopes).max()
-    if np.mean(kinked[slopes[:-1] != 0]) < thresholds.Renewal.KINKS:
+    if np.mean(kinked[slopes[:-1] != 0]) < Renewal.KINKS:
         renewed, filled = np.flatnonzero(kinked) + 1, True
-    if renewed.size < thresholds.Renewal.FEWEST:
+    if renewed.size < Renewal.FEWEST:
         return None, renewed
     every_s = float(np.percentile(np.diff(moment[renewed]), 5))
-    if every_s < max(
-        thresholds.Renewal.RARE_S, thresholds.Renewal.REPEATS * float(np.median(np.diff(moment)))
-    ):
+    if every_s < max(Renewal.RARE_S, Renewal.REPEATS * float(np.median(np.diff(moment)))):
         return None, renewed
-    larger = np.abs(jumps)[renewed - 1] > thresholds.Renewal.STEPS * step_size(series)
-    return (every_s if filled or larger.sum() >= thresholds.Renewal.LARGER else None), renewed
+    larger = np.abs(jumps)[renewed - 1] > Renewal.STEPS * step_size(series)
+    return (every_s if filled or larger.sum() >= Renewal.LARGER else None), renewed
 
 
-def bridged(times: Floats, values: Floats, missed_s: float = thresholds.Renewal.MISSED_S) -> Floats:
+def bridged(times: Floats, values: Floats, missed_s: float = Renewal.MISSED_S) -> Floats:
     """Return a channel with straight lines between readings that are no farther apart than usual.
 
     Readings that are `missed_s` apart or less are bridged whatever is usual.
     """
     known = np.flatnonzero(np.isfinite(values))
-    if known.size in (0, values.size) or known.size < thresholds.Renewal.FEWEST:
+    if known.size in (0, values.size) or known.size < Renewal.FEWEST:
         return values
     apart_s = np.diff(times[known])
     usual_s = max(
         missed_s,
-        min(thresholds.Renewal.USUAL * float(np.median(apart_s)), thresholds.Renewal.PAUSE_S),
+        min(Renewal.USUAL * float(np.median(apart_s)), Renewal.PAUSE_S),
     )
     after = np.searchsorted(known, np.arange(values.size)).clip(1, known.size - 1)
     between = (np.arange(values.size) > known[0]) & (np.arange(values.size) < known[-1])

@@ -8,8 +8,8 @@ import numpy as np
 from scipy.interpolate import make_lsq_spline
 
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.signal import thresholds
 from gelassen.core.signal.noise import left_by_noise, step_size
+from gelassen.core.signal.thresholds import Smooth
 
 
 def unstepped(readings: Floats, during: Bools) -> tuple[Floats, Floats]:
@@ -24,17 +24,15 @@ def unstepped(readings: Floats, during: Bools) -> tuple[Floats, Floats]:
     """
     step, none = step_size(readings), np.zeros(readings.size)
     rows = np.flatnonzero(during)
-    if step == 0 or rows.size < 10 * thresholds.Smooth.STRETCHES:
+    if step == 0 or rows.size < 10 * Smooth.STRETCHES:
         return readings, none
     hidden = step / np.sqrt(12) * left_by_noise(readings[rows], step)
-    if hidden < thresholds.Smooth.HARDLY * step / np.sqrt(12):
+    if hidden < Smooth.HARDLY * step / np.sqrt(12):
         return readings, none
     place = np.linspace(0.0, 1.0, rows.size)
-    inner = np.linspace(0, 1, thresholds.Smooth.STRETCHES + 1)[1:-1] ** 2
-    knots = np.concatenate(
-        [np.zeros(thresholds.Smooth.DEGREE + 1), inner, np.ones(thresholds.Smooth.DEGREE + 1)]
-    )
-    spline = make_lsq_spline(place, readings[rows], knots, k=thresholds.Smooth.DEGREE)
+    inner = np.linspace(0, 1, Smooth.STRETCHES + 1)[1:-1] ** 2
+    knots = np.concatenate([np.zeros(Smooth.DEGREE + 1), inner, np.ones(Smooth.DEGREE + 1)])
+    spline = make_lsq_spline(place, readings[rows], knots, k=Smooth.DEGREE)
     smooth, error = readings.copy(), none
     smooth[rows] = spline(place)
     # Where the course crosses several steps within a stretch, their roundings cancel.

@@ -4,14 +4,12 @@ import numpy as np
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Unread
 
 
 def suspect(values: Floats) -> Bools:
     """Return which temperatures in °C are what a sensor leaves that does not answer, or may be."""
-    return np.asarray(
-        (values == 0) | (values <= thresholds.Unread.COLD_C) | (values >= thresholds.Unread.HOT_C)
-    )
+    return np.asarray((values == 0) | (values <= Unread.COLD_C) | (values >= Unread.HOT_C))
 
 
 def unanswered(values: Floats) -> Bools:
@@ -20,17 +18,13 @@ def unanswered(values: Floats) -> Bools:
     nothing = np.zeros(values.size, dtype=bool)
     good = np.flatnonzero(np.isfinite(values) & ~odd)
     which = np.flatnonzero(odd)
-    if (
-        which.size == 0
-        or good.size < 2
-        or which.size > thresholds.Unread.MOST * np.isfinite(values).sum()
-    ):
+    if which.size == 0 or good.size < 2 or which.size > Unread.MOST * np.isfinite(values).sum():
         return nothing
     place = np.searchsorted(good, which)
     before = values[good[np.maximum(place - 1, 0)]]
     after = values[good[np.minimum(place, good.size - 1)]]
     apart = np.minimum(np.abs(values[which] - before), np.abs(values[which] - after))
-    nothing[which[apart > thresholds.Unread.JUMP_K]] = True
+    nothing[which[apart > Unread.JUMP_K]] = True
     return nothing
 
 
@@ -43,23 +37,20 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
     """
     present = np.flatnonzero(np.isfinite(values))
     found: list[tuple[float, float]] = []
-    for _ in range(thresholds.Unread.STUCK_TIMES):
+    for _ in range(Unread.STUCK_TIMES):
         moment, series = times[present], values[present]
-        if series.size < 4 * thresholds.Unread.STUCK_READINGS:
+        if series.size < 4 * Unread.STUCK_READINGS:
             break
         starts = np.flatnonzero(np.concatenate([[True], np.diff(series) != 0]))
         ends = np.append(starts[1:], series.size) - 1
         longest = int(np.argmax(ends - starts))
         first, last = int(starts[longest]), int(ends[longest])
-        if (
-            last - first < thresholds.Unread.STUCK_READINGS
-            or moment[last] - moment[first] < thresholds.Unread.STUCK_S
-        ):
+        if last - first < Unread.STUCK_READINGS or moment[last] - moment[first] < Unread.STUCK_S:
             break
         if series[first] in (series.max(), series.min()):
             break
         others = series.size - (last - first + 1)
-        if others < max(last - first, thresholds.Unread.WINDOW):
+        if others < max(last - first, Unread.WINDOW):
             break
         if not (_always_changes(series[:first]) and _always_changes(series[last + 1 :])):
             break
@@ -70,19 +61,14 @@ def stuck(times: Floats, values: Floats) -> list[tuple[float, float]]:
 
 def _always_changes(series: Floats) -> bool:
     """Return whether readings mostly differ from the ones before, in every stretch of them."""
-    if series.size < thresholds.Unread.WINDOW:
-        return series.size < 2 or bool(
-            np.mean(np.diff(series) != 0) >= thresholds.Unread.CHANGES_ALWAYS
-        )
+    if series.size < Unread.WINDOW:
+        return series.size < 2 or bool(np.mean(np.diff(series) != 0) >= Unread.CHANGES_ALWAYS)
     changes = np.diff(series) != 0
-    windows = changes[: changes.size // thresholds.Unread.WINDOW * thresholds.Unread.WINDOW]
+    windows = changes[: changes.size // Unread.WINDOW * Unread.WINDOW]
     if windows.size == 0:
-        return bool(changes.mean() >= thresholds.Unread.CHANGES_ALWAYS)
-    shares = windows.reshape(-1, thresholds.Unread.WINDOW).mean(axis=1)
-    return bool(
-        changes.mean() >= thresholds.Unread.CHANGES_MOSTLY
-        and shares.min() >= thresholds.Unread.CHANGES_ALWAYS
-    )
+        return bool(changes.mean() >= Unread.CHANGES_ALWAYS)
+    shares = windows.reshape(-1, Unread.WINDOW).mean(axis=1)
+    return bool(changes.mean() >= Unread.CHANGES_MOSTLY and shares.min() >= Unread.CHANGES_ALWAYS)
 
 
 def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, list[Caution]]:

@@ -8,7 +8,7 @@ from scipy.linalg.blas import dtbsv
 from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal import thresholds
+from gelassen.core.signal.thresholds import Whitening
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,9 +61,9 @@ def _recursions(size: int) -> Floats:
 @cache
 def _filters() -> tuple[Floats, Floats]:
     filters = [(0.0, 0.0)]
-    for memory in thresholds.Whitening.MEMORIES:
+    for memory in Whitening.MEMORIES:
         fade = float(np.exp(-1 / memory))
-        for share in thresholds.Whitening.WHITE_SHARES:
+        for share in Whitening.WHITE_SHARES:
             # Differences x(t) - fade x(t-1) are a moving average: its two covariances give it.
             alone = (1 - share) * (1 - fade**2) + share * (1 + fade**2)
             ratio = -fade * share / alone

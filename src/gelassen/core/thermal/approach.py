@@ -17,7 +17,7 @@ from functools import cache
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import Fit
 
 
 def log_missing(elapsed: Floats, bend: float, start_share: float) -> Floats:
@@ -55,7 +55,7 @@ def log_missing_slope(elapsed: Floats, bend: float, start_share: float) -> Float
 @cache
 def _table(bend: float) -> tuple[Floats, Floats]:
     """Return times (in final time constants) and the logarithm of what is missing, from y = 0."""
-    logs = np.linspace(0.0, -priors.Fit.SHAPE_END, 2401)
+    logs = np.linspace(0.0, -Fit.SHAPE_END, 2401)
     share = -np.expm1(logs)
     with np.errstate(divide="ignore"):
         speed = -np.expm1((1 + bend) * np.log(share))

@@ -11,10 +11,10 @@ from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
 from gelassen.core.signal.smooth_steps import unstepped
-from gelassen.core.thermal import priors
 from gelassen.core.thermal.fanless import fanless_chance
 from gelassen.core.thermal.load_bins import LoadBins
 from gelassen.core.thermal.power_effect import power_effect, settled_power
+from gelassen.core.thermal.priors import Boost, Doubt, Fit, Start
 from gelassen.core.thermal.reference_place import BESIDE, ROOM, Place, places
 from gelassen.core.thermal.relaxation import Relaxation
 from gelassen.core.thermal.relaxation_fit import (
@@ -150,7 +150,7 @@ def fit_heating(
     parts = []
     for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
         weight = float(relaxation.weights[relaxation.supposed == number].sum())
-        if weight > priors.Fit.NO_PART:
+        if weight > Fit.NO_PART:
             course = relaxation.under(number).mean_course(load.length_s)
             left = account.series - course(bins.middle_s)
             parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
@@ -245,19 +245,17 @@ class _Load:
             passages = relaxation.passages() if look.place is ROOM else [(look.place.lag_s, 1.0)]
             felt = _as_felt(self.room, passages, grid.step_s)
             conditions = conditions + felt
-            gain = look.place.gain_in_doubt * (1 - priors.Doubt.SURER_FANLESS * fanless)
+            gain = look.place.gain_in_doubt * (1 - Doubt.SURER_FANLESS * fanless)
             doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
             if look.place is ROOM:
-                doubts.append(
-                    priors.Doubt.ROOM_HELD * (felt - lagged(felt, grid.step_s, priors.Doubt.HELD_S))
-                )
+                doubts.append(Doubt.ROOM_HELD * (felt - lagged(felt, grid.step_s, Doubt.HELD_S)))
         if self.watts is not None and look.place is ROOM:
             rise = self.curve - conditions
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
             if effect is not None:
                 conditions = conditions + effect.wander_k
-                doubts += [priors.Doubt.WANDER * effect.wander_k, effect.leakage_doubt_k]
+                doubts += [Doubt.WANDER * effect.wander_k, effect.leakage_doubt_k]
         rise = self.curve - conditions
         tails = self.bins.tails(rise, *(SUPPOSED if last else ()))
         noise = self._noise(look.rise - approach)
@@ -283,7 +281,7 @@ class _Load:
 
     def _freedom(self, density: float, std: float) -> float:
         """Return by how many independent stretches the noise is known."""
-        return float(np.clip(self.length_s * std**2 / density, *priors.Doubt.FREEDOM))
+        return float(np.clip(self.length_s * std**2 / density, *Doubt.FREEDOM))
 
     def _approach(self, look: _Look) -> Floats:
         course = look.relaxation.mean_course(self.length_s)
@@ -306,22 +304,22 @@ def _before_the_log(
     Rest and the quickest parts belong to the rise of the first readings as well. They are about half of
     what is seen where the log begins with the load, and little where it begins long after it.
     """
-    first = grid.times_s <= grid.times_s[0] + priors.Start.FIRST_S
-    if room is None or span.start_s > grid.times_s[0] + priors.Start.FIRST_S:
+    first = grid.times_s <= grid.times_s[0] + Start.FIRST_S
+    if room is None or span.start_s > grid.times_s[0] + Start.FIRST_S:
         return ()
     rise = curve - room
     start_k, end_k = (
         _mean(rise[first]),
-        _mean(rise[grid.times_s >= span.end_s - priors.Start.FIRST_S]),
+        _mean(rise[grid.times_s >= span.end_s - Start.FIRST_S]),
     )
     done_k = start_k - 0.5 * abs(end_k - start_k)
-    return ((done_k, priors.Start.UNSEEN_S),) if done_k > 0 else ()
+    return ((done_k, Start.UNSEEN_S),) if done_k > 0 else ()
 
 
 def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     """Return how many seconds at the start of a load are left out: power's boost, or up to a minute."""
     length = span.end_s - span.start_s
-    usual = min(priors.Boost.USUAL_S, 0.05 * length)
+    usual = min(Boost.USUAL_S, 0.05 * length)
     if watts is None:
         return usual
     under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
@@ -329,14 +327,14 @@ def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     # The first reading may still be ramping up; a boost is what lies above the usual from then on.
     ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
     boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
-    return max(min(boost, priors.Boost.MOST_OF_LOAD * length), usual)
+    return max(min(boost, Boost.MOST_OF_LOAD * length), usual)
 
 
 def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools) -> float:
     """Return which share of the settled rise was there when the load began."""
     settled = relaxation.quantile(relaxation.settled, 0.5)
     if not over or settled <= 1:
-        return priors.Start.USUAL_SHARE
+        return Start.USUAL_SHARE
     rest = rise[before & np.isfinite(rise)]
     start = (
         float(np.median(rest))

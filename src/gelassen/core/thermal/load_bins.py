@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.grid import Grid
 from gelassen.core.signal.noise import noise_covariance
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import Doubt, Fit
 from gelassen.core.thermal.relaxation_fit import Account
 from gelassen.core.thermal.slow_bodies import ANY, SlowTails, TailSize
 
@@ -56,7 +56,7 @@ class LoadBins:
         """Return the same with what the steps of a reference that moves leave in doubt."""
         sizes = self._means(error)
         near = np.abs(np.sqrt(self.middle_s)[:, None] - np.sqrt(self.middle_s))
-        alike = np.exp(-near / (priors.Doubt.ALIKE * np.sqrt(self._whole_s)))
+        alike = np.exp(-near / (Doubt.ALIKE * np.sqrt(self._whole_s)))
         return replace(self, _rounding=np.outer(sizes, sizes) * alike)
 
     def tails(self, rise: Floats, *sizes: TailSize) -> list[SlowTails]:
@@ -73,19 +73,17 @@ class LoadBins:
     ) -> list[Account]:
         """Return the means of the rise with their covariance, one account for each kind of tails."""
         series, middle = self._means(rise), self.middle_s
-        rough_k = (
-            priors.Doubt.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * self._whole_s))
-        )
+        rough_k = Doubt.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * self._whole_s))
         density, scatter_k = noise
         covariance = noise_covariance(middle, self.duration_s, density, scatter_k**2)
         covariance += np.diag(self._hidden_k**2 + rough_k**2) + self._rounding
         apart_s = np.abs(middle[:, None] - middle)
         power, room = self._logged
         if not power:
-            unlogged_k = priors.Doubt.UNLOGGED_WANDER * float(np.ptp(series))
-            covariance += unlogged_k**2 * np.exp(-apart_s / priors.Doubt.WANDER_S)
+            unlogged_k = Doubt.UNLOGGED_WANDER * float(np.ptp(series))
+            covariance += unlogged_k**2 * np.exp(-apart_s / Doubt.WANDER_S)
         if not room:
-            covariance += priors.Doubt.UNLOGGED_ROOM_K**2 * np.exp(-apart_s / priors.Doubt.ROOM_S)
+            covariance += Doubt.UNLOGGED_ROOM_K**2 * np.exp(-apart_s / Doubt.ROOM_S)
         for doubt in doubts:
             column = self._means(doubt)
             covariance += np.outer(column, column)
@@ -115,6 +113,6 @@ def _bins(elapsed_s: Floats, step_s: float) -> NDArray[np.int64]:
     length = elapsed_s[-1] - elapsed_s[0]
     edges = [float(elapsed_s[0])]
     while edges[-1] < elapsed_s[-1]:
-        width = np.clip(0.08 * (edges[-1] + step_s), step_s, max(length / priors.Fit.BINS, step_s))
+        width = np.clip(0.08 * (edges[-1] + step_s), step_s, max(length / Fit.BINS, step_s))
         edges.append(edges[-1] + float(width))
     return np.clip(np.searchsorted(edges, elapsed_s, side="right") - 1, 0, len(edges) - 1)

@@ -8,7 +8,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import Power
 from gelassen.core.thermal.relaxation import Relaxation
 
 
@@ -63,12 +63,12 @@ def settled_power(
 
 def _per_kelvin(share: Floats, course: Floats, step_s: float) -> tuple[float, float]:
     """Return the share of power gained per kelvin, and its standard uncertainty."""
-    per_k, known = priors.Power.USUAL_PER_K, priors.Power.SPREAD_PER_K**-2.0
+    per_k, known = Power.USUAL_PER_K, Power.SPREAD_PER_K**-2.0
     for _ in range(2):
         density = max(noise_density(share - per_k * course, step_s), 1e-8)
         told = step_s / density
         information = told * float(course @ course) + known
-        per_k = (told * float(course @ share) + known * priors.Power.USUAL_PER_K) / information
+        per_k = (told * float(course @ share) + known * Power.USUAL_PER_K) / information
     return per_k, information**-0.5
 
 
@@ -88,7 +88,7 @@ class _Answer:
 
     def to(self, share: Floats, step_s: float) -> Floats:
         """Return the answers to several courses of the power, one row each."""
-        answer = self._at_once_k * lagged(share, step_s, priors.Power.AT_ONCE_S)
+        answer = self._at_once_k * lagged(share, step_s, Power.AT_ONCE_S)
         for tau, gain in self._responses:
             answer = answer + gain * lagged(share, step_s, tau)
         return np.asarray(self._whole * answer)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import Reference
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +37,10 @@ def places(
     if coolant:
         return ((BESIDE, 1.0),)
     rises_k, part_k = _rises(reference_c), _moves(part_c)
-    if rises_k < max(priors.Reference.RISES_K, priors.Reference.RISES_SHARE * part_k):
+    if rises_k < max(Reference.RISES_K, Reference.RISES_SHARE * part_k):
         return ((ROOM, 1.0),)
     chance = (
-        priors.Reference.WARMED
-        if rises_k >= priors.Reference.WARMED_SHARE * part_k
-        else priors.Reference.NOT_WARMED
+        Reference.WARMED if rises_k >= Reference.WARMED_SHARE * part_k else Reference.NOT_WARMED
     )
     return (ROOM, 1 - chance), (BESIDE, chance)
 
@@ -51,9 +49,7 @@ def likeliest_place(part_c: Floats, reference_c: Floats, coolant: bool | None = 
     """Return where the reference most likely is, at a first look."""
     if coolant is not None:
         return BESIDE if coolant else ROOM
-    warmed = _rises(reference_c) >= max(
-        priors.Reference.RISES_K, priors.Reference.WARMED_SHARE * _moves(part_c)
-    )
+    warmed = _rises(reference_c) >= max(Reference.RISES_K, Reference.WARMED_SHARE * _moves(part_c))
     return BESIDE if warmed else ROOM
 
 
@@ -64,7 +60,7 @@ def _rises(values: Floats) -> float:
         return 0.0
     part = max(present.size // 20, 1)
     rises = float(present[-part:].mean() - present[:part].mean())
-    return rises if rises >= priors.Reference.ONE_WAY * _moves(values) else 0.0
+    return rises if rises >= Reference.ONE_WAY * _moves(values) else 0.0
 
 
 def _moves(values: Floats) -> float:

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
 from gelassen.core.thermal.approach import log_missing
+from gelassen.core.thermal.priors import Fit
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +51,12 @@ class Relaxation:
         picked = {name: getattr(self, name)[rows] for name in names}
         return replace(self, **picked, weights=self.weights[rows] / self.weights[rows].sum())
 
-    def mean_course(self, until_s: float, draws: int = priors.Fit.MEAN_DRAWS) -> CubicSpline:
+    def mean_course(self, until_s: float, draws: int = Fit.MEAN_DRAWS) -> CubicSpline:
         """Return the mean of some draws as a function of time, without what the reference adds."""
         some = slice(None, None, max(self.settled.size // draws, 1))
         share = self.weights[some] / self.weights[some].sum()
         # Denser where it is steep; the spline between is far better than the readings.
-        knots = until_s * np.linspace(0, 1, priors.Fit.KNOTS) ** 2.5
+        knots = until_s * np.linspace(0, 1, Fit.KNOTS) ** 2.5
         missing = self._missing(knots[:, None], some).sum(axis=2)
         return CubicSpline(knots, float(share @ self.settled[some]) - missing @ share)
 
@@ -68,7 +68,7 @@ class Relaxation:
         `less` is taken off the curves, one row for each account of the readings. After `end_s`, where
         readings end, each draw goes astray by so much of what it rises from there.
         """
-        some = slice(None, None, max(self.settled.size // priors.Fit.BAND_DRAWS, 1))
+        some = slice(None, None, max(self.settled.size // Fit.BAND_DRAWS, 1))
         weights = self.weights[some] / self.weights[some].sum()
         curves = self.settled[some] - self._missing(elapsed_s[:, None], some).sum(axis=2)
         at_end = self.settled[some] - self._missing(np.array([[end_s]]), some).sum(axis=2)
@@ -97,7 +97,7 @@ class Relaxation:
             middle = float(np.exp(part.weights @ logs))
             # The list is coarse: no interval is narrower than the distance between its entries.
             low, high = (float(np.exp(end)) for end in ends)
-            near = priors.Fit.RATIO**0.25
+            near = Fit.RATIO**0.25
             answers.append((middle, min(low, middle / near), max(high, middle * near)))
         return tuple(answers)
 

@@ -24,8 +24,8 @@ from scipy.linalg import solve_triangular
 from scipy.special import logsumexp, ndtr
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
 from gelassen.core.thermal.approach import log_missing, log_missing_slope
+from gelassen.core.thermal.priors import Bends, Doubt, Fit, Slowest, WrongSign
 from gelassen.core.thermal.relaxation import Relaxation, TimeConstantSets
 from gelassen.core.thermal.subsets import gains_of
 
@@ -41,9 +41,9 @@ class Account:
 
 def time_constant_list(interval_s: float) -> Floats:
     """Return the time constants to try, for samples this far apart."""
-    shortest = max(priors.Fit.SHORTEST_S, 2 * interval_s)
-    count = max(int(np.log(priors.Fit.LONGEST_S / shortest) / np.log(priors.Fit.RATIO)), 3)
-    return np.asarray(shortest * priors.Fit.RATIO ** np.arange(count + 1), dtype=float)
+    shortest = max(Fit.SHORTEST_S, 2 * interval_s)
+    count = max(int(np.log(Fit.LONGEST_S / shortest) / np.log(Fit.RATIO)), 3)
+    return np.asarray(shortest * Fit.RATIO ** np.arange(count + 1), dtype=float)
 
 
 def fit_relaxation(
@@ -58,7 +58,7 @@ def fit_relaxation(
     fanless: float = 0.0,
     draft: bool = False,
     draws: int = 4000,
-    freedom: float = priors.Doubt.USUAL_FREEDOM,
+    freedom: float = Doubt.USUAL_FREEDOM,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
@@ -99,14 +99,14 @@ def fit_relaxation(
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
-    shares = (1 - fanless) * np.array(
-        [share for _, share in priors.Bends.USUAL]
-    ) + fanless * np.array(priors.Bends.FANLESS)
-    count = len(priors.Bends.USUAL) if start_share is not None else 1
-    bends = [bend for bend, _ in priors.Bends.USUAL[:count]]
+    shares = (1 - fanless) * np.array([share for _, share in Bends.USUAL]) + fanless * np.array(
+        Bends.FANLESS
+    )
+    count = len(Bends.USUAL) if start_share is not None else 1
+    bends = [bend for bend, _ in Bends.USUAL[:count]]
     basis = _basis(elapsed_s, time_constants_s, bends, start_share or 0.0)
     asked = [
-        group.with_bends(count) if group.chosen.shape[1] <= priors.Fit.MOST_BENT else group
+        group.with_bends(count) if group.chosen.shape[1] <= Fit.MOST_BENT else group
         for group in hopeful
     ]
     tried: list[_Solved] = []
@@ -125,7 +125,7 @@ def fit_relaxation(
             models.insert(0, solved)
             best = max(best, solved.best)
         if number == 0:
-            again = _hopeful(every, asked, models, priors.Fit.HOPELESS)
+            again = _hopeful(every, asked, models, Fit.HOPELESS)
         tried += models
         supposed += [number] * len(models)
         # What one account has ruled out, the next does not bring back.
@@ -165,7 +165,7 @@ class _Tried:
         log_weight = np.concatenate([model.log_weight for model in self.solved])
         weight = np.exp(log_weight - log_weight.max())
         log_evidence = float(log_weight.max() + np.log(weight.sum()))
-        weight[weight < priors.Fit.NO_WEIGHT] = 0
+        weight[weight < Fit.NO_WEIGHT] = 0
         weight /= weight.sum()
         settled, amplitudes, constants, bent, picked = _draw(
             self.solved, weight, self.constants, self.bends, draws, freedom
@@ -190,14 +190,14 @@ def _whitened(lower: Floats, values: Floats) -> Floats:
 @cache
 def _time_constant_sets(size: int, most: int, step: int = 1) -> list[TimeConstantSets]:
     """Return the sets to try, by their number of members; the slowest from every `step`-th entry."""
-    quick = range(0, size, priors.Fit.QUICK_EVERY)
+    quick = range(0, size, Fit.QUICK_EVERY)
     groups = [np.arange(0, size, step)[:, None]]
     for count in range(2, most + 1):
         chosen = [
             (*members, slowest)
             for members in combinations(quick, count - 1)
-            if all(b - a >= priors.Fit.APART for a, b in pairwise(members))
-            for slowest in range(members[-1] + priors.Fit.APART, size, step)
+            if all(b - a >= Fit.APART for a, b in pairwise(members))
+            for slowest in range(members[-1] + Fit.APART, size, step)
         ]
         if chosen:
             groups.append(np.array(chosen))
@@ -213,7 +213,7 @@ def _basis(
 ) -> Floats:
     """Return columns for each bend: the settled value, quick parts, slowest parts, their shifts."""
     ages = elapsed_s[:, None] / constants_s
-    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, :: priors.Fit.QUICK_EVERY])]
+    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, :: Fit.QUICK_EVERY])]
     columns = []
     for bend in bends:
         slowest = np.exp(log_missing(ages, bend, start_share))
@@ -265,13 +265,13 @@ def _log_prior(
     Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
     fan they take longer; this does not count where something else is known of the slowest.
     """
-    without = (1 - priors.Slowest.FANLESS_OTHERWISE) * fanless if told is None else 0.0
-    slowest = told or priors.Slowest.USUAL
+    without = (1 - Slowest.FANLESS_OTHERWISE) * fanless if told is None else 0.0
+    slowest = told or Slowest.USUAL
     logs = [
         -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
-        for usual_s, spread in (slowest, priors.Slowest.FANLESS)
+        for usual_s, spread in (slowest, Slowest.FANLESS)
     ]
-    narrower = slowest[1] / priors.Slowest.FANLESS[1]  # and so higher
+    narrower = slowest[1] / Slowest.FANLESS[1]  # and so higher
     return np.asarray(logsumexp(logs, axis=0, b=[[1 - without], [without * narrower]]))
 
 
@@ -317,23 +317,23 @@ def _solve(
     count = chosen.shape[1]
     size = constants.size
     first = np.zeros((len(chosen), 1), dtype=int)
-    quick = 1 + chosen[:, :-1] // priors.Fit.QUICK_EVERY
-    slowest = 1 + -(-size // priors.Fit.QUICK_EVERY) + chosen[:, -1:]
+    quick = 1 + chosen[:, :-1] // Fit.QUICK_EVERY
+    slowest = 1 + -(-size // Fit.QUICK_EVERY) + chosen[:, -1:]
     columns = np.concatenate([first, quick, slowest, slowest + size], axis=1)
     rows = columns + normal.gram.shape[1] * group.bent[:, None]
     # What is missing at the start is of the order of what was seen; a shift is half an entry.
-    allowed = np.full(count + 1, priors.Fit.MISSING * normal.change)
-    allowed[-1] = 0.3 * np.log(priors.Fit.RATIO) * normal.change
+    allowed = np.full(count + 1, Fit.MISSING * normal.change)
+    allowed[-1] = 0.3 * np.log(Fit.RATIO) * normal.change
     ridge = np.append(0.0, allowed**-2.0)
     gain, log_det = gains_of(normal.gram, normal.right, rows, columns, ridge)
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
     evidence += log_prior[group.bent, chosen[:, -1]] - np.log(group.alike)
     # Solutions, and what to expect of their signs, are asked for only where the set may count.
-    expected = np.full(len(chosen), priors.WrongSign.NEVER)
+    expected = np.full(len(chosen), WrongSign.NEVER)
     estimate = np.empty(columns.shape)
     asked = np.zeros(len(chosen), dtype=bool)
     # No set counts for more than its evidence: the best few tell where the others need not be asked.
-    bar = max(evidence.max() - priors.Fit.FEW, best + np.log(priors.Fit.NO_WEIGHT))
+    bar = max(evidence.max() - Fit.FEW, best + np.log(Fit.NO_WEIGHT))
     while True:
         which = np.flatnonzero(~asked & (evidence > bar))
         if which.size == 0:
@@ -348,7 +348,7 @@ def _solve(
         wrong = _wrong_sign(amplitudes, constants[chosen[which]], normal.change)
         expected[which] = (right + (1 - right) * wrong).prod(axis=1)
         best = max(best, float((evidence[which] + np.log(expected[which])).max()))
-        bar = best + np.log(priors.Fit.NO_WEIGHT)
+        bar = best + np.log(Fit.NO_WEIGHT)
     log_weight = evidence + np.log(expected)
     kept = asked & (log_weight > bar)
     return _Solved(
@@ -369,11 +369,9 @@ def _wrong_sign(amplitudes: Floats, constants: Floats, change: float) -> Floats:
     used = np.isfinite(constants)
     last = used.copy()
     last[:, :-1] &= ~used[:, 1:]
-    size = np.minimum(amplitudes, 0.0) / (priors.WrongSign.SIZE * change)
-    slow = priors.WrongSign.SLOW * np.maximum(np.exp(-0.5 * size**2), priors.WrongSign.NEVER)
-    return np.where(
-        last | (used & (constants > priors.WrongSign.SLOW_S)), slow, priors.WrongSign.FAST
-    )
+    size = np.minimum(amplitudes, 0.0) / (WrongSign.SIZE * change)
+    slow = WrongSign.SLOW * np.maximum(np.exp(-0.5 * size**2), WrongSign.NEVER)
+    return np.where(last | (used & (constants > WrongSign.SLOW_S)), slow, WrongSign.FAST)
 
 
 def _sign_factor(
@@ -422,7 +420,5 @@ def _draw(
         bends[rows] = bend_list[model.sets.bent[which]]
         slowest = theta[:, -2]
         shift = theta[:, -1] / np.where(np.abs(slowest) > 1e-9, slowest, np.inf)
-        constants[rows, count - 1] *= np.exp(
-            shift.clip(-np.log(priors.Fit.RATIO), np.log(priors.Fit.RATIO))
-        )
+        constants[rows, count - 1] *= np.exp(shift.clip(-np.log(Fit.RATIO), np.log(Fit.RATIO)))
     return settled, amplitudes, constants, bends, picked

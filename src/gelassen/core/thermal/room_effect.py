@@ -19,7 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import RoomEffect as At
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,19 +41,16 @@ class Equations:
     def with_rooms(self, rooms_c: Floats, effect: RoomEffect) -> "Equations":
         """Return the same with one more column, the room's, and one more row: what is usual of it."""
         column = rooms_c - rooms_c.mean()
-        factor = priors.RoomEffect.LARGE / effect.spread
+        factor = At.LARGE / effect.spread
         design = np.column_stack([self.design, column])
         usual = np.append(np.zeros(self.design.shape[1]), factor)
         return Equations(
             np.append(self.observed, factor * effect.usual),
             np.vstack([design, usual]),
-            np.append(self.own, priors.RoomEffect.LARGE**2),
+            np.append(self.own, At.LARGE**2),
         )
 
 
 def rooms_differ(rooms_c: Floats) -> bool:
     """Say whether all rooms are known and not alike."""
-    return bool(
-        np.isfinite(rooms_c).all()
-        and priors.RoomEffect.ALIKE_K < np.ptp(rooms_c) < priors.RoomEffect.NO_ROOM_K
-    )
+    return bool(np.isfinite(rooms_c).all() and At.ALIKE_K < np.ptp(rooms_c) < At.NO_ROOM_K)

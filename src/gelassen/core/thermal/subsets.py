@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal import priors
+from gelassen.core.thermal.priors import Fit
 
 
 def gains_of(
@@ -47,7 +47,7 @@ def gains_of(
         for k in range(i):
             pivot -= row[k] ** 2
             below = below - row[k] * target[k]
-        lost |= ~(pivot > priors.Fit.LOST_DIGITS * diagonal)
+        lost |= ~(pivot > Fit.LOST_DIGITS * diagonal)
         root = np.sqrt(np.where(lost, 1.0, pivot))
         row.append(root)
         factor.append(row)

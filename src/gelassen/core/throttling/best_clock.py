@@ -5,7 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median, usual_gap_s
 from gelassen.core.signal.noise import noise_std, step_size
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import BestClock
 
 
 def best_clock(
@@ -29,17 +29,17 @@ def best_clock(
         return float("nan")
     start = float(times[loaded][0])
     length = float(times[loaded][-1]) - start
-    cold = loaded & (times <= start + min(thresholds.BestClock.COLD_S, 0.1 * length))
+    cold = loaded & (times <= start + min(BestClock.COLD_S, 0.1 * length))
     later = loaded & ~cold
     best = _held_highest(times, running_median(level, times, 9.0)[later if later.any() else loaded])
-    early = cold & (times > start + thresholds.BestClock.RISING_S)
+    early = cold & (times > start + BestClock.RISING_S)
     if not early.any() or not later.any():
         return best
     smooth = running_median(level, times, 3.0)
     cold_best = float(np.nanmax(smooth[early]))
     if not cold_best > best:
         return best
-    hot = later & (times <= start + 2 * thresholds.BestClock.COLD_S)
+    hot = later & (times <= start + 2 * BestClock.COLD_S)
     if hot.any() and near[hot].mean() > 0.5:
         return cold_best
     if power is not None and _ends_a_boost(times, smooth, power, early, cold_best):
@@ -53,27 +53,25 @@ def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]
     Steps of the clock of a few per cent together with scatter pass for a loss now and then; the second
     answer looks at more seconds and asks for more.
     """
-    smooth = running_median(clock, times, thresholds.BestClock.GLANCE_S)
-    glance = smooth < (1 - thresholds.BestClock.SAG_SHARE) * best
+    smooth = running_median(clock, times, BestClock.GLANCE_S)
+    glance = smooth < (1 - BestClock.SAG_SHARE) * best
     scatter = _scatter(clock)
     if not best > scatter:
         return glance, glance
     scatter /= best
-    look_s = thresholds.BestClock.GLANCE_S * (scatter / thresholds.BestClock.QUIET_SHARE) ** 2
-    if not look_s > thresholds.BestClock.GLANCE_S:
+    look_s = BestClock.GLANCE_S * (scatter / BestClock.QUIET_SHARE) ** 2
+    if not look_s > BestClock.GLANCE_S:
         return glance, glance
-    longer = running_median(clock, times, min(look_s, thresholds.BestClock.LOOK_S))
-    return glance, longer < (1 - thresholds.BestClock.SAG_SHARE - scatter) * best
+    longer = running_median(clock, times, min(look_s, BestClock.LOOK_S))
+    return glance, longer < (1 - BestClock.SAG_SHARE - scatter) * best
 
 
 def single_losses(clock: Floats, best: Floats | float) -> Bools:
     """Return which single readings lie below the best by more than it sags, and than they scatter."""
-    usual = clock[np.isfinite(clock) & (clock >= (1 - thresholds.BestClock.SAG_SHARE) * best)]
+    usual = clock[np.isfinite(clock) & (clock >= (1 - BestClock.SAG_SHARE) * best)]
     apart = np.abs(np.diff(usual))
     scatter = float(np.median(apart)) / (0.6745 * np.sqrt(2)) if apart.size else 0.0
-    return np.asarray(
-        np.isfinite(clock) & (clock < (1 - thresholds.BestClock.SAG_SHARE) * best - 4 * scatter)
-    )
+    return np.asarray(np.isfinite(clock) & (clock < (1 - BestClock.SAG_SHARE) * best - 4 * scatter))
 
 
 def _scatter(clock: Floats) -> float:
@@ -86,7 +84,7 @@ def _held_highest(times: Floats, values: Floats) -> float:
     """Return the highest level held for some seconds, so that it is not the top of the scatter."""
     most = int(
         np.clip(
-            round(thresholds.BestClock.BEST_HELD_S / usual_gap_s(times)),
+            round(BestClock.BEST_HELD_S / usual_gap_s(times)),
             min(5, values.size),
             values.size,
         )
@@ -103,22 +101,17 @@ def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boo
         return False
     end = float(times[last + slower[0] - 1])
     gap_s = usual_gap_s(times)
-    begin_s, fewest = end - max(5.0, 2.5 * gap_s), 2 if gap_s < thresholds.BestClock.SELDOM_S else 1
+    begin_s, fewest = end - max(5.0, 2.5 * gap_s), 2 if gap_s < BestClock.SELDOM_S else 1
     begin_s = max(begin_s, float(times[early][0]) - 0.5 * gap_s)
     before = power[(times > begin_s) & (times <= (end - 1 if gap_s < 1.5 else end))]
-    level_s = max(thresholds.BestClock.LEVEL_S, 12 * gap_s)
-    after = power[
-        (times > end + thresholds.BestClock.FALL_S)
-        & (times <= end + thresholds.BestClock.FALL_S + level_s)
-    ]
+    level_s = max(BestClock.LEVEL_S, 12 * gap_s)
+    after = power[(times > end + BestClock.FALL_S) & (times <= end + BestClock.FALL_S + level_s)]
     before, after = before[np.isfinite(before)], after[np.isfinite(after)]
     if before.size < fewest or after.size < 10:
         return False
     at_once = float(np.median(after[: max(after.size // 10, 2)]))
-    if at_once > (1 - thresholds.BestClock.BOOST_POWER_SHARE) * float(np.median(before)):
+    if at_once > (1 - BestClock.BOOST_POWER_SHARE) * float(np.median(before)):
         return False
     thirds = [float(np.median(part)) for part in np.array_split(after, 3)]
     by_chance = 3 * noise_std(after) / np.sqrt(after.size / 3)
-    return bool(
-        np.ptp(thirds) <= thresholds.BestClock.LEVEL_SHARE * float(np.median(after)) + by_chance
-    )
+    return bool(np.ptp(thirds) <= BestClock.LEVEL_SHARE * float(np.median(after)) + by_chance)

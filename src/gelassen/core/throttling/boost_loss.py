@@ -10,8 +10,8 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median, spans_of, tidied, within
 from gelassen.core.signal.noise import noise_std, step_size
-from gelassen.core.throttling import thresholds
 from gelassen.core.throttling.power_limit import keeps_level_over, no_slope
+from gelassen.core.throttling.thresholds import BoostLoss
 
 
 def lost_gradually(
@@ -39,69 +39,65 @@ def lost_gradually(
     gradual = np.zeros(times.size, dtype=bool)
     if not lost.any():
         return gradual
-    watts = running_median(power, times, thresholds.BoostLoss.SMOOTH_S)
-    clocks = None if clock is None else running_median(clock, times, thresholds.BoostLoss.SMOOTH_S)
+    watts = running_median(power, times, BoostLoss.SMOOTH_S)
+    clocks = None if clock is None else running_median(clock, times, BoostLoss.SMOOTH_S)
     step = 0.0 if clock is None else step_size(clock[loaded]) / best
     free = loaded & ~lost & np.isfinite(temperature)
     scatter = noise_std(power[loaded])
     for start, end in spans_of(times, tidied(times, lost)):
         span = within(times, start, end)
-        before = _among(
-            times,
-            free,
-            start - thresholds.BoostLoss.BEFORE_S[0],
-            start - thresholds.BoostLoss.BEFORE_S[1],
-        )
+        before = _among(times, free, *(start - ago for ago in BoostLoss.BEFORE_S))
         if not before.any():
             continue  # from the beginning on
-        after = _among(
-            times,
-            loaded,
-            start + thresholds.BoostLoss.AFTER_S[0],
-            min(start + thresholds.BoostLoss.AFTER_S[1], end),
-        )
+        first, last = (start + later for later in BoostLoss.AFTER_S)
+        after = _among(times, loaded, first, min(last, end))
         if not after.any():
             after = _among(times, loaded, start, end)
         warmed = _middle(temperature[after]) - _middle(temperature[before])
         warmer_k = warmed if warmed > 0 else 0.0  # not read: not warmer
-        if (
-            _fell(watts, before, after)
-            > thresholds.BoostLoss.POWER_SHARE + thresholds.BoostLoss.POWER_PER_K * warmer_k
-        ):
+        if _fell(watts, before, after) > BoostLoss.POWER_SHARE + BoostLoss.POWER_PER_K * warmer_k:
             continue
         if clocks is not None:
-            least = max(
-                thresholds.BoostLoss.CLOCK_SHARE + thresholds.BoostLoss.CLOCK_PER_K * warmer_k,
-                thresholds.BoostLoss.STEPS * step,
-            )
-            if _fell(clocks, before, after) > least:
+            most = BoostLoss.CLOCK_SHARE + BoostLoss.CLOCK_PER_K * warmer_k
+            if _fell(clocks, before, after) > max(most, BoostLoss.STEPS * step):
                 continue
-            low, high = (
-                thresholds.BoostLoss.ON_THE_WAY
-                if step < thresholds.BoostLoss.FINE
-                else (thresholds.BoostLoss.ON_THE_WAY[0] - step, 1.0)
-            )
-            way = free & (times < start) & (clocks >= low * best) & (clocks <= high * best)
-            count, level = int(way.sum()), _middle(watts[span])
-            if count < thresholds.BoostLoss.FEWEST and step < thresholds.BoostLoss.FINE:
-                continue  # it passed too fast for warmth
-            in_steps = (
-                step >= thresholds.BoostLoss.FINE
-                and 1 - _middle(clocks[span]) / best <= thresholds.BoostLoss.STEPS * step
-            )
-            if count >= thresholds.BoostLoss.FEWEST and not in_steps:
-                by_chance = 2.5 * scatter / np.sqrt(count)
-                alike = (
-                    abs(_middle(watts[way]) - level)
-                    <= thresholds.BoostLoss.LEVEL_SHARE * level + by_chance
-                )
-                way[span] = True
-                if alike and no_slope(temperature[way], power[way], level):
-                    continue
-            if keeps_level_over(temperature[span], power[span], level):
+            earlier = free & (times < start)
+            if _on_a_limit(temperature, power, watts, clocks / best, earlier, span, step, scatter):
                 continue
         gradual[span] = True
     return gradual
+
+
+def _on_a_limit(
+    temperature: Floats,
+    power: Floats,
+    watts: Floats,
+    clock_share: Floats,
+    earlier: Bools,
+    span: slice,
+    step: float,
+    scatter: float,
+) -> bool:
+    """Say whether a loss shows a power limit: it came too fast for warmth, or power kept its level.
+
+    `watts` is the smoothed power, `clock_share` the smoothed clock as a share of the best, `step` that of
+    its sensor, `earlier` the free samples before the loss, `scatter` that of the power.
+    """
+    fine = step < BoostLoss.FINE
+    low, high = BoostLoss.ON_THE_WAY if fine else (BoostLoss.ON_THE_WAY[0] - step, 1.0)
+    way = earlier & (clock_share >= low) & (clock_share <= high)
+    count, level = int(way.sum()), _middle(watts[span])
+    if count < BoostLoss.FEWEST and fine:
+        return True
+    in_steps = not fine and 1 - _middle(clock_share[span]) <= BoostLoss.STEPS * step
+    if count >= BoostLoss.FEWEST and not in_steps:
+        by_chance = 2.5 * scatter / np.sqrt(count)
+        apart = abs(_middle(watts[way]) - level)
+        way[span] = True
+        alike = apart <= BoostLoss.LEVEL_SHARE * level + by_chance
+        if alike and no_slope(temperature[way], power[way], level):
+            return True
+    return bool(keeps_level_over(temperature[span], power[span], level))
 
 
 def _among(times: Floats, where: Bools, start_s: float, end_s: float) -> Bools:

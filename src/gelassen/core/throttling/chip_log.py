@@ -16,7 +16,7 @@ from gelassen.core.foundation.inputs import (
 from gelassen.core.recording.under_load import under_load
 from gelassen.core.signal.flags import forward
 from gelassen.core.signal.renewal import bridged
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import ChipLog as At
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +60,7 @@ def read_chip_log(
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
     # A load that was not read for a while has not stopped for that.
-    load = None if load is None else bridged(times, load, thresholds.ChipLog.LOAD_UNREAD_S)
+    load = None if load is None else bridged(times, load, At.LOAD_UNREAD_S)
     return ChipLog(
         times=times,
         temperature=temperature,

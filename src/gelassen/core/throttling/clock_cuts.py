@@ -11,7 +11,7 @@ from gelassen.core.signal.flags import (
     usual_gap_s,
     within,
 )
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import ClockCuts
 
 
 def cut_by_heat(
@@ -40,25 +40,23 @@ def cut_by_heat(
     given_back = False
     if not near.any():
         return cut
-    reach_s = max(thresholds.ClockCuts.AT_CUT_S, 1.5 * usual_gap_s(times))
+    reach_s = max(ClockCuts.AT_CUT_S, 1.5 * usual_gap_s(times))
     hottest = float(np.nanmax(temperature))
     for start, end in spans_of(times, slow):
         around = within(times, start - reach_s, start + 2)
         # Once a cut was given back, those that slow readings catch a little later are cuts, too.
-        warm = temperature[around] >= hottest - thresholds.ClockCuts.CUTS_AGAIN_WITHIN_K
+        warm = temperature[around] >= hottest - ClockCuts.CUTS_AGAIN_WITHIN_K
         if not (warm if given_back else near[around]).any():
             continue
         before = clock[within(times, start - reach_s, start - ahead_s)]
         after = clock[within(times, start, min(start + reach_s, end))]
         if not (np.isfinite(before).any() and np.isfinite(after).any()):
             continue
-        if np.nanmedian(after) > (1 - thresholds.ClockCuts.SUDDEN_SHARE) * np.nanmax(before):
+        if np.nanmedian(after) > (1 - ClockCuts.SUDDEN_SHARE) * np.nanmax(before):
             continue
         works_on = loaded[within(times, end, end + reach_s)][1:].any()
         at_end = temperature[within(times, end - 2, end)]
-        given_back |= bool(
-            works_on and (at_end > hottest - thresholds.ClockCuts.GIVEN_BACK_WITHIN_K).any()
-        )
+        given_back |= bool(works_on and (at_end > hottest - ClockCuts.GIVEN_BACK_WITHIN_K).any())
         if given_back:
             cut[within(times, start, end)] = True
     return cut
@@ -73,7 +71,7 @@ def cut_again_and_again(
     """
     ahead_s = 0.5 * usual_gap_s(times)
     cut = low & cut_by_heat(times, temperature, clock, low, near, loaded, ahead_s)
-    several = len(spans_of(times, cut)) >= thresholds.ClockCuts.AGAIN
+    several = len(spans_of(times, cut)) >= ClockCuts.AGAIN
     return cut if several else np.zeros(times.size, dtype=bool)
 
 
@@ -94,14 +92,12 @@ def lowered_at_limit(
     """
     begun, close = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
     gap_s = usual_gap_s(times)
-    reach_s = max(thresholds.ClockCuts.AT_CUT_S, 1.5 * gap_s)
-    within_k = max(thresholds.ClockCuts.STAYS_WITHIN_K, near_k + 2)
+    reach_s = max(ClockCuts.AT_CUT_S, 1.5 * gap_s)
+    within_k = max(ClockCuts.STAYS_WITHIN_K, near_k + 2)
     warm = running_median(temperature, times, 5.0) >= limit_c - within_k
     held = forward(clock)
     drops = np.append(0.0, -np.diff(held) / held[:-1].clip(1e-9))
-    far = (
-        drops > thresholds.ClockCuts.AT_ONCE_SHARE + thresholds.ClockCuts.STEPS_SHARE_PER_S * gap_s
-    ) & ~cut
+    far = (drops > ClockCuts.AT_ONCE_SHARE + ClockCuts.STEPS_SHARE_PER_S * gap_s) & ~cut
     for start, end in spans_of(times, tidied(times, slow)):
         if near[within(times, start - reach_s, start + 2)].any():
             later = within(times, start + max(2.0, 1.5 * gap_s), end)

@@ -7,7 +7,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import Course
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,20 +39,20 @@ def warm_course(
     if not arrived.any():
         return WarmCourse(nowhere, nowhere)
     start, arrival = float(times[loaded][0]), float(times[arrived][0])
-    smooth = running_median(level, times, thresholds.Course.SMOOTH_S)
-    warm = running_median(temperature, times, thresholds.Course.SMOOTH_S)
-    way = loaded & ~near & (times > start + thresholds.Course.COLD_S) & (times < arrival)
-    way &= warm >= float(warm[np.searchsorted(times, arrival)]) - thresholds.Course.READ_OVER_K
+    smooth = running_median(level, times, Course.SMOOTH_S)
+    warm = running_median(temperature, times, Course.SMOOTH_S)
+    way = loaded & ~near & (times > start + Course.COLD_S) & (times < arrival)
+    way &= warm >= float(warm[np.searchsorted(times, arrival)]) - Course.READ_OVER_K
     way &= np.isfinite(warm) & np.isfinite(smooth)
-    if way.sum() < thresholds.Course.FEWEST or np.ptp(warm[way]) < thresholds.Course.LEAST_K:
+    if way.sum() < Course.FEWEST or np.ptp(warm[way]) < Course.LEAST_K:
         return WarmCourse(nowhere, nowhere)
     slope, base = np.polyfit(warm[way], smooth[way], 1)
     scatter = float(np.std(smooth[way] - slope * warm[way] - base))
     usual, step = float(np.median(smooth[way])), step_size(level[loaded])
-    if not scatter < max(thresholds.Course.STRAIGHT * usual, 0.5 * step):
+    if not scatter < max(Course.STRAIGHT * usual, 0.5 * step):
         return WarmCourse(nowhere, nowhere)
     below = slope * warm + base - smooth
     return WarmCourse(
-        arrived & (below <= max(thresholds.Course.FOLLOWS * usual, 2 * scatter, 0.6 * step)),
-        arrived & (below > max(thresholds.Course.LEAVES * usual, 4 * scatter, 1.5 * step)),
+        arrived & (below <= max(Course.FOLLOWS * usual, 2 * scatter, 0.6 * step)),
+        arrived & (below > max(Course.LEAVES * usual, 4 * scatter, 1.5 * step)),
     )

@@ -5,7 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import joined_spans, running_median, within
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import LowerLimit
 
 
 def shown_limit(
@@ -32,43 +32,37 @@ def shown_limit(
     limit_c : float
         The limit that was told, °C.
     """
-    taken = [(clock, thresholds.LowerLimit.CLOCK_TAKEN), (power, thresholds.LowerLimit.POWER_TAKEN)]
+    taken = [(clock, LowerLimit.CLOCK_TAKEN), (power, LowerLimit.POWER_TAKEN)]
     if loaded.sum() < 20:
         return None
-    smooth = running_median(temperature, times, thresholds.LowerLimit.SMOOTH_S)
+    smooth = running_median(temperature, times, LowerLimit.SMOOTH_S)
     top_c = float(np.percentile(smooth[loaded], 95))
-    if (
-        not limit_c - thresholds.LowerLimit.MOST_K
-        <= top_c
-        <= limit_c - thresholds.LowerLimit.LEAST_K
-    ):
+    if not limit_c - LowerLimit.MOST_K <= top_c <= limit_c - LowerLimit.LEAST_K:
         return None
     still = loaded & (
         np.abs(smooth - top_c)
         <= max(
-            thresholds.LowerLimit.STILL_K,
-            thresholds.LowerLimit.STILL_STEPS * step_size(temperature),
+            LowerLimit.STILL_K,
+            LowerLimit.STILL_STEPS * step_size(temperature),
         )
     )
-    joined = joined_spans(times, still, thresholds.LowerLimit.PAUSE_S)
+    joined = joined_spans(times, still, LowerLimit.PAUSE_S)
     start, end = max(joined, key=lambda ends: ends[1] - ends[0], default=(0.0, 0.0))
-    if end - start < thresholds.LowerLimit.STILL_S:
+    if end - start < LowerLimit.STILL_S:
         return None
     inside = within(times, start, end)
     for series, least in taken:
         if series is None:
             continue
-        course = running_median(series, times, thresholds.LowerLimit.SMOOTH_S)[inside]
-        ahead = max(
-            round(thresholds.LowerLimit.SMOOTH_S / max((end - start) / course.size, 1e-9)), 1
-        )
+        course = running_median(series, times, LowerLimit.SMOOTH_S)[inside]
+        ahead = max(round(LowerLimit.SMOOTH_S / max((end - start) / course.size, 1e-9)), 1)
         had, left = float(course[0]), float(np.median(course[-max(course.size // 3, 1) :]))
         gone = had - left
         if not gone > least * had:
             return None
         if (
             ahead < course.size
-            and (course[:-ahead] - course[ahead:]).max() > thresholds.LowerLimit.AT_ONCE * gone
+            and (course[:-ahead] - course[ahead:]).max() > LowerLimit.AT_ONCE * gone
         ):
             return None
     return top_c

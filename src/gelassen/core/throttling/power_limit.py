@@ -13,7 +13,7 @@ from gelassen.core.signal.flags import (
     within,
 )
 from gelassen.core.signal.noise import noise_std, step_size
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import PowerLimit
 
 
 def on_limit(power: Floats, allowed: Floats) -> Bools:
@@ -23,12 +23,9 @@ def on_limit(power: Floats, allowed: Floats) -> Bools:
     the narrow one for most of the time.
     """
     share = np.nan_to_num(power / allowed)
-    sits = (share >= thresholds.PowerLimit.LIMIT_SHARES[0]) & (
-        share <= thresholds.PowerLimit.LIMIT_SHARES[1]
-    )
+    sits = (share >= PowerLimit.LIMIT_SHARES[0]) & (share <= PowerLimit.LIMIT_SHARES[1])
     stretch, count = label(
-        (share >= thresholds.PowerLimit.SWINGS_SHARES[0])
-        & (share <= thresholds.PowerLimit.SWINGS_SHARES[1])
+        (share >= PowerLimit.SWINGS_SHARES[0]) & (share <= PowerLimit.SWINGS_SHARES[1])
     )
     mostly = np.concatenate([[False], mean(sits, stretch, np.arange(1, count + 1)) > 0.5])
     return np.asarray(sits | mostly[stretch])
@@ -48,11 +45,11 @@ def pinned(
         return np.zeros(times.size, dtype=bool)
     level = float(np.median(smooth[where]))
     scatter = 2 * noise_std(power[where]) / np.sqrt(5)
-    spread = max(thresholds.PowerLimit.PINNED_SHARE * level, scatter)
+    spread = max(PowerLimit.PINNED_SHARE * level, scatter)
     # A level is kept by most of the samples; a power that drifts through it is no plateau.
     if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
         return np.zeros(times.size, dtype=bool)
-    narrow = max(0.4 * thresholds.PowerLimit.PINNED_SHARE * level, scatter)
+    narrow = max(0.4 * PowerLimit.PINNED_SHARE * level, scatter)
     return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
 
 
@@ -67,10 +64,7 @@ def gives_way(
     nothing = np.zeros(times.size, dtype=bool)
     start = times[where][0] if where.any() else 0.0
     use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
-    if (
-        use.sum() < 60
-        or np.ptp(np.percentile(temperature[use], [2, 98])) < thresholds.PowerLimit.WARMING_K
-    ):
+    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < PowerLimit.WARMING_K:
         return nothing
     smooth = running_median(power, times, 9.0)
     level = float(np.median(smooth[use]))
@@ -78,16 +72,14 @@ def gives_way(
         return nothing
     # Governors that go in steps make their power scatter, too.
     by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
-    keeps = use & (
-        np.abs(smooth - level) <= max(0.4 * thresholds.PowerLimit.PINNED_SHARE * level, by_chance)
-    )
+    keeps = use & (np.abs(smooth - level) <= max(0.4 * PowerLimit.PINNED_SHARE * level, by_chance))
     if keeps.sum() < 0.8 * use.sum():
         return nothing
     if not _level_at_each(temperature[use], power[use], level):
         return nothing
-    about = use & (np.abs(smooth - level) <= thresholds.PowerLimit.PINNED_SHARE * level)
+    about = use & (np.abs(smooth - level) <= PowerLimit.PINNED_SHARE * level)
     warm = temperature[about] - temperature[about].mean()
-    if warm @ warm < about.sum() * (thresholds.PowerLimit.WARMING_K / 5) ** 2:
+    if warm @ warm < about.sum() * (PowerLimit.WARMING_K / 5) ** 2:
         return nothing
     reads = running_median(clock, times, 9.0)[about]  # single low readings are no slope
     clock_per_k = float(warm @ np.log(reads.clip(1))) / float(warm @ warm)
@@ -96,12 +88,12 @@ def gives_way(
     # One step of a coarse clock, taken somewhere on the way, is not yet a slope; scatter smooths steps.
     hidden = max(step_size(clock[about]) - 2 * noise_std(clock[about]), 0.0)
     one_step = hidden / float(np.median(reads))
-    least = thresholds.PowerLimit.GIVES_WAY_PER_K + one_step / float(
+    least = PowerLimit.GIVES_WAY_PER_K + one_step / float(
         np.ptp(np.percentile(temperature[about], [2, 98]))
     )
     if clock_per_k > -least or not _level(power_per_k, scatter):
         return nothing
-    return where & (np.abs(smooth - level) <= thresholds.PowerLimit.PINNED_SHARE * level)
+    return where & (np.abs(smooth - level) <= PowerLimit.PINNED_SHARE * level)
 
 
 def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
@@ -110,7 +102,7 @@ def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
     temperature, power = temperature[read], power[read]
     if not level > 0 or read.sum() < 60:
         return False
-    if np.ptp(np.percentile(temperature, [2, 98])) < thresholds.PowerLimit.WARMING_K:
+    if np.ptp(np.percentile(temperature, [2, 98])) < PowerLimit.WARMING_K:
         return False
     slope_per_k, error = _slope(temperature, power, level)
     return _level(slope_per_k, error) and _level_at_each(temperature, power, level)
@@ -124,9 +116,7 @@ def no_slope(temperature: Floats, power: Floats, level: float) -> bool:
     read = np.isfinite(temperature) & np.isfinite(power)
     if not level > 0 or read.sum() < 3 or np.ptp(temperature[read]) == 0:
         return False
-    return _level(
-        *_slope(temperature[read], power[read], level), thresholds.PowerLimit.LIKELIER_SLOW
-    )
+    return _level(*_slope(temperature[read], power[read], level), PowerLimit.LIKELIER_SLOW)
 
 
 def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, float]:
@@ -138,13 +128,11 @@ def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, flo
     )
 
 
-def _level(
-    slope_per_k: float, error: float, likelier: float = thresholds.PowerLimit.LIKELIER
-) -> bool:
+def _level(slope_per_k: float, error: float, likelier: float = PowerLimit.LIKELIER) -> bool:
     """Return whether such a slope (a share a kelvin) is that of a level, far likelier than by chance."""
-    spread = float(np.hypot(error, thresholds.PowerLimit.KEEPS_PER_K))
+    spread = float(np.hypot(error, PowerLimit.KEEPS_PER_K))
     likelihood = np.exp(-0.5 * (slope_per_k / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
-    return bool(likelihood * thresholds.PowerLimit.FREE_PER_K > likelier)
+    return bool(likelihood * PowerLimit.FREE_PER_K > likelier)
 
 
 def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
@@ -153,12 +141,10 @@ def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
     Leakage and the steps of a clock that sags cancel on the whole now and then, but not everywhere.
     """
     scatter = noise_std(power)
-    place = np.floor((temperature - temperature.min()) / thresholds.PowerLimit.STRETCH_K)
+    place = np.floor((temperature - temperature.min()) / PowerLimit.STRETCH_K)
     for number in np.unique(place):
         there = power[place == number]
-        allowed = 0.2 * thresholds.PowerLimit.PINNED_SHARE * level + 2.5 * scatter / np.sqrt(
-            there.size
-        )
+        allowed = 0.2 * PowerLimit.PINNED_SHARE * level + 2.5 * scatter / np.sqrt(there.size)
         if there.size >= 3 and abs(float(np.median(there)) - level) > allowed:
             return False
     return True
@@ -177,6 +163,6 @@ def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
         after = filled[within(times, start + 3, start + 15)]
         if not (before.size and after.size):
             continue
-        if np.median(after) < (1 - thresholds.PowerLimit.SUDDEN_SHARE) * np.median(before):
+        if np.median(after) < (1 - PowerLimit.SUDDEN_SHARE) * np.median(before):
             found[within(times, start, end)] = True
     return found

@@ -5,7 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import joined_spans, running_median, within
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import Held
 
 
 def gives_way_at_limit(
@@ -32,24 +32,22 @@ def gives_way_at_limit(
         Where the machine is under load.
     """
     given = np.zeros(times.size, dtype=bool)
-    rides_k = max(thresholds.Held.RIDES_K, 0.5 + step_size(temperature) / 2)
+    rides_k = max(Held.RIDES_K, 0.5 + step_size(temperature) / 2)
     rides = loaded & (running_median(temperature, times, 15.0) >= limit_c - rides_k)
-    joined = joined_spans(times, rides, thresholds.Held.PAUSE_S)
-    if not any(end - start >= thresholds.Held.RIDES_S for start, end in joined):
+    joined = joined_spans(times, rides, Held.PAUSE_S)
+    if not any(end - start >= Held.RIDES_S for start, end in joined):
         return given
     slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))
     for start, end in joined:
-        before = within(times, start - thresholds.Held.ARRIVAL_S, start)
+        before = within(times, start - Held.ARRIVAL_S, start)
         then = loaded[before]
-        if end - start < thresholds.Held.RIDES_S or then.sum() < thresholds.Held.FEWEST:
+        if end - start < Held.RIDES_S or then.sum() < Held.FEWEST:
             continue
         had_clock, had_power = (_middle(series[before][then]) for series in (clock, power))
         inside = within(times, start, end)
-        coarse = step_size(clock[loaded]) > thresholds.Held.COARSE * had_clock
-        lower = (
-            slow_clock[inside] <= (1.0 if coarse else 1 - thresholds.Held.CLOCK_LOST) * had_clock
-        )
-        given[inside] = lower & (slow_power[inside] < (1 - thresholds.Held.POWER_LOST) * had_power)
+        coarse = step_size(clock[loaded]) > Held.COARSE * had_clock
+        lower = slow_clock[inside] <= (1.0 if coarse else 1 - Held.CLOCK_LOST) * had_clock
+        given[inside] = lower & (slow_power[inside] < (1 - Held.POWER_LOST) * had_power)
     return given & loaded
 
 

@@ -6,13 +6,13 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median, tidied
-from gelassen.core.throttling import thresholds
 from gelassen.core.throttling.best_clock import below_best, best_clock, single_losses
 from gelassen.core.throttling.boost_loss import lost_gradually
 from gelassen.core.throttling.clock_cuts import cut_again_and_again, cut_by_heat, lowered_at_limit
 from gelassen.core.throttling.clock_over_temperature import WarmCourse, warm_course
 from gelassen.core.throttling.power_limit import gives_way, pinned, switched
 from gelassen.core.throttling.temperature_held import gives_way_at_limit
+from gelassen.core.throttling.thresholds import Cause
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +79,7 @@ def from_clock(
 ) -> tuple[Bools, Bools, Bools]:
     """Return where heat held the chip back, where power did, and which cuts are surely by heat."""
     times, loaded, near = chip.times, chip.loaded, chip.near
-    drawn = clock.clip(min=0) ** thresholds.Cause.USUAL_STEEPNESS if power is None else power
+    drawn = clock.clip(min=0) ** Cause.USUAL_STEEPNESS if power is None else power
     best = best_clock(times, clock, loaded, near, drawn)
     slow, surely_slow = (chip.steady & low for low in below_best(times, clock, best))
     course = chip.course(clock)
@@ -117,9 +117,7 @@ def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, B
     # A chip draws more as it warms and leaks: what it has drawn before is what it has lost.
     drawn = np.where(loaded, running_median(power, times, 9.0), 0.0)
     best = np.maximum.accumulate(np.nan_to_num(drawn))
-    slow = chip.steady & (
-        running_median(power, times, 3.0) < (1 - thresholds.Cause.POWER_SHARE) * best
-    )
+    slow = chip.steady & (running_median(power, times, 3.0) < (1 - Cause.POWER_SHARE) * best)
     course = chip.course(power)
     lowered = chip.lowered(power, slow, best, course)
     thermal = slow & near & ~course.follows | lowered.by_heat

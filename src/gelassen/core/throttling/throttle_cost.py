@@ -6,7 +6,7 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
-from gelassen.core.throttling import thresholds
+from gelassen.core.throttling.thresholds import Cost
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,8 +61,8 @@ def lost_while_held(
     """
     if not (held & loaded).any():
         return None
-    free = loaded & ~held & (time_s >= time_s[loaded][0] + thresholds.Cost.COLD_S)
-    if free.sum() < thresholds.Cost.FEWEST_FREE:
+    free = loaded & ~held & (time_s >= time_s[loaded][0] + Cost.COLD_S)
+    if free.sum() < Cost.FEWEST_FREE:
         # Held from the start: the cold seconds are all there is to compare with, and say too much.
         free = np.zeros_like(free)
 
@@ -70,7 +70,7 @@ def lost_while_held(
         if series is None:
             return float("nan")
         usual, left = series[free & np.isfinite(series)], series[held & np.isfinite(series)]
-        if usual.size < thresholds.Cost.FEWEST_FREE or left.size == 0 or not usual.mean() > 0:
+        if usual.size < Cost.FEWEST_FREE or left.size == 0 or not usual.mean() > 0:
             return float("nan")
         return 100 * (1 - float(left.mean()) / float(usual.mean()))
 

@@ -15,10 +15,10 @@ from gelassen.core.foundation.result import Result
 from gelassen.core.recording.under_load import without_pauses
 from gelassen.core.signal.flags import forward, running_median, spans_of, tidied
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling import thresholds
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
 from gelassen.core.throttling.lower_limit import shown_limit
 from gelassen.core.throttling.power_limit import on_limit
+from gelassen.core.throttling.thresholds import Throttling as At
 from gelassen.core.throttling.throttle_cause import Chip, from_clock, from_power
 
 
@@ -160,7 +160,7 @@ def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
         return _Limit(limit_c, True, (caution("limit_below_all_readings", limit_c=limit_c),))
     runs_at = log.power if log.clock is None else log.clock
     beyond_k = _beyond(log.times, log.temperature, limit_c, runs_at, log.loaded)
-    if beyond_k > thresholds.Throttling.BEYOND_K and log.heat_flag is None:
+    if beyond_k > At.BEYOND_K and log.heat_flag is None:
         said = caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c)
         return _Limit(limit_c, True, (said,))
     if log.clock is None:
@@ -170,7 +170,7 @@ def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
         return _Limit(limit_c, False, ())
     below_k = limit_c - shown_c
     said = caution("held_below_limit", shown_c=shown_c, below_k=below_k, limit_c=limit_c)
-    return _Limit(shown_c + thresholds.Throttling.HELD_BELOW_K, False, (said,))
+    return _Limit(shown_c + At.HELD_BELOW_K, False, (said,))
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,7 +185,7 @@ class _Causes:
 
 def _causes(log: ChipLog, limit: _Limit) -> _Causes:
     times, loaded = log.times, log.loaded
-    near_k = max(thresholds.Throttling.NEAR_K, 2 * min(step_size(log.temperature), 2.0))
+    near_k = max(At.NEAR_K, 2 * min(step_size(log.temperature), 2.0))
     near = running_median(log.temperature, times, 5.0) >= limit.at_c - near_k
     near &= not limit.impossible
     chip = Chip(
@@ -235,8 +235,7 @@ def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
     sits = thermal | (running_median(log.temperature, log.times, 15.0) >= limit.at_c - close_k)
     # A clock that is cut and given back is cut for a part of the time only, and yet heat sets the pace.
     return bool(
-        late.any()
-        and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > thresholds.Throttling.CUTS_SHARE)
+        late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > At.CUTS_SHARE)
     )
 
 
@@ -254,11 +253,11 @@ def _beyond(
     if runs_at is None or not loaded.any():
         return 0.0
     read = late & np.isfinite(runs_at) & np.isfinite(temperature)
-    warm = loaded & (times >= times[loaded][0] + thresholds.Throttling.BOOST_S)
+    warm = loaded & (times >= times[loaded][0] + At.BOOST_S)
     if not (read.any() and warm.any()):
         return 0.0
-    best = float(running_median(runs_at, times, thresholds.Throttling.HELD_S)[warm].max())
-    if float(np.median(runs_at[read])) < (1 - thresholds.Throttling.LOST) * best:
+    best = float(running_median(runs_at, times, At.HELD_S)[warm].max())
+    if float(np.median(runs_at[read])) < (1 - At.LOST) * best:
         return 0.0
     return float(np.median(temperature[read])) - limit_c
 
