@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from gelassen.bench.actuators import find_actuators
+from gelassen.bench.actuators.find import find_added_actuators
 from gelassen.bench.clocks import ClockWatch, wall_clock_synchronised
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
 from gelassen.bench.loads.command import CommandLoad
@@ -14,6 +15,7 @@ from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.missing import missing_of
 from gelassen.bench.sensors import Sensor, find_sensors
+from gelassen.bench.sensors.find import find_added_sensors
 from gelassen.bench.sensors.firsttry import try_once
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
@@ -40,10 +42,13 @@ class MachineBench:
             if not sys.platform.startswith("linux"):
                 self._sensors = find_other()
             self._sensors += find_nvml([sensor.info.name for sensor in self._sensors])
-        self._sensors += extra
+        added, broken_sensors = find_added_sensors(sys_root, proc_root, self._sensors)
+        self._sensors += [*added, *extra]
         try_once(self._sensors)
         self._reader = Reader([sensor for sensor in self._sensors if sensor.info.readable])
-        self._actuators = find_actuators(sys_root)
+        settings, broken_settings = find_added_actuators(sys_root)
+        self._actuators = settings | find_actuators(sys_root)
+        self._broken = [*broken_sensors, *broken_settings]
         self._clocks = ClockWatch()
         self._load: WorkerLoad | CommandLoad | None = None
         self._load_channels = _channels_of(LoadSpec())
@@ -55,7 +60,8 @@ class MachineBench:
 
     def missing(self) -> list[tuple[str, str]]:
         """Return what is missing on this machine: what, and why and what to do."""
-        return missing_of(info.name for info in self.channels() if info.readable)
+        readable = (info.name for info in self.channels() if info.readable)
+        return [*missing_of(readable), *self._broken]
 
     def read(self) -> Mapping[str, float]:
         """Return one value per readable channel; NaN where a sensor failed."""

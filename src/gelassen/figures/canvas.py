@@ -42,6 +42,11 @@ def new_figure(rows: int, heights: list[float]) -> tuple["Figure", list["Axes"]]
     return figure, list(axes)
 
 
+def axes_or_new(ax: "Axes | None") -> "Axes":
+    """Return these axes, or those of a new figure."""
+    return new_figure(1, [1.0])[1][0] if ax is None else ax
+
+
 def save(figure: "Figure", path: Path) -> None:
     """Save a figure; folders are made as needed."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg

@@ -1,20 +1,12 @@
-"""Reads a log into a recording: Gelassen's own runs, or a text table that another program wrote."""
+"""Reads a log into a recording: Gelassen's own runs, or a log that another program wrote."""
 
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-import pandas as pd
-
-from gelassen.core.foundation.errors import FileError
-from gelassen.core.recording.channels import parse_channel
-from gelassen.core.recording.recording import Origin, Recording
-from gelassen.intake.meaning.columns import TIME, as_targets, read_column_file
-from gelassen.intake.table import understand_table
-from gelassen.intake.understanding import ColumnWords, Told, Understanding
-from gelassen.study.disk.archive import read_run
-from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
-from gelassen.study.disk.writer import RUN_JSON
+from gelassen.core.recording.recording import Recording
+from gelassen.intake.readers import read_with
+from gelassen.intake.understanding import Told, Understanding
 
 
 def read_log(
@@ -60,43 +52,4 @@ def understand_log(
     told: Told | None = None,
 ) -> Understanding:
     """Read a log and say how it was understood; see `read_log`."""
-    path = Path(path)
-    if path.is_dir():
-        return _own(read_run(path))
-    if not path.is_file():
-        raise FileError(f"{path}: there is no such file")
-    if path.name in (SAMPLES_CSV, SAMPLES_PARQUET) and (path.parent / RUN_JSON).exists():
-        return _own(read_run(path.parent))
-    if path.suffix == ".parquet":
-        return _own(_parquet(path))
-    from_file = isinstance(columns, (str, Path))
-    targets = read_column_file(Path(columns)) if from_file else as_targets(columns or {})  # type: ignore[arg-type]
-    return understand_table(path, targets, told or Told(), strict=not from_file)
-
-
-def _own(recording: Recording) -> Understanding:
-    words = tuple(
-        ColumnWords(origin.header, channel, origin.conversion, "", "sure")
-        for channel, origin in recording.channels.items()
-    )
-    return Understanding(recording, words, {"form": "a run of Gelassen"})
-
-
-def _parquet(path: Path) -> Recording:
-    """Read samples of ours that left their run folder."""
-    try:
-        frame = pd.read_parquet(path)
-    except (OSError, ValueError) as error:
-        raise FileError(f"{path} cannot be read as Parquet: {error}") from None
-    if frame.index.name != TIME and TIME in frame.columns:
-        frame = frame.set_index(TIME)
-    if frame.index.name != TIME:
-        raise FileError(f'{path} has no column "{TIME}": these are no samples of Gelassen')
-    for name in frame.columns:
-        parse_channel(str(name))
-    return Recording(
-        frame=frame.astype(float),
-        channels={str(name): Origin(str(name)) for name in frame.columns},
-        name=path.stem,
-        outcome="imported",
-    )
+    return read_with(Path(path), columns, told or Told())

@@ -1,8 +1,15 @@
-"""The kernels a load can be made of, by name. Each is loaded only where it works."""
+"""The table of kernels: the work a load can be made of, by name. Each is loaded only where it works.
+
+A new kernel is a class in a file of this folder, and a line in `KERNELS`. Another package adds one with an
+entry point in the group "gelassen.loads": a class with the methods of `Kernel`, made without arguments.
+"""
 
 from importlib import import_module
 from typing import Protocol
 
+from gelassen._plugins import plugins
+
+# Name to module, class, and what it does.
 KERNELS = {
     "matrix": ("matrix", "MatrixKernel", "dense floating point: matrix products, the most heat"),
     "integer": ("integer", "IntegerKernel", "whole numbers and branches: compression"),
@@ -14,12 +21,20 @@ class Kernel(Protocol):
     """A piece of work that can be repeated and checked."""
 
     def round(self) -> bool:
-        """Work one round; return whether the result was right."""
+        """Work one round, of some milliseconds; return whether the result was right."""
         ...
+
+
+def kernel_names() -> list[str]:
+    """Return the names of all kernels, those of other packages last."""
+    return [*KERNELS, *(name for name in plugins("gelassen.loads").found if name not in KERNELS)]
 
 
 def make_kernel(name: str) -> Kernel:
     """Return a kernel by its name."""
-    module, kind, _ = KERNELS[name]
-    made: Kernel = getattr(import_module(f"gelassen.bench.loads.{module}"), kind)()
+    if name in KERNELS:
+        module, kind, _ = KERNELS[name]
+        made: Kernel = getattr(import_module(f"gelassen.bench.loads.{module}"), kind)()
+    else:
+        made = plugins("gelassen.loads").found[name]()
     return made

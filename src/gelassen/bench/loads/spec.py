@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from gelassen.bench.loads.kernels import KERNELS
+from gelassen._plugins import plugins
+from gelassen.bench.loads.kernels import kernel_names
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 
@@ -37,10 +38,13 @@ class LoadSpec:
 
     def __post_init__(self) -> None:
         """Refuse what cannot be meant."""
-        known = [*KERNELS, COMMAND]
+        known = [*kernel_names(), COMMAND]
         if self.name not in known:
+            why = plugins("gelassen.loads").broken.get(self.name)
             raise InputError(
                 f'"{self.name}" is no load ({", ".join(known)}).{nearest(self.name, known)}'
+                if why is None
+                else f'the load "{self.name}" of another package cannot be loaded: {why}'
             )
         if (self.name == COMMAND) != bool(self.command):
             raise InputError('the load "command" needs a program, and the others take none')
