@@ -1,10 +1,9 @@
 """Accuracy on simulated logs with known truth, many seeds. Run: python benchmarks/accuracy.py --seeds 300
 
-Prints Markdown tables; docs/accuracy.md keeps them. "Ten-minute mean" is today's habit: the mean rise
-over the last ten minutes, with the interval of independent readings.
+Prints Markdown tables; with --write they take the place of those in docs/accuracy. "Ten-minute mean" is the
+usual habit: the mean rise over the last ten minutes, with the interval of independent readings.
 """
 
-import argparse
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -19,6 +18,7 @@ from late_fans import late_fans_table
 from random_machines import IDLE_S as MACHINE_IDLE_S
 from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
+from tables import main
 
 from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import (
@@ -570,9 +570,4 @@ TABLES = {
 }
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--seeds", type=int, default=100)
-    parser.add_argument("--only", nargs="*", choices=TABLES, help="some tables; all if not given")
-    arguments = parser.parse_args()
-    for name in arguments.only or TABLES:
-        TABLES[name](arguments.seeds)
+    main(__doc__, TABLES, seeds=100)

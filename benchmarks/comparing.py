@@ -3,9 +3,9 @@
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.one_room import ROOM_EFFECT
 from gelassen.answers.parallel import process_pool
 from gelassen.core import compare_setups
+from gelassen.core.thermal.priors import RoomEffect
 
 
 def difference_table(seeds: int) -> None:
@@ -148,7 +148,7 @@ def rooms_table(seeds: int) -> None:
             ("nothing", (0.0,)), ("-0.22 K", (-0.22,)), ("-0.22 to +0.15 K", (-0.22, -0.1, 0.0, 0.15)),
         ):  # fmt: skip
             cells = []
-            for effect in (ROOM_EFFECT, None):
+            for effect in (RoomEffect.USUAL, None):
                 rng = np.random.default_rng(2)
                 claims, covered, found = [], [], []
                 for number in range(4 * seeds):

@@ -1,10 +1,10 @@
 """Waiting until it is known, and climbing to the capacity, on simulated machines with known truth.
 
-Run: python benchmarks/conducting.py --seeds 60. Prints Markdown tables; docs/accuracy.md keeps them.
+Run: python benchmarks/conducting.py --seeds 60. Prints Markdown tables; with --write they
+take the place of those in docs/accuracy.
 "Fixed" is 30 minutes of soak and 10 of hold, answered by the mean of the hold.
 """
 
-import argparse
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 from furnished import another, furnished
+from tables import main
 
 from gelassen.answers.parallel import process_pool
 from gelassen.bench.simulated import (
@@ -233,11 +234,4 @@ def rms(errors: pd.Series) -> float:
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--seeds", type=int, default=60)
-    parser.add_argument("--only", choices=("waiting", "climbing"), default=None)
-    options = parser.parse_args()
-    if options.only != "climbing":
-        waiting_table(options.seeds)
-    if options.only != "waiting":
-        climbing_table(options.seeds)
+    main(__doc__, {"waiting": waiting_table, "climbing": climbing_table}, seeds=20)

@@ -78,9 +78,9 @@ def steady_state(
     reference arrives late: it is delayed by the fitted time constants. Wander of the power that heat
     does not explain is followed through them and subtracted (`core/thermal/power_effect.py`). What
     stays in doubt of both, the noise's memory and the steps of the sensors widen the interval
-    (`core/signal/noise.py`). Changes of conditions in mid-run must be cut out before; docs/methods.md
-    tells the rest. Over coolant, which the load warms, it is the rise once the coolant has settled,
-    too.
+    (`core/signal/noise.py`). Changes of conditions in mid-run must be cut out before
+    (docs/methods/settling.md). Over coolant, which the load warms, it is the rise once the coolant
+    has settled, too.
     """
     asked = Asked(as_positive("band_k", band_k, "K"), as_confidence(confidence), "")
     log = read_load_log(time_s, temperature_c, reference_c, power_w, load_start_s, load_end_s)
