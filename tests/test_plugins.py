@@ -36,7 +36,7 @@ MODULE = """
         def sniff(self, path):
             return path.suffix == ".made"
 
-        def read(self, path, columns, told):
+        def read(self, path, columns, options):
             times = pd.Index([0.0, 1.0], name="t_s")
             frame = pd.DataFrame({"cpu.package.temp_c": [40.0, 41.0]}, index=times)
             return Recording(frame=frame, name=path.stem)

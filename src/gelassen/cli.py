@@ -17,7 +17,7 @@ _HOMES = {
     "run": ("run", "run"),
     "record": ("record", "record"),
     "note": ("note", "note"),
-    "import": ("take_over", "import_logs"),
+    "import": ("import_logs", "import_logs"),
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
     "capacity": ("capacity", "capacity"),

@@ -9,9 +9,9 @@ from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
 from gelassen.conduct.planning.climb_plan import ClimbPlan
 from gelassen.conduct.planning.fan_curve import parse_curve
+from gelassen.conduct.watching.background import Background
 from gelassen.conduct.watching.guard import Guard
 from gelassen.conduct.watching.judged import Judged
-from gelassen.conduct.watching.thinking import Thinker
 from gelassen.core import InputError, summarise_run
 from gelassen.core.capacity.from_climb import capacity_from_climb
 from gelassen.core.settling.resting_temperature import at_rest
@@ -150,7 +150,7 @@ def test_an_answer_takes_no_virtual_time_and_holds_up_no_real_one():
             return time.monotonic() + self.ahead
 
     clock = Clock()
-    thinker = Thinker(clock)
+    thinker = Background(clock)
     thinker.ask(lambda: __import__("time").sleep(0.4) or "known")
     assert thinker.answer() is None  # real time: it goes on without
     clock.ahead = 5.0

@@ -16,7 +16,7 @@ from click.testing import CliRunner
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
-from gelassen.commands.watching import Keys
+from gelassen.commands.live_run import Keys
 from gelassen.conduct import conduct_study
 from gelassen.conduct.checks import check_before
 from gelassen.conduct.operator.hand_change import instructions, shows

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 import gelassen
 from gelassen.core import FileError, GelassenError
 from gelassen.intake import understand_log
-from gelassen.intake.understanding import Told
+from gelassen.intake.understanding import LogOptions
 
 N = 400
 T = np.arange(N) * 1.0
@@ -131,7 +131,9 @@ def stored(tmp_path, content):
 
 @pytest.mark.parametrize("name", [*STARTED, *ELAPSED])
 def test_whatever_the_form_the_readings_are_the_same(tmp_path, name):
-    read = gelassen.read_log(stored(tmp_path, {**STARTED, **ELAPSED}[name]), told=Told(zone="UTC"))
+    read = gelassen.read_log(
+        stored(tmp_path, {**STARTED, **ELAPSED}[name]), options=LogOptions(zone="UTC")
+    )
     assert read.frame.index.to_numpy() == pytest.approx(T, abs=1e-6)
     for channel, truth in zip(CHANNELS, (PKG, POWER, FAN, ROOM), strict=True):
         assert read.frame[channel].to_numpy() == pytest.approx(truth, abs=1e-9)
@@ -176,10 +178,10 @@ def test_long_logs_are_read_to_the_same_end(tmp_path, monkeypatch, name, piece):
             for line in [*LINES[:200], SPOILT[name], *LINES[201:]]
         ]
         content = b"\n".join(lines) + b"\n"
-    short = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
+    short = gelassen.read_log(stored(tmp_path, content), options=LogOptions(zone="UTC"))
     monkeypatch.setattr("gelassen.intake.text.rows._PIECE", piece)
     monkeypatch.setattr("gelassen.intake.table._LONG", 1)
-    long = gelassen.read_log(stored(tmp_path, content), told=Told(zone="UTC"))
+    long = gelassen.read_log(stored(tmp_path, content), options=LogOptions(zone="UTC"))
     pd.testing.assert_frame_equal(long.frame, short.frame)
     assert long.cautions == short.cautions
     assert long.started == short.started
@@ -209,13 +211,15 @@ def test_what_can_be_read_in_two_ways_is_asked_not_guessed(tmp_path, content, wo
 
 def test_what_is_told_settles_it(tmp_path):
     dates = gelassen.read_log(
-        stored(tmp_path, log(AMBIGUOUS)), told=Told(dates="mdy", zone="+01:00")
+        stored(tmp_path, log(AMBIGUOUS)), options=LogOptions(dates="mdy", zone="+01:00")
     )
     assert dates.started.isoformat() == "2026-03-04T12:00:00+01:00"
     restarted = "\n".join([*ELAPSED_ROWS[:301], *ELAPSED_ROWS[1:]]) + "\n"
-    part = gelassen.read_log(stored(tmp_path, restarted), told=Told(part=1))
+    part = gelassen.read_log(stored(tmp_path, restarted), options=LogOptions(part=1))
     assert part.frame.index[-1] == 299
-    told = gelassen.read_log(stored(tmp_path, log()), told=Told(load_start_s=20, hold_s=(300, 399)))
+    told = gelassen.read_log(
+        stored(tmp_path, log()), options=LogOptions(load_start_s=20, hold_s=(300, 399))
+    )
     assert [(p.name, p.start_s, p.end_s) for p in told.phases] == [
         ("idle", 0, 20), ("soak", 20, 300), ("hold", 300, 399),
     ]  # fmt: skip
@@ -237,7 +241,7 @@ def test_what_is_told_settles_it(tmp_path):
 )
 def test_moments_are_read_as_people_write_them(tmp_path, stamps, started):
     text = "Time,CPU [°C],Room [°C]\n" + f"{stamps[0]},50,22\n{stamps[1]},51,22\n"
-    recording = gelassen.read_log(stored(tmp_path, text), told=Told(zone="UTC"))
+    recording = gelassen.read_log(stored(tmp_path, text), options=LogOptions(zone="UTC"))
     assert list(recording.frame.index) == [0, 1]
     told = recording.started and recording.started.replace(tzinfo=None)
     assert told == (started and datetime.fromisoformat(started))

@@ -283,11 +283,11 @@ def test_what_is_no_text_is_refused_and_a_told_encoding_is_kept_to():
     for data, words in refused.items():
         with pytest.raises(FileError, match=words):
             decode(data, "log.csv")
-    assert bytes(decode("°".encode("cp1252"), "log", told="cp1252").data) == "°".encode()
+    assert bytes(decode("°".encode("cp1252"), "log", encoding="cp1252").data) == "°".encode()
     with pytest.raises(FileError, match="line 2: not utf-8"):
-        decode(b"a\n\xb0", "log", told="utf-8")
+        decode(b"a\n\xb0", "log", encoding="utf-8")
     with pytest.raises(FileError, match="is no encoding that is known"):
-        decode(b"a", "log", told="utf-99")
+        decode(b"a", "log", encoding="utf-99")
 
 
 def test_tables_are_found_below_titles_groups_and_rules():

@@ -13,7 +13,7 @@ from gelassen.cli import cli
 from gelassen.core import InputError
 from gelassen.core.changes.alignment import align_changes
 from gelassen.intake.merge import merge_logs
-from gelassen.intake.understanding import Told
+from gelassen.intake.understanding import LogOptions
 
 SENSORS, METER = "sensors.csv", "meter.csv"
 
@@ -254,5 +254,5 @@ def test_a_load_that_paused_is_found_and_another_stretch_can_be_taken(two_logs):
     assert [p.name for p in log.phases] == ["idle", "soak", "hold", "cooldown"]
     assert log.load_span_s() == pytest.approx((61, 599), abs=2)
     assert any("the load paused: it was also on from 801 to 999 s" in c for c in log.cautions)
-    second = gelassen.read_log("twice.csv", told=Told(load_start_s=800))
+    second = gelassen.read_log("twice.csv", options=LogOptions(load_start_s=800))
     assert second.load_span_s() == pytest.approx((800, 999), abs=2)

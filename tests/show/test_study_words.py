@@ -12,7 +12,7 @@ from gelassen.answers.run_row import RunRow
 from gelassen.core.changes.alignment import align_changes
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift
-from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.repeatability import find_repeatability
 from gelassen.core.comparing.response import response_curve
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.figures.alignment_figure import alignment_figure
@@ -172,7 +172,7 @@ def test_drift_and_repeatability_are_said_with_their_intervals():
     assert "The machine drifted: +5.00 K" in moving
     assert "--correct-drift" in moving
     assert "cannot be told: a trend needs three runs" in drift_text(machine_drift([0], [50]), "x")
-    once = rig_repeatability(pd.DataFrame({"setup": ["a", "b"], "value": [1.0, 2.0]}))
+    once = find_repeatability(pd.DataFrame({"setup": ["a", "b"], "value": [1.0, 2.0]}))
     assert repeatability_text(once) == (
         "Repeatability cannot be told: no setup was run twice: repeat one, remounted each time."
     )

@@ -19,7 +19,7 @@ from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.core import FileError, InputError
 from gelassen.study import read_run
-from gelassen.study.disk.abandoned import close_abandoned
+from gelassen.study.disk.interrupted import close_abandoned
 from gelassen.study.disk.run_file import RunFile
 from gelassen.study.disk.writer import RunWriter, new_run_folder
 from trees import device
@@ -123,7 +123,7 @@ def test_a_run_that_goes_on_is_left_alone(tmp_path):
     writer = RunWriter.create(folder, ["a.b.temp_c"], RunFile())
     writer.sample(0.0, {"a.b.temp_c": 20.0})
     program = (
-        "import sys\nfrom pathlib import Path\nfrom gelassen.study.disk.abandoned import close_abandoned\n"
+        "import sys\nfrom pathlib import Path\nfrom gelassen.study.disk.interrupted import close_abandoned\n"
         "from gelassen.study import read_run\nprint(close_abandoned(Path(sys.argv[1])))\n"
         "print(read_run(Path(sys.argv[1]) / '001-busy').outcome)"
     )

@@ -202,7 +202,7 @@ def _points(
             left.append((row.run, "no power was logged"))
         elif not row.over_room:
             left.append((row.run, f"its rise is over {row.reference}, not over the room"))
-        elif not row.at_limit and not row.is_told:
+        elif not row.at_limit and not row.has_interval:
             left.append((row.run, too_short(row)))
         else:
             points.append(

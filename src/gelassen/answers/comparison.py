@@ -15,7 +15,7 @@ from gelassen.answers.one_room import (
 )
 from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.thresholds import Powers
-from gelassen.core.comparing.bias_check import without_pushes
+from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Spread
@@ -169,7 +169,7 @@ def compare_runs(
         made_up=asked.made_up,
         cautions=tuple(cautions),
         comparability=fair,
-        unlike=without_pushes(differences, fair),
+        unlike=without_bias(differences, fair),
         room_c=asked.room_c,
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w,
@@ -253,7 +253,7 @@ def run_table(
     for row in rows:
         if row.value is None:
             left_out.append((row.run, "no temperature to compare"))
-        elif not row.is_told:
+        elif not row.has_interval:
             left_out.append((row.run, too_short(row)))
         else:
             kept.append(row)

@@ -115,7 +115,7 @@ def _settled(rung: Rung) -> set[str]:
     """Return the setups that settle there below the limit."""
     return {
         row.setup for row in rung.rows
-        if not row.at_limit and row.is_told
+        if not row.at_limit and row.has_interval
     }  # fmt: skip
 
 

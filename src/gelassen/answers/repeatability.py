@@ -11,7 +11,7 @@ from gelassen.answers.one_room import study_in_one_room
 from gelassen.answers.run_row import RunRow, rows_to_table
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
-from gelassen.core.comparing.repeatability import Repeatability, rig_repeatability
+from gelassen.core.comparing.repeatability import Repeatability, find_repeatability
 from gelassen.core.foundation.errors import InputError
 from gelassen.study.disk.writer import write_json
 
@@ -32,7 +32,7 @@ def study_repeatability(
     free = table[~table["at_limit"].astype(bool)]
     if free.empty:
         raise InputError("every run was at its limit: repeats there show no scatter")
-    found = rig_repeatability(free, confidence=confidence)
+    found = find_repeatability(free, confidence=confidence)
     # What was never remounted must not pass for what remounting moves.
     if store and found.freedom > 0 and found.remounted:
         write_json(study.folder / REPEATABILITY, {"format": 1, **found.to_dict()})

@@ -173,7 +173,7 @@ class RunRow(Result):
         return (self.reference or "").startswith("room.")
 
     @property
-    def is_told(self) -> bool:
+    def has_interval(self) -> bool:
         """Whether its steady state has an interval."""
         return self.low is not None and self.high is not None
 

@@ -16,7 +16,7 @@ from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.missing import missing_of
 from gelassen.bench.sensors import Sensor, find_sensors
 from gelassen.bench.sensors.find import find_added_sensors
-from gelassen.bench.sensors.firsttry import try_once
+from gelassen.bench.sensors.first_try import try_once
 from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
 from gelassen.bench.sensors.reader import Reader

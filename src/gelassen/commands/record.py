@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 import click
 
 from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, sysfs_option, tell
-from gelassen.commands.watching import watching
+from gelassen.commands.live_run import watching
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
@@ -155,7 +155,7 @@ def record(**given: Any) -> None:
     from gelassen.conduct import record_run
     from gelassen.conduct.planning.record_plan import plan_recording
     from gelassen.conduct.study_bench import study_bench
-    from gelassen.study.disk.abandoned import close_abandoned
+    from gelassen.study.disk.interrupted import close_abandoned
 
     asked = RecordOptions(**given)
     known = _known_study(asked.study, asked.setup, asked.new_setup)

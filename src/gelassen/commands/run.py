@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from gelassen.commands.common import FAILED, say, shell, sysfs_option
-from gelassen.commands.watching import Watcher, watching
+from gelassen.commands.live_run import Watcher, watching
 
 if TYPE_CHECKING:
     from gelassen.answers import Study

@@ -93,7 +93,7 @@ def check_before(
     waive
         Names of checks that are left out.
     say
-        Told what is being done.
+        LogOptions what is being done.
     """
     check_waived(waive)
     found = [

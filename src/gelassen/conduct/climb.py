@@ -11,9 +11,9 @@ from dataclasses import dataclass
 
 from gelassen.bench.interface import Bench
 from gelassen.conduct.planning.climb_plan import ClimbPlan
+from gelassen.conduct.watching.background import Background
 from gelassen.conduct.watching.history import History
 from gelassen.conduct.watching.judged import Judged
-from gelassen.conduct.watching.thinking import Thinker
 from gelassen.core.capacity.from_climb import ClimbCapacity, capacity_from_climb
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.judging import choose_reference, choose_temperature, core_channels
@@ -44,7 +44,7 @@ class Climb:
     ) -> None:
         self._plan, self._history, self._judged = plan, history, judged
         self._begin_s = begin_s
-        self._thinker: Thinker[_Look | None] = Thinker(bench)
+        self._thinker: Background[_Look | None] = Background(bench)
         self._power_w = plan.from_w
         self._told_w = math.nan
         self._step_s = begin_s

@@ -18,8 +18,8 @@ from gelassen.conduct.run import RunOutcome, Wish
 from gelassen.core.foundation.errors import BenchError, InputError
 from gelassen.core.foundation.progress import Progress
 from gelassen.core.recording.judging import choose_reference, core_channels
-from gelassen.study.disk.abandoned import ENDED_WITHOUT_NOTICE, close_abandoned
 from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.interrupted import ENDED_WITHOUT_NOTICE, close_abandoned
 from gelassen.study.disk.journal import goes_on
 from gelassen.study.disk.notes import Note, add_note
 from gelassen.study.disk.run_file import read_run_file
@@ -139,7 +139,7 @@ def conduct_study(
         a text means done, and is noted with the run. Asked again, with `problems`, where the readings do
         not show the change.
     progress, say : callable, optional
-        Told where a run is; told what is worth a line.
+        LogOptions where a run is; told what is worth a line.
     wish : callable, optional
         Asked at every sample: "" to go on, "phase" to end the present phase, "run" to stop this run,
         "all" to stop this run and the session.

@@ -6,14 +6,14 @@ from typing import Any
 
 from gelassen.core.recording.recording import Recording
 from gelassen.intake.readers import read_with
-from gelassen.intake.understanding import Told, Understanding
+from gelassen.intake.understanding import LogOptions, Understanding
 
 
 def read_log(
     path: str | Path,
     *,
     columns: Mapping[str, Any] | str | Path | None = None,
-    told: Told | None = None,
+    options: LogOptions | None = None,
 ) -> Recording:
     """Read a log.
 
@@ -26,7 +26,7 @@ def read_log(
         Header (or pattern with ``{n}``) to channel name, or to a mapping with channel, unit, offset
         and scale; ``"t_s"`` is the time, ``"ignore"`` leaves a column alone. Or the path of a TOML
         file that says so. Other columns are recognised by their headers, units and values.
-    told : Told, optional
+    options : LogOptions, optional
         What else is known about the log: encoding, delimiter, decimal mark, order of dates, zone, part,
         where the load is, and whether another log of the same run holds the temperatures (`beside`).
 
@@ -42,14 +42,14 @@ def read_log(
     InputError
         The mapping is wrong.
     """
-    return understand_log(path, columns=columns, told=told).recording
+    return understand_log(path, columns=columns, options=options).recording
 
 
 def understand_log(
     path: str | Path,
     *,
     columns: Mapping[str, Any] | str | Path | None = None,
-    told: Told | None = None,
+    options: LogOptions | None = None,
 ) -> Understanding:
     """Read a log and say how it was understood; see `read_log`."""
-    return read_with(Path(path), columns, told or Told())
+    return read_with(Path(path), columns, options or LogOptions())

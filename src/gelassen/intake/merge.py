@@ -117,10 +117,10 @@ def merge_logs(
 
 
 def _lay(
-    first: Recording, other: Recording, told: float | None, *, match: bool
+    first: Recording, other: Recording, offset_s: float | None, *, match: bool
 ) -> tuple[Joined, list[str]]:
-    if told is not None:
-        return Joined(other.name, told, told, told, "told"), []
+    if offset_s is not None:
+        return Joined(other.name, offset_s, offset_s, offset_s, "told"), []
     pair, alignment = best_match(first, other)
     known = alignment is not None and math.isfinite(alignment.offset_s)
     if first.started is not None and other.started is not None and not match:

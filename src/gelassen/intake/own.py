@@ -9,7 +9,7 @@ from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.channels import parse_channel
 from gelassen.core.recording.recording import Origin, Recording
 from gelassen.intake.meaning.columns import TIME
-from gelassen.intake.understanding import Told, Understanding, understood
+from gelassen.intake.understanding import LogOptions, Understanding, understood
 from gelassen.study.disk.archive import read_run
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
@@ -23,7 +23,7 @@ class OwnRun:
         samples = path.name in (SAMPLES_CSV, SAMPLES_PARQUET)
         return path.is_dir() or (samples and (path.parent / RUN_JSON).exists())
 
-    def read(self, path: Path, columns: Any, told: Told) -> Understanding:
+    def read(self, path: Path, columns: Any, options: LogOptions) -> Understanding:
         """Read the run as far as it goes."""
         return understood(read_run(path if path.is_dir() else path.parent))
 
@@ -35,7 +35,7 @@ class OwnParquet:
         """Take Parquet files."""
         return path.suffix == ".parquet"
 
-    def read(self, path: Path, columns: Any, told: Told) -> Understanding:
+    def read(self, path: Path, columns: Any, options: LogOptions) -> Understanding:
         """Read the samples; nothing else is known of their run."""
         try:
             frame = pd.read_parquet(path)

@@ -16,7 +16,7 @@ from gelassen.core.recording.recording import Recording
 from gelassen.intake.meaning.columns import as_targets, read_column_file
 from gelassen.intake.own import OwnParquet, OwnRun
 from gelassen.intake.table import understand_table
-from gelassen.intake.understanding import Told, Understanding, understood
+from gelassen.intake.understanding import LogOptions, Understanding, understood
 
 Columns = Mapping[str, Any] | str | Path | None
 
@@ -28,7 +28,7 @@ class LogReader(Protocol):
         """Return whether this is such a log: quickly, by its name or its first bytes."""
         ...
 
-    def read(self, path: Path, columns: Columns, told: Told) -> Understanding | Recording:
+    def read(self, path: Path, columns: Columns, options: LogOptions) -> Understanding | Recording:
         """Read it; raise FileError with a message for people where that fails."""
         ...
 
@@ -40,11 +40,11 @@ class TextTable:
         """Take whatever no other reader takes."""
         return True
 
-    def read(self, path: Path, columns: Columns, told: Told) -> Understanding:
+    def read(self, path: Path, columns: Columns, options: LogOptions) -> Understanding:
         """Read the table; each question about its form is answered in turn."""
         if isinstance(columns, str | Path):
-            return understand_table(path, read_column_file(Path(columns)), told, strict=False)
-        return understand_table(path, as_targets(columns or {}), told, strict=True)
+            return understand_table(path, read_column_file(Path(columns)), options, strict=False)
+        return understand_table(path, as_targets(columns or {}), options, strict=True)
 
 
 # The first that takes a log reads it; those of other packages come before the last.
@@ -66,10 +66,10 @@ def reader_of(path: Path) -> LogReader:
     return next((one for one in (*first, *added) if one.sniff(path)), last)
 
 
-def read_with(path: Path, columns: Columns, told: Told) -> Understanding:
+def read_with(path: Path, columns: Columns, options: LogOptions) -> Understanding:
     """Read a log with the reader that takes it."""
     reader = reader_of(path)
-    read = reader.read(path, columns, told)
+    read = reader.read(path, columns, options)
     if not isinstance(read, Understanding):
         read = understood(read, form=f"a log that {type(reader).__name__} reads")
     broken = [

@@ -30,7 +30,7 @@ from gelassen.intake.time.sampling import sample_columns
 from gelassen.intake.time.stamp_reading import offset_of, read_stamps
 from gelassen.intake.time.time_column import TimeColumn, find_time, names_time
 from gelassen.intake.time.timeline import Kind, gaps, straighten
-from gelassen.intake.understanding import ColumnWords, Told, Understanding
+from gelassen.intake.understanding import ColumnWords, LogOptions, Understanding
 
 _HEAD_BYTES = 1 << 20
 _LONG = 64 << 20
@@ -42,7 +42,7 @@ COLUMNS_LEFT_ALONE = "columns_left_alone"
 
 
 def understand_table(
-    path: Path, targets: Mapping[str, Target], told: Told, *, strict: bool
+    path: Path, targets: Mapping[str, Target], options: LogOptions, *, strict: bool
 ) -> Understanding:
     """Read a text table.
 
@@ -56,13 +56,13 @@ def understand_table(
     FileError, InputError
         As `read_log`.
     """
-    mapped = None if told.encoding else _mapped(path)
+    mapped = None if options.encoding else _mapped(path)
     if mapped is not None:
         try:
-            return _understand(path, mapped, targets, told, strict=strict)
+            return _understand(path, mapped, targets, options, strict=strict)
         except UnicodeDecodeError:
             pass  # its later part is in another encoding: looked at as a whole
-    return _understand(path, _text_of(path, told), targets, told, strict=strict)
+    return _understand(path, _text_of(path, options), targets, options, strict=strict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,15 +92,20 @@ class _Samples:
 
 
 def _understand(
-    path: Path, decoded: Decoded, targets: Mapping[str, Target], told: Told, *, strict: bool
+    path: Path,
+    decoded: Decoded,
+    targets: Mapping[str, Target],
+    options: LogOptions,
+    *,
+    strict: bool,
 ) -> Understanding:
-    form = _form(path, decoded, targets, told, strict=strict)
-    samples = _samples(path, decoded, form, told)
+    form = _form(path, decoded, targets, options, strict=strict)
+    samples = _samples(path, decoded, form, options)
     phases, noticed = find_phases(
         samples.frame,
-        load_start_s=told.load_start_s,
-        load_end_s=told.load_end_s,
-        hold_s=told.hold_s,
+        load_start_s=options.load_start_s,
+        load_end_s=options.load_end_s,
+        hold_s=options.hold_s,
     )
     usual, wide = gaps(samples.frame.index.to_numpy(dtype=float))
     time, words, layout = form.time, form.words, form.layout
@@ -131,17 +136,22 @@ def _understand(
 
 
 def _form(
-    path: Path, decoded: Decoded, targets: Mapping[str, Target], told: Told, *, strict: bool
+    path: Path,
+    decoded: Decoded,
+    targets: Mapping[str, Target],
+    options: LogOptions,
+    *,
+    strict: bool,
 ) -> _Form:
     """Find out how the table is written and what its columns mean."""
     name = str(path)
     cautions = [Caution(text, code="encoding") for text in decoded.cautions]
-    layout = find_layout(_first_lines(decoded.data), name, told=told.delimiter)
+    layout = find_layout(_first_lines(decoded.data), name, delimiter=options.delimiter)
     keys = distinct(layout.headers)
     headers = _headers(layout)
     start = _byte_of_line(decoded.data, layout.data_line)
     samples = sample_columns(decoded.data, start, layout)
-    main, decimals, notes = _decimals(keys, headers, samples, told, name)
+    main, decimals, notes = _decimals(keys, headers, samples, options, name)
     cautions += [Caution(text, code="decimal_mark") for text in notes]
     assigned, absent = assign(list(keys), targets, strict=strict)
     if absent:
@@ -150,8 +160,8 @@ def _form(
     time = find_time(
         [Header(key, h.words, h.unit) for key, h in zip(keys, headers, strict=True)], samples,
         decimals, main,
-        told=[k for k, key in enumerate(keys) if key in assigned and assigned[key].channel == TIME],
-        dates=told.dates, where=name,
+        named_columns=[k for k, key in enumerate(keys) if key in assigned and assigned[key].channel == TIME],
+        dates=options.dates, where=name,
     )  # fmt: skip
     if time.guessed:
         cautions.append(Caution(f"guessed: {time.guessed}", code="time_guessed"))
@@ -159,15 +169,15 @@ def _form(
     plans, words, conversions = plan_columns(
         keys, headers, samples, assigned, time.columns, stamped, decimals, main
     )
-    if not told.draft:
-        _need_channels(name, words, told=bool(targets) or told.beside)
+    if not options.draft:
+        _need_channels(name, words, mapped=bool(targets) or options.beside)
     return _Form(
         layout=layout, start=start, keys=keys, samples=samples, main=main, time=time, plans=plans,
         words=words, conversions=conversions, cautions=tuple(cautions),
     )  # fmt: skip
 
 
-def _samples(path: Path, decoded: Decoded, form: _Form, told: Told) -> _Samples:
+def _samples(path: Path, decoded: Decoded, form: _Form, options: LogOptions) -> _Samples:
     """Read the rows, and put them on a time line that only goes forward."""
     name, time, cautions = str(path), form.time, list[Caution]()
     rows = read_rows(
@@ -187,9 +197,9 @@ def _samples(path: Path, decoded: Decoded, form: _Form, told: Told) -> _Samples:
         )
     first_row = int(np.flatnonzero(keep)[0])
     first_cell = str(rows.cells[time.columns[0]][first_row])
-    times, order, notes = _straightened(rows, seconds, keep, time, told, name)
+    times, order, notes = _straightened(rows, seconds, keep, time, options, name)
     cautions += [Caution(text, code="time_line") for text in notes]
-    started, t_s, notes = _zero(times, time, first_cell, form.layout, told)
+    started, t_s, notes = _zero(times, time, first_cell, form.layout, options)
     cautions += [Caution(text, code="log_start") for text in notes]
     if t_s.size < 2:
         raise FileError(
@@ -250,12 +260,12 @@ def _mapped(path: Path) -> Decoded | None:
     return Decoded(data, "UTF-8")
 
 
-def _text_of(path: Path, told: Told) -> Decoded:
+def _text_of(path: Path, options: LogOptions) -> Decoded:
     try:
         raw = path.read_bytes()
     except OSError as error:
         raise FileError(f"{path} cannot be read: {error.strerror}") from None
-    decoded = decode(raw, str(path), told=told.encoding)
+    decoded = decode(raw, str(path), encoding=options.encoding)
     head = decoded.data[:_HEAD_BYTES]
     if b"\r" in head and b"\n" not in head:  # lines as very old machines end them
         return Decoded(decoded.data[:].replace(b"\r", b"\n"), decoded.encoding, decoded.cautions)
@@ -296,11 +306,11 @@ def _decimals(
     keys: Sequence[str],
     headers: Sequence[Header],
     samples: Sequence[Sequence[str]],
-    told: Told,
+    options: LogOptions,
     name: str,
 ) -> tuple[Decimal, dict[str, Decimal], list[str]]:
-    if told.decimal:
-        return told.decimal, {}, []
+    if options.decimal:
+        return options.decimal, {}, []
     quantities = {
         key: next(iter(kinds_of(h.unit)), "") for key, h in zip(keys, headers, strict=True)
     }
@@ -322,14 +332,14 @@ def no_temperature(name: str, unclear: Sequence[str]) -> str:
     )
 
 
-def _need_channels(name: str, words: Sequence[ColumnWords], *, told: bool) -> None:
+def _need_channels(name: str, words: Sequence[ColumnWords], *, mapped: bool) -> None:
     headers = [w.header for w in words if w.channel is None and w.confidence != "time"]
     if not any(w.channel for w in words):
         raise FileError(
             f"{name}: no column is known to be a channel (columns: {_named(headers)}). "
             'Say which is which: --column "HEADER=cpu.package.temp_c"'
         )
-    if not told and not any(w.channel and w.channel.endswith("_c") for w in words):
+    if not mapped and not any(w.channel and w.channel.endswith("_c") for w in words):
         raise FileError(no_temperature(name, headers))
 
 
@@ -391,7 +401,7 @@ def _short(text: str) -> str:
 
 
 def _straightened(
-    rows: Rows, seconds: Floats, keep: Bools, time: TimeColumn, told: Told, name: str
+    rows: Rows, seconds: Floats, keep: Bools, time: TimeColumn, options: LogOptions, name: str
 ) -> tuple[Floats, np.ndarray, list[str]]:
     """Return times that only go forward, the rows they belong to, and what was done to them."""
     used = np.flatnonzero(keep)
@@ -406,7 +416,7 @@ def _straightened(
     hours = seconds[used] % 86_400 / 3_600
     line = straighten(
         seconds[used], kind=kind, local=local, line_of=lambda row: int(rows.line[used[row]]), where=name,
-        part=told.part, twelve_without_mark=not halves and bool(hours.max() < 13 and hours.min() >= 1),
+        part=options.part, twelve_without_mark=not halves and bool(hours.max() < 13 and hours.min() >= 1),
     )  # fmt: skip
     notes = list(line.notes)
     kept = line.kept if line.kept is not None else np.ones(used.size, dtype=bool)
@@ -418,7 +428,7 @@ def _straightened(
 
 
 def _zero(
-    times: Floats, time: TimeColumn, first_cell: str, layout: Layout, told: Told
+    times: Floats, time: TimeColumn, first_cell: str, layout: Layout, options: LogOptions
 ) -> tuple[datetime | None, Floats, list[str]]:
     """Return when the log began, and times that count from there."""
     form = next((f for f in time.forms if f is not None), None)
@@ -426,11 +436,11 @@ def _zero(
     counted = np.round(times - first_s, 3 if time.zero_s else 6)  # days have few digits
     if time.kind == "epoch":
         if time.zero_s:  # a spreadsheet's day count follows a local clock
-            begun, assumed = clock_zero.from_local(first_s, told.zone)
+            begun, assumed = clock_zero.from_local(first_s, options.zone)
             return begun, counted, [assumed] if assumed else []
         return clock_zero.from_utc(first_s, 0.0), counted, []
     if time.kind == "elapsed" or (form is not None and form.kind == "duration"):
-        started, words = clock_zero.from_preamble(layout.preamble, None, told.zone)
+        started, words = clock_zero.from_preamble(layout.preamble, None, options.zone)
         notes = [words] if words else []
         if abs(first_s) <= 60:
             return started, np.round(times, 9), notes
@@ -441,12 +451,12 @@ def _zero(
             [*notes, f"times count from the first sample, which stood at {first_s:g} s"],
         )
     if form is not None and form.kind == "of day":
-        started, words = clock_zero.from_preamble(layout.preamble, first_s, told.zone)
+        started, words = clock_zero.from_preamble(layout.preamble, first_s, options.zone)
         return started, counted, [words or "the log states no date"]
     offset = offset_of(first_cell) if form is not None and form.has_offset else None
     if offset is not None:
         return clock_zero.from_utc(first_s, offset), counted, []
-    local, assumed = clock_zero.from_local(first_s, told.zone)
+    local, assumed = clock_zero.from_local(first_s, options.zone)
     return local, counted, [assumed] if assumed else []
 
 

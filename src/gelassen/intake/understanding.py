@@ -8,7 +8,7 @@ from gelassen.intake.text.stamps import Order
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class LogOptions:
     """What the user says about a log; None where it is to be found out."""
 
     encoding: str | None = None

@@ -8,12 +8,12 @@ from scipy.stats import t as student_t
 
 from gelassen.answers.one_room import in_one_room
 from gelassen.core import InputError, compare_setups, sustainable_power
-from gelassen.core.comparing.bias_check import without_pushes
+from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.comparability import comparability
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.equal_point import at_equal_point
 from gelassen.core.comparing.machine_drift import machine_drift
-from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.repeatability import find_repeatability
 from gelassen.core.comparing.response import response_curve
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.core.thermal.priors import RoomEffect
@@ -168,13 +168,13 @@ def test_the_rig_and_its_remounting_are_told_apart():
             shift = rng.normal(0, 0.6)
             rows += [(setup, 50 + shift + rng.normal(0, 0.15), f"{setup}{mount}") for _ in range(3)]
     runs = pd.DataFrame(rows, columns=["setup", "value", "mount"])
-    found = rig_repeatability(runs)
+    found = find_repeatability(runs)
     assert found.same_mount == pytest.approx(0.15, abs=0.04)
     assert found.remount == pytest.approx(0.6, abs=0.25)
     assert found.low < 0.62 < found.high
-    assert "not noted" in rig_repeatability(runs[["setup", "value"]]).cautions[-1]
-    assert np.isnan(rig_repeatability(runs.drop_duplicates("setup")).total)
-    copied = rig_repeatability(runs.assign(value=50.0))
+    assert "not noted" in find_repeatability(runs[["setup", "value"]]).cautions[-1]
+    assert np.isnan(find_repeatability(runs.drop_duplicates("setup")).total)
+    copied = find_repeatability(runs.assign(value=50.0))
     assert copied.total == 0.0
     assert "were they copied" in str(copied)
 
@@ -252,10 +252,10 @@ def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_h
     runs["value"] = [50.0, 50.3, 49.8, 52.0, 52.2, 51.9]  # b is 2 K warmer
     found = compare_setups(runs, repeatability=(0.3, 8))
     assert found.differences["distinguishable"].all()
-    assert without_pushes(found.differences, comparability(runs)).empty
+    assert without_bias(found.differences, comparability(runs)).empty
     # Fans that turn a tenth slower make b about 2 K warmer; a fifth slower would make it more.
     slower = runs.assign(fan_rpm=[1200.0] * 3 + [1080.0] * 3)
-    row = without_pushes(found.differences, comparability(slower)).iloc[0]
+    row = without_bias(found.differences, comparability(slower)).iloc[0]
     sign = 1 if row["setup"] == "b" else -1
     assert 1.5 < sign * row["pushed_k"] < 2.7
     assert abs(row["corrected"]) < 0.7
@@ -265,17 +265,17 @@ def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_h
     assert "fan speed" in row["what"]
     # Where power was not logged, the work that was done tells of heat.
     lazy = runs.assign(power_w=np.nan, work_per_s=[50.0] * 3 + [52.0] * 3)
-    row = without_pushes(found.differences, comparability(lazy)).iloc[0]
+    row = without_bias(found.differences, comparability(lazy)).iloc[0]
     assert row["may_be_that_alone"]
     assert abs(row["pushed_k"]) == pytest.approx(52.03 * 2 / 52, abs=0.02)
     known = comparability(lazy.assign(power_w=95.0))
-    assert without_pushes(found.differences, known).empty
+    assert without_bias(found.differences, known).empty
     meant = comparability(slower, expected=["fan_rpm"])
-    assert without_pushes(found.differences, meant).empty
+    assert without_bias(found.differences, meant).empty
     # The other way round, alike readings hide a difference.
     alike = slower.assign(value=[50.0, 50.3, 49.8, 50.1, 50.2, 49.9])
     open_yet = compare_setups(alike, repeatability=(0.3, 8)).differences
-    row = without_pushes(open_yet, comparability(alike)).iloc[0]
+    row = without_bias(open_yet, comparability(alike)).iloc[0]
     assert row["may_hide"]
     assert not row["may_be_that_alone"]
 
@@ -295,7 +295,7 @@ def test_a_difference_that_rests_on_an_odd_run_is_told_as_such():
     runs["value"] = [50.0, 50.3, 47.0, 50.9, 51.1, 51.0]
     found = compare_setups(runs, repeatability=(0.5, 8)).differences
     assert found["distinguishable"].all()
-    row = without_pushes(found, comparability(runs)).iloc[0]
+    row = without_bias(found, comparability(runs)).iloc[0]
     assert row["may_be_that_alone"]
     assert abs(row["without_odd"]) == pytest.approx(0.85)
 

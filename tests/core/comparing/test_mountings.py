@@ -13,7 +13,7 @@ from gelassen.conduct.study_run import conduct_study
 from gelassen.core import compare_setups, sustainable_power
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift
-from gelassen.core.comparing.repeatability import rig_repeatability
+from gelassen.core.comparing.repeatability import find_repeatability
 from gelassen.core.comparing.response import response_curve
 from gelassen.study.file.levels import mounted_as
 
@@ -246,10 +246,10 @@ def test_the_first_mounting_of_one_cooler_is_not_that_of_another(tmp_path):
 
 
 def test_what_was_never_remounted_is_no_repeatability_of_remounting():
-    once = rig_repeatability(nested(1, mounts=1, runs=3))
+    once = find_repeatability(nested(1, mounts=1, runs=3))
     assert not once.remounted
     assert any("does not stand in for it" in text for text in once.cautions)
-    assert rig_repeatability(nested(1)).remounted
+    assert find_repeatability(nested(1)).remounted
     unnamed = nested(1, runs=1).assign(mount=None)
     unnamed.loc[0, "mount"] = "x"  # one that is named makes no mounting of the others
-    assert math.isnan(rig_repeatability(unnamed).same_mount)
+    assert math.isnan(find_repeatability(unnamed).same_mount)

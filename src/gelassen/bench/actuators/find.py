@@ -11,7 +11,7 @@ from gelassen._plugins import described, plugins
 from gelassen.bench.actuators.clock import find_clock_settings
 from gelassen.bench.actuators.cores import find_active_processors
 from gelassen.bench.actuators.fan import find_fans
-from gelassen.bench.actuators.powerlimit import find_power_limits
+from gelassen.bench.actuators.power_limit import find_power_limits
 from gelassen.bench.actuators.safety import SafetyNet
 from gelassen.bench.actuators.setting import Setting
 

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from gelassen.bench.interface import Bench
+from gelassen.conduct.watching.background import Background
 from gelassen.conduct.watching.history import History
 from gelassen.conduct.watching.judged import Judged
-from gelassen.conduct.watching.thinking import Thinker
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.judging import (
     MEAN_OF_CORES,
@@ -42,7 +42,7 @@ class PhaseEnd:
         self._gate, self._history, self._judged = gate, history, judged
         self._begin_s = begin_s
         self._since_s = begin_s if load_start_s is None else load_start_s
-        self._thinker: Thinker[Outlook | Rest | None] = Thinker(bench)
+        self._thinker: Background[Outlook | Rest | None] = Background(bench)
         self._next_s = self._since_s + gate.at_least
         self._agreed = 0
         self._last: Outlook | Rest | None = None

@@ -194,9 +194,9 @@ def _with_logged(step: Step, logged: Sequence[ConditionChange | Pause]) -> Step:
     )
 
 
-def _named(step: Step, told: list[tuple[float, str]]) -> Step:
+def _named(step: Step, notes: list[tuple[float, str]]) -> Step:
     """Take over what the tester noted about that moment."""
-    near = [(abs(step.at_s - moment), text) for moment, text in told]
+    near = [(abs(step.at_s - moment), text) for moment, text in notes]
     away_s, text = min(near, default=(np.inf, ""))
     return replace(step, noted=text) if away_s <= Changes.SAME_CHANGE_S else step
 

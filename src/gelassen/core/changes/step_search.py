@@ -47,7 +47,7 @@ class StepSearch:
         if self.model.furthest_off(found) < Search.TRACE * self.least:
             return found  # an approach alone tells nearly all of it
         for moment in self._worth_trying(found):
-            found = self._with_told(found, moment)
+            found = self._with_noted(found, moment)
         while len(found.changes) < Search.MOST_STEPS:
             # An enclosure put on and taken off again: neither change stands out before both are known.
             kept, looks = found, self._looks(found)
@@ -78,7 +78,7 @@ class StepSearch:
             if gains[k] >= Search.WORTH_TRYING * Search.NEEDED_IF_TOLD
         ]
 
-    def _with_told(self, found: Fit, moment_s: float) -> Fit:
+    def _with_noted(self, found: Fit, moment_s: float) -> Fit:
         """Add a change that the tester noted, if it shows at all."""
         trials = [
             self._refined(found.changes, Change(moment_s, sign), Search.NOTED_S, found.background)

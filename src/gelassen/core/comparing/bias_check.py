@@ -14,7 +14,7 @@ _COLUMNS = (
 )  # fmt: skip
 
 
-def without_pushes(differences: pd.DataFrame, found: Comparability) -> pd.DataFrame:
+def without_bias(differences: pd.DataFrame, found: Comparability) -> pd.DataFrame:
     """Return the differences between setups whose runs were not alike, with that taken out.
 
     Parameters

@@ -215,15 +215,15 @@ def _copied(table: pd.DataFrame) -> bool:
     return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < At.COPIED)
 
 
-def _usual_effect(told: tuple[float, float]) -> RoomEffect:
+def _usual_effect(prior: tuple[float, float]) -> RoomEffect:
     try:
-        usual, spread = map(float, told)
+        usual, spread = map(float, prior)
     except (TypeError, ValueError):
         usual = spread = float("nan")
     if not (np.isfinite(usual) and 0 < spread < np.inf):
         raise InputError(
             "room_effect is two numbers, K for each K of the room and a standard deviation above zero, "
-            f"such as (-0.1, 0.15); found {told!r}"
+            f"such as (-0.1, 0.15); found {prior!r}"
         )
     return RoomEffect(usual, spread)
 
@@ -394,7 +394,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
     level = 1 - model.confidence
     rows["p_value"] = np.where(known, [adjust.p_value(size) for size in sizes], np.nan)
-    rows["distinguishable"] = adjust.told(places, sizes, level) & known
+    rows["distinguishable"] = adjust.distinguished(places, sizes, level) & known
     critical = _at_freedom(
         np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
     )

@@ -3,7 +3,7 @@
 Single steps give p values that can be laid beside those of a textbook: Tukey and Kramer for all pairs [1]_,
 Dunnett's distribution by simulation for differences to a baseline [2]_. Verdicts go on from there in steps
 [3]_: once the setups as a whole are known to differ, what is left to be mistaken about is less, and
-nearer ones need less to be told apart. The chance of any false verdict stays what it is.
+nearer ones need less to be distinguished apart. The chance of any false verdict stays what it is.
 
 References
 ----------
@@ -46,11 +46,13 @@ class AllPairs:
         alone = 2 * float(stdtr(self._freedom, -abs(statistic)))
         return alone if self._chance is None else max(self._chance(abs(statistic)), alone)
 
-    def told(self, pairs: list[tuple[int, int]], statistics: Floats, level: float) -> Bools:
-        """Return which pairs are told apart at this level, in steps.
+    def distinguished(
+        self, pairs: list[tuple[int, int]], statistics: Floats, level: float
+    ) -> Bools:
+        """Return which pairs are distinguished at this level, in steps.
 
-        A pair is told apart if the range of every set of setups that holds both is beyond chance. Sets
-        of fewer are tested at a smaller level, since there may be several of them.
+        A pair is distinguished if the range of every set of setups that holds both is beyond chance. Sets of
+        fewer are tested at a smaller level, since there may be several of them.
         """
         single: Bools = np.array([self.p_value(size) < level for size in statistics], dtype=bool)
         steps = 2 < self._setups <= Multiplicity.MOST_IN_STEPS
@@ -61,15 +63,15 @@ class AllPairs:
             sizes[a, b] = sizes[b, a] = size
         members, largest = _ranges(sizes)
         counts = members.sum(axis=1)
-        told = single.copy()
+        distinguished = single.copy()
         for which in np.flatnonzero(~single):
             both = members[:, pairs[which]].all(axis=1)
             # Small sets first: what fails alone needs no integral.
-            told[which] = all(
+            distinguished[which] = all(
                 self._beyond(count, float(largest[both & (counts == count)].min()), level)
                 for count in range(2, self._setups + 1)
             )
-        return told
+        return distinguished
 
     def _beyond(self, count: int, size: float, level: float) -> bool:
         """Say whether so large a range of so many setups is beyond chance."""
@@ -113,9 +115,11 @@ class AgainstOne:
         alone = 2 * float(stdtr(self._freedom, -abs(statistic)))
         return alone if self._sizes is None else max(_above(self._largest, abs(statistic)), alone)
 
-    def told(self, pairs: list[tuple[int, int]], statistics: Floats, level: float) -> Bools:
-        """Return which differences are told at this level: the clearest first, then among the others."""
-        told: Bools = np.zeros(len(statistics), dtype=bool)
+    def distinguished(
+        self, pairs: list[tuple[int, int]], statistics: Floats, level: float
+    ) -> Bools:
+        """Return which differences are distinguished: the clearest first, then among the others."""
+        distinguished: Bools = np.zeros(len(statistics), dtype=bool)
         order = np.argsort(-np.abs(statistics))
         for place, which in enumerate(order):
             size = abs(float(statistics[which]))
@@ -125,8 +129,8 @@ class AgainstOne:
                 p_value = max(_above(others, size), p_value)
             if p_value >= level:
                 break
-            told[which] = True
-        return told
+            distinguished[which] = True
+        return distinguished
 
 
 def critical_size(p_value: Callable[[float], float], freedom: float, level: float) -> float:

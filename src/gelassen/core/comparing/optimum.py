@@ -23,7 +23,7 @@ from gelassen.core.foundation.inputs import Floats
 _SHARES = np.geomspace(0.02, 2.0, 9)
 
 
-def lowest_place(
+def best_place(
     marks: Floats, means: Floats, error: Floats, freedom: float, confidence: float
 ) -> tuple[float, float, float]:
     """Return where the course is lowest, with its interval; NaN where that is not inside the scale.

@@ -63,7 +63,7 @@ class Repeatability(Result):
         )
 
 
-def rig_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeatability:
+def find_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeatability:
     """Find what a rig scatters by, from repeats.
 
     Parameters

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.optimum import lowest_place
+from gelassen.core.comparing.optimum import best_place
 from gelassen.core.comparing.setup_means import SetupFit, or_mounted
 from gelassen.core.comparing.spread import as_repeatability
 from gelassen.core.foundation.caution import Caution, caution
@@ -133,7 +133,7 @@ def response_curve(
     paying = np.flatnonzero(steps["pays"] == "yes")
     last = int(paying[-1]) + 1 if paying.size else 0
     stops = None if last == marks.size - 1 else float(marks[last])
-    best = lowest_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
+    best = best_place(marks, means, fit.errors(np.eye(marks.size)), freedom, level)
     return Response(
         levels=levels, steps=steps, stops_paying_at=stops, best_x=best[0], best_low=best[1],
         best_high=best[2],

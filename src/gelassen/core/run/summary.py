@@ -26,7 +26,7 @@ from gelassen.core.settling.outlook import widened_for_looking
 from gelassen.core.settling.recovery import Recovery, recovery
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.transients import Transients, transients
-from gelassen.core.throttling.throttle_cost import HeldBack, lost_while_held
+from gelassen.core.throttling.throttle_cost import ThrottleCost, throttle_cost
 from gelassen.core.throttling.throttling import Throttling
 
 
@@ -97,7 +97,7 @@ class RunSummary(Result):
     transients: Transients | None = None
     cores: CoreSpread | None = None
     recovery: Recovery | None = None
-    held_back: HeldBack | None = None
+    held_back: ThrottleCost | None = None
     climb: ClimbCapacity | None = None
     levels: tuple[Level, ...] = ()
     channel_kind: str = ""
@@ -231,12 +231,12 @@ def _course(
 
 def _throttle_cost(
     run: PreparedRun, throttling: Throttling | None, levels: tuple[Level, ...]
-) -> HeldBack | None:
+) -> ThrottleCost | None:
     """Return what being held back cost, against the same load; None if it is not known to be held."""
     if throttling is None:
         return None
     held = throttling.thermal | throttling.power
-    return lost_while_held(
+    return throttle_cost(
         run.times, held, _alike(run, levels, held), clock_mhz=run.part.clock_mhz,
         power_w=run.power_w, work_per_s=run.work_per_s,
     )  # fmt: skip

@@ -100,7 +100,7 @@ def _swings(run: PreparedRun) -> bool:
         if high - low > Swinging.LOAD_SWINGS * high:
             return False
     swings = find_swings(run.times, rise, run.bridged_reference_c, run.power_w, *run.load_s)
-    return swings is not None and swings.for_good
+    return swings is not None and swings.is_regular
 
 
 def _climb(run: PreparedRun, confidence: float) -> tuple[ClimbCapacity | None, list[Caution]]:

@@ -201,14 +201,14 @@ def _overshoot(
     )  # fmt: skip
 
 
-def _known_slowest(told: tuple[float, float]) -> tuple[float, float]:
+def _known_slowest(interval_s: tuple[float, float]) -> tuple[float, float]:
     """Return median and spread of a slowest time constant that was seen under other conditions."""
     try:
-        low_s, high_s = map(float, told)
+        low_s, high_s = map(float, interval_s)
     except (TypeError, ValueError):
         low_s = high_s = np.nan
     if not 0 < low_s <= high_s < np.inf:
-        raise InputError(f"slowest_s is {told!r}: give two times in s above zero, in order")
+        raise InputError(f"slowest_s is {interval_s!r}: give two times in s above zero, in order")
     spread = np.log(high_s / low_s) / (2 * 1.96)
     return float(np.sqrt(low_s * high_s)), float(np.hypot(spread, Parts.OTHER_CONDITIONS))
 

@@ -30,13 +30,13 @@ class Swings:
     power_w: float = float("nan")  # mean over them, where it was logged
 
     @property
-    def for_good(self) -> bool:
+    def is_regular(self) -> bool:
         """Whether it swung often enough, and alike."""
         return self.means.size > 0
 
     def caution(self, unit: str, with_load: bool) -> Caution:
         """Say so; `unit` is that of the temperatures, `with_load` that it swings with its load."""
-        code = "swings" if self.for_good else "swung_once"
+        code = "swings" if self.is_regular else "swung_once"
         return caution(
             f"{code}_with_load" if with_load else code,
             low=self.low, high=self.high, unit=unit, period_s=self.period_s,
@@ -164,7 +164,7 @@ def mean_of(
         Whether it follows a load that comes and goes.
     """
     count, height = swings.means.size, swings.high - swings.low
-    if swings.for_good:
+    if swings.is_regular:
         # Two swings hardly tell by how much they differ: joined to a share of their height.
         freedom = count - 1 + At.USUAL_FREEDOM
         squares = float(((swings.means - swings.means.mean()) ** 2).sum())
@@ -175,7 +175,7 @@ def mean_of(
     else:
         value, half, error = (swings.low + swings.high) / 2, height / 2, height / 4
     unit = "°C" if room is None else "K"
-    reached = swings.for_good and float(np.ptp(swings.means)) <= 2 * band_k
+    reached = swings.is_regular and float(np.ptp(swings.means)) <= 2 * band_k
     shown = (grid.times_s >= swings.since_s) & (grid.times_s <= span.end_s)
     drawn_s = grid.times_s[shown]
     flat = np.ones(drawn_s.size)

@@ -5,7 +5,7 @@ import pandas as pd
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.signal.thresholds import Impossible
-from gelassen.core.signal.unread import suspect, told_unanswered, unanswered
+from gelassen.core.signal.unread import suspect, unanswered, unanswered_caution
 
 
 def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
@@ -31,7 +31,7 @@ def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]
             replaced[name] = values = np.where(wrong, np.nan, values)
         none = unanswered(values) if name.endswith(".temp_c") else np.zeros(0, dtype=bool)
         if none.any():
-            cautions.append(told_unanswered(name, values, none))
+            cautions.append(unanswered_caution(name, values, none))
             replaced[name] = np.where(none, np.nan, values)
     return (frame.assign(**replaced) if replaced else frame), cautions
 

@@ -76,7 +76,7 @@ def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, 
     cautions = []
     odd = unanswered(values)
     if odd.any():
-        cautions.append(told_unanswered(name, values, odd))
+        cautions.append(unanswered_caution(name, values, odd))
         values = np.where(odd, np.nan, values)
     for start_s, end_s in stuck(times, values):
         cautions.append(caution("stuck_for_a_while", channel=name, start_s=start_s, end_s=end_s))
@@ -84,7 +84,7 @@ def without_not_read(name: str, times: Floats, values: Floats) -> tuple[Floats, 
     return values, cautions
 
 
-def told_unanswered(name: str, values: Floats, odd: Bools) -> Caution:
+def unanswered_caution(name: str, values: Floats, odd: Bools) -> Caution:
     """Return the caution for readings that no sensor can have taken."""
     return caution(
         "unanswered_readings", count=int(odd.sum()), channel=name, example=float(values[odd][0])

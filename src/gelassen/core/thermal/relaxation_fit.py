@@ -258,15 +258,15 @@ class _Solved:
 
 
 def _log_prior(
-    time_constants_s: Floats, told: tuple[float, float] | None, fanless: float
+    time_constants_s: Floats, known: tuple[float, float] | None, fanless: float
 ) -> Floats:
     """Return how likely each is to be the slowest of a cooled part, before any reading is seen.
 
     Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
     fan they take longer; this does not count where something else is known of the slowest.
     """
-    without = (1 - Slowest.FANLESS_OTHERWISE) * fanless if told is None else 0.0
-    slowest = told or Slowest.USUAL
+    without = (1 - Slowest.FANLESS_OTHERWISE) * fanless if known is None else 0.0
+    slowest = known or Slowest.USUAL
     logs = [
         -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
         for usual_s, spread in (slowest, Slowest.FANLESS)

@@ -5,11 +5,11 @@ from typing import TYPE_CHECKING
 from gelassen._lazy import loader
 
 if TYPE_CHECKING:
-    from gelassen.core.throttling.throttle_cost import HeldBack
+    from gelassen.core.throttling.throttle_cost import ThrottleCost
     from gelassen.core.throttling.throttling import Throttling, find_throttling
 
 __all__ = [
-    "HeldBack",
+    "ThrottleCost",
     "Throttling",
     "find_throttling",
 ]
@@ -17,7 +17,7 @@ __all__ = [
 __getattr__ = loader(
     __name__,
     {
-        "throttle_cost": ("HeldBack",),
+        "throttle_cost": ("ThrottleCost",),
         "throttling": (
             "Throttling",
             "find_throttling",

@@ -10,7 +10,7 @@ from gelassen.core.throttling.thresholds import Cost
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class HeldBack(Result):
+class ThrottleCost(Result):
     """Shares lost while held back, in percent; NaN where not logged or never free.
 
     Attributes
@@ -39,7 +39,7 @@ class HeldBack(Result):
         return "lost " + ", ".join(told) if told else "what was lost cannot be told"
 
 
-def lost_while_held(
+def throttle_cost(
     time_s: Floats,
     held: Bools,
     loaded: Bools,
@@ -47,7 +47,7 @@ def lost_while_held(
     clock_mhz: Floats | None,
     power_w: Floats | None,
     work_per_s: Floats | None,
-) -> HeldBack | None:
+) -> ThrottleCost | None:
     """Compare the held part of the load with its free part; None if it never was held.
 
     Parameters
@@ -75,7 +75,7 @@ def lost_while_held(
         return 100 * (1 - float(left.mean()) / float(usual.mean()))
 
     weight = np.gradient(time_s) if time_s.size > 1 else np.ones(time_s.size)
-    return HeldBack(
+    return ThrottleCost(
         clock_pct=lost(clock_mhz),
         power_pct=lost(power_w),
         work_pct=lost(work_per_s),

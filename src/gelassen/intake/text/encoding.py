@@ -46,7 +46,7 @@ def is_plain_utf8(head: bytes, tail: bytes) -> bool:
     return b"\n" in head and b"\r" not in head.replace(b"\r\n", b"")
 
 
-def decode(data: bytes, name: str, *, told: str | None = None) -> Decoded:
+def decode(data: bytes, name: str, *, encoding: str | None = None) -> Decoded:
     """Return the text of a log.
 
     Raises
@@ -56,8 +56,8 @@ def decode(data: bytes, name: str, *, told: str | None = None) -> Decoded:
     """
     if not data.strip(b" \t\r\n\f\v\x00\xff\xfe\xef\xbb\xbf\x1a"):
         raise FileError(f"{name} is empty")
-    if told is not None:
-        return _as_told(data, name, told)
+    if encoding is not None:
+        return _as_named(data, name, encoding)
     for start, what in _OTHER_FILES:
         if data.startswith(start):
             raise FileError(f"{name} is no text but {what}")
@@ -70,19 +70,19 @@ def decode(data: bytes, name: str, *, told: str | None = None) -> Decoded:
     return _unmarked(data, name, "UTF-8")
 
 
-def _as_told(data: bytes, name: str, told: str) -> Decoded:
+def _as_named(data: bytes, name: str, encoding: str) -> Decoded:
     try:
-        text = data.decode(told)
+        text = data.decode(encoding)
     except LookupError:
         raise FileError(
-            f'"{told}" is no encoding that is known. Try utf-8, utf-16, latin-1 or windows-1252'
+            f'"{encoding}" is no encoding that is known. Try utf-8, utf-16, latin-1 or windows-1252'
         ) from None
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         raise FileError(
-            f"{name}, line {line}: not {told}. Leave --encoding out to find it"
+            f"{name}, line {line}: not {encoding}. Leave --encoding out to find it"
         ) from None
-    return Decoded(text.lstrip("\ufeff").encode("utf-8", "replace"), told)
+    return Decoded(text.lstrip("\ufeff").encode("utf-8", "replace"), encoding)
 
 
 def _wide(data: bytes, name: str, codec: str, words: str) -> Decoded:

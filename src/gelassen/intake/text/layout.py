@@ -62,14 +62,14 @@ def split_line(line: str, delimiter: str) -> list[str]:
     return rows[0] if rows else [""]
 
 
-def find_layout(lines: Sequence[str], name: str, *, told: str | None = None) -> Layout:
+def find_layout(lines: Sequence[str], name: str, *, delimiter: str | None = None) -> Layout:
     """Find the table in the first lines of a log.
 
     Parameters
     ----------
     lines
         The first lines, without their ends.
-    told
+    delimiter
         The delimiter, where the user says it.
 
     Raises
@@ -79,9 +79,9 @@ def find_layout(lines: Sequence[str], name: str, *, told: str | None = None) -> 
     """
     lines = [line[:_LONGEST_LINE] for line in lines[:_HEAD_LINES]]
     spoken = re.fullmatch(r'"?sep=(.)"?\s*', lines[0]) if lines else None
-    if told is None and spoken and spoken[1] in DELIMITERS:
-        told = spoken[1]
-    candidates = [told] if told else list(DELIMITERS)
+    if delimiter is None and spoken and spoken[1] in DELIMITERS:
+        delimiter = spoken[1]
+    candidates = [delimiter] if delimiter else list(DELIMITERS)
     tries = []
     for delimiter in candidates:
         rows = [split_line(line, delimiter) for line in lines]
@@ -179,8 +179,12 @@ def _is_data(row: Sequence[str]) -> bool:
         elif state(text) is not None:
             values += 1
         elif (
-            text[:1].isdigit() and any(c in text for c in ":-/.") and find_form([text], told="dmy")
-        ) or (len(text) > 5 and any(c.isdigit() for c in text) and find_form([text], told="dmy")):
+            text[:1].isdigit()
+            and any(c in text for c in ":-/.")
+            and find_form([text], day_order="dmy")
+        ) or (
+            len(text) > 5 and any(c.isdigit() for c in text) and find_form([text], day_order="dmy")
+        ):
             values, numbers = values + 1, numbers + 1
         else:
             texts += 1

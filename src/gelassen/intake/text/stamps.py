@@ -73,7 +73,7 @@ def clean(cell: str) -> str:
 def find_form(
     cells: Sequence[str],
     *,
-    told: Order | None = None,
+    day_order: Order | None = None,
     elapsed: bool = False,
     where: str = "the log",
 ) -> Form | None:
@@ -83,7 +83,7 @@ def find_form(
     ----------
     cells
         A sample of the cells, in order.
-    told
+    day_order
         The order of day and month, where the user says it.
     elapsed
         Whether the header says that the times count from the start.
@@ -100,7 +100,7 @@ def find_form(
     matches = [m for m in map(STAMP.fullmatch, texts) if m]
     if len(matches) >= max(1, 0.6 * len(texts)):
         with_clock = sum(1 for m in matches if m["h"] or m["tight"])
-        order, how = _order(matches, told, where)
+        order, how = _order(matches, day_order, where)
         kind: Literal["moment", "date"] = "moment" if with_clock > len(matches) / 2 else "date"
         offset = sum(1 for m in matches if m["zone"]) > len(matches) / 2
         words = f"date and time, {how}" if kind == "moment" else f"date, {how}"
@@ -133,7 +133,9 @@ def find_form(
     return None
 
 
-def _order(matches: Sequence[re.Match[str]], told: Order | None, where: str) -> tuple[Order, str]:
+def _order(
+    matches: Sequence[re.Match[str]], day_order: Order | None, where: str
+) -> tuple[Order, str]:
     numeric = [m for m in matches if m["a"]]
     if not numeric:
         return "ymd", "day and named month" if matches[0]["mon3"] or matches[0][
@@ -145,8 +147,8 @@ def _order(matches: Sequence[re.Match[str]], told: Order | None, where: str) -> 
         "mdy": f"month{sep}day{sep}year",
         "ymd": f"year{sep}month{sep}day",
     }
-    if told is not None:
-        return told, how[told] + " (as told)"
+    if day_order is not None:
+        return day_order, how[day_order] + " (as told)"
     firsts = {int(m["a"]) for m in numeric}
     seconds = {int(m["b"]) for m in numeric}
     years = {m["y2"] for m in numeric}

@@ -67,7 +67,7 @@ def find_time(
     decimals: Mapping[str, Decimal],
     main: Decimal,
     *,
-    told: Sequence[int] = (),
+    named_columns: Sequence[int] = (),
     dates: Order | None = None,
     where: str,
 ) -> TimeColumn:
@@ -78,14 +78,14 @@ def find_time(
     FileError
         No column is a time, or one can be read in two ways.
     """
-    named = list(told) or [k for k, header in enumerate(headers) if names_time(header)]
+    named = list(named_columns) or [k for k, header in enumerate(headers) if names_time(header)]
     forms: dict[int, Form] = {}
-    for k in named if told else range(len(headers)):
-        if not told and k not in named and not _looks_stamped(samples[k]):
+    for k in named if named_columns else range(len(headers)):
+        if not named_columns and k not in named and not _looks_stamped(samples[k]):
             continue
         place = f'{where}, column "{headers[k].text}"'
         elapsed = found(_ELAPSED, header_words(headers[k].words))
-        form = find_form(samples[k], told=dates, elapsed=elapsed, where=place)
+        form = find_form(samples[k], day_order=dates, elapsed=elapsed, where=place)
         if form is not None:
             forms[k] = form
     stamps = _from_stamps(forms, named)
@@ -94,7 +94,7 @@ def find_time(
     numbers = [k for k in named if k not in forms]
     for k in sorted(numbers, key=lambda k: headers[k].text != "t_s"):
         mark = decimals.get(headers[k].text, main)
-        plan = _numeric(k, headers[k], samples[k], mark, told=bool(told))
+        plan = _numeric(k, headers[k], samples[k], mark, is_named=bool(named_columns))
         if plan is not None:
             return plan
     for kinds in (("duration",), ("of day", "duration")):
@@ -177,7 +177,7 @@ def _best(columns: Sequence[int], named: Sequence[int]) -> int:
 
 
 def _numeric(
-    k: int, header: Header, cells: Sequence[str], decimal: Decimal, *, told: bool
+    k: int, header: Header, cells: Sequence[str], decimal: Decimal, *, is_named: bool
 ) -> TimeColumn | None:
     read = [read_value(cell, decimal) for cell in cells if cell.strip()]
     values = np.array([v.number for v in read if v is not None and v.number == v.number])
@@ -215,6 +215,6 @@ def _numeric(
             guessed=f'"{header.text}" names no unit: taken as ms from its steps of {step:g}',
         )  # fmt: skip
     guessed = (
-        "" if told else f'"{header.text}" names no unit: taken as s from its steps of {step:g}'
+        "" if is_named else f'"{header.text}" names no unit: taken as s from its steps of {step:g}'
     )
     return TimeColumn((k,), (None,), "elapsed", "elapsed, in s", guessed=guessed)

@@ -19,7 +19,7 @@ _WISHES: dict[str, Literal["phase", "run", "all"]] = {"n": "phase", "s": "run", 
 
 
 class Watcher:
-    """Told of a run as it goes on."""
+    """LogOptions of a run as it goes on."""
 
     def __init__(self, live: "Live | None") -> None:
         from gelassen.show.live import LiveText

@@ -13,7 +13,7 @@ from gelassen.commands.common import FAILED, Duration, pair, say, tell
 if TYPE_CHECKING:
     from gelassen.core.recording.recording import Recording
     from gelassen.intake.merge import Joined
-    from gelassen.intake.understanding import Told, Understanding
+    from gelassen.intake.understanding import LogOptions, Understanding
 
 _DECIMALS = {"point": ".", "comma": ","}
 _LONG_BYTES = 20 << 20
@@ -70,11 +70,11 @@ class ImportOptions:
             for setup in self.setups:
                 check_setup(self.study, setup, limit_c=self.limit_c, new_setup=self.new_setup)
 
-    def told(self) -> "Told":
+    def log_options(self) -> "LogOptions":
         """Return what the user says about the form of the logs."""
-        from gelassen.intake.understanding import Told
+        from gelassen.intake.understanding import LogOptions
 
-        return Told(
+        return LogOptions(
             encoding=self.encoding,
             delimiter=_DELIMITERS.get(self.delimiter or ""),
             decimal=_DECIMALS.get(self.decimal or ""),  # type: ignore[arg-type]
@@ -162,18 +162,20 @@ def import_logs(**given: Any) -> None:
 
     asked = ImportOptions(**given)
     asked.check()
-    told, columns = asked.told(), _columns(asked.pairs, asked.mapping)
+    options, columns = asked.log_options(), _columns(asked.pairs, asked.mapping)
     # All are read before the first is stored: a mistake in the last leaves nothing half done.
-    understood = [(path, understand_log(path, columns=columns, told=told)) for path in asked.files]
+    understood = [
+        (path, understand_log(path, columns=columns, options=options)) for path in asked.files
+    ]
     for path, one in understood:
         tell(_words(path, one, every_load=asked.every_load))
     as_one = _as_one_run(understood, asked.merge, bool(asked.offsets) or asked.match)
     jobs: list[Job] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
-    if told.beside and not told.draft and not columns:
+    if options.beside and not options.draft and not columns:
         _need_temperatures(understood, as_one=as_one)
     if as_one:
-        merged, joined = _merge(understood, asked.offsets, asked.match, told)
+        merged, joined = _merge(understood, asked.offsets, asked.match, options)
         jobs = [(merged, list(asked.files))]
     if asked.every_load:
         jobs = [(load, paths) for whole, paths in jobs for load in split_loads(whole)]
@@ -352,7 +354,7 @@ def _merge(
     understood: "list[tuple[Path, Understanding]]",
     offsets: tuple[str, ...],
     match: bool,
-    told: "Told",
+    options: "LogOptions",
 ) -> "tuple[Recording, list[Joined]]":
     from dataclasses import replace
 
@@ -372,7 +374,10 @@ def _merge(
         [one.recording for _, one in understood], offsets=known, match=match
     )
     phases, notes = find_phases(
-        merged.frame, load_start_s=told.load_start_s, load_end_s=told.load_end_s, hold_s=told.hold_s
+        merged.frame,
+        load_start_s=options.load_start_s,
+        load_end_s=options.load_end_s,
+        hold_s=options.hold_s,
     )
     for entry in joined:
         span = f" ({entry.low_s:.1f} to {entry.high_s:.1f} s)" if entry.high_s > entry.low_s else ""

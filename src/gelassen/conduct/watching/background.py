@@ -13,7 +13,7 @@ _T = TypeVar("_T")
 _AHEAD_S = 0.2
 
 
-class Thinker(Generic[_T]):
+class Background(Generic[_T]):
     """Answers one question at a time in a thread of its own."""
 
     def __init__(self, bench: Bench) -> None:
