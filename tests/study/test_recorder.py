@@ -123,7 +123,8 @@ def test_a_run_that_goes_on_is_left_alone(tmp_path):
     writer = RunWriter.create(folder, ["a.b.temp_c"], RunFile())
     writer.sample(0.0, {"a.b.temp_c": 20.0})
     program = (
-        "import sys\nfrom pathlib import Path\nfrom gelassen.study.disk.interrupted import close_abandoned\n"
+        "import sys\nfrom pathlib import Path\n"
+        "from gelassen.study.disk.interrupted import close_abandoned\n"
         "from gelassen.study import read_run\nprint(close_abandoned(Path(sys.argv[1])))\n"
         "print(read_run(Path(sys.argv[1]) / '001-busy').outcome)"
     )

@@ -160,7 +160,9 @@ def _form(
     time = find_time(
         [Header(key, h.words, h.unit) for key, h in zip(keys, headers, strict=True)], samples,
         decimals, main,
-        named_columns=[k for k, key in enumerate(keys) if key in assigned and assigned[key].channel == TIME],
+        named_columns=[
+            k for k, key in enumerate(keys) if key in assigned and assigned[key].channel == TIME
+        ],
         dates=options.dates, where=name,
     )  # fmt: skip
     if time.guessed:

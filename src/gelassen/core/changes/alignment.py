@@ -1,4 +1,4 @@
-"""By how much the clock of one log is off against another's, from the moments at which both change."""
+"""The offset between the clocks of two logs, from the moments at which both change."""
 
 import math
 from dataclasses import dataclass
@@ -16,7 +16,7 @@ from gelassen.core.foundation.result import Result
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Alignment(Result):
-    """How two logs lie to each other in time.
+    """The offset of one log against another in time.
 
     Attributes
     ----------
@@ -95,7 +95,7 @@ def align_changes(
     grid_b = np.arange(b_t[0], b_t[-1] + step / 2, step)
     if grid_a.size < 5 or grid_b.size < 5:
         return _cannot_tell("too few samples")
-    # A slow answer is looked at over a longer window: its noise and coarse steps average out.
+    # A slow response is taken over a longer window, which averages noise and coarse steps.
     width = max(round(max(coarse, 2.5 * abs(later_s)) / step), 1)
     change_a = _changes(np.interp(grid_a, a_t, a), width)
     change_b = _changes(np.interp(grid_b, b_t, b), width)
@@ -115,7 +115,7 @@ def align_changes(
             f"{lags[~near][np.argmax(course[~near])]:.0f} s)",
             lags, course, peak,
         )  # fmt: skip
-    if later_s:  # the levels of a slow answer lag much longer than its first rise
+    if later_s:  # the levels of a slow response lag much longer than its first rise
         offset, error = float(lags[best]) + 0.75 * later_s, coarse / 2
     else:
         offset, error = _refined(a_t, a, b_t, b, float(lags[best]), coarse)

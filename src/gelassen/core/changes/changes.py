@@ -83,8 +83,8 @@ def find_changes(
     found += _not_by_the_chip(rest, times, power, throttling)
     found = [_named(step, noted) for step in found]
     kept: list[Step] = []
-    # The narrowest interval knows the moment best; others within its neighbourhood, or nearer to it than
-    # they themselves can tell, are the same.
+    # Of several changes near each other, the one with the narrowest interval is kept. Others nearer to it
+    # than their own interval are the same change.
     for step in sorted(found, key=lambda s: (not s.noted, s.high_s - s.low_s)):
         reach_s = max(Changes.SAME_CHANGE_S, step.high_s - step.low_s)
         if all(abs(step.at_s - other.at_s) > reach_s for other in kept):
@@ -104,7 +104,7 @@ def _not_by_the_chip(
     power: Floats | None,
     throttling: Throttling | None,
 ) -> list[Step]:
-    """Return what is left without what the chip did itself, and gaps; placed where power changed."""
+    """Return the changes that neither the chip itself nor gaps caused, placed where power changed."""
     intervals = throttling.intervals if throttling else ()
     heat = [(start, end) for start, end, cause in intervals if cause == "thermal"]
     by_limit = [t for *ends, cause in intervals if cause == "power" for t in ends]
@@ -112,8 +112,7 @@ def _not_by_the_chip(
     held = [step for step in found if _to_a_held_level(step, times, power, heat)]
     free = [step for step in found if step not in held and _away(step, by_heat)]
     moved = [_at_change_of_power(step, times, power) for step in free]
-    # Another power limit is another level of power; a limit that only begins to be felt is none. Nor is
-    # the power that heat takes.
+    # A new power limit is a change. A limit that only begins to hold is none, nor is power that heat takes.
     left = [
         s for s, was in zip(moved, free, strict=True) if _away(s, by_limit if s is was else by_heat)
     ]
@@ -123,7 +122,7 @@ def _not_by_the_chip(
 def _in_case_air(
     frame: pd.DataFrame, times: Floats, span: tuple[float, float], base: Floats
 ) -> list[Step]:
-    """Return changes of the case air over the room that are more than it wanders."""
+    """Return changes of the case air over the room beyond its usual wander."""
     found: list[Step] = []
     for name in frame.columns.tolist():
         if name.startswith("case.") and name.endswith(".temp_c"):
@@ -147,9 +146,9 @@ def _away(step: Step, borders: list[float]) -> bool:
 def _to_a_held_level(
     step: Step, times: Floats, power: Floats | None, heat: list[tuple[float, float]]
 ) -> bool:
-    """Say whether power went up to a level that heat then cut: the load changed first, not the governor.
+    """Say whether power went up to a level that heat then cut. Then the load changed, not the governor.
 
-    A governor that gives power back raises it too, where being held ends.
+    A governor raises power as well, when it stops holding the chip back.
     """
     if power is None or step.after <= step.before:
         return False
@@ -208,7 +207,7 @@ def _late(
     span: tuple[float, float],
     coolant: bool | None,
 ) -> Floats:
-    """Return the reference as the part feels it: a wave of the room arrives late and is no change."""
+    """Return the delayed reference, so that a wave of the room is not taken for a change."""
     grid = make_grid(times, float(times[-1]))
     reference = grid.filled(times, room)
     under_load = (times >= span[0]) & (times <= span[1])

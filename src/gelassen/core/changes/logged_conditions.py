@@ -1,4 +1,4 @@
-"""Conditions that were logged and changed at once: a fan that stops, cores that begin to work.
+"""Logged conditions that changed suddenly, such as a fan that stops or cores that begin to work.
 
 They tell the moment of a change better than the temperature that follows.
 """
@@ -13,7 +13,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import usual_gap_s
 from gelassen.core.signal.noise import noise_std
 
-# What is looked at, what it is of, by how much it has to change at least, and its levels in words.
+# Ending of the channel, what it belongs to, the least change, and its levels in words.
 _KINDS = {
     ".speed_rpm": ("fan", 100.0, "{:.0f} rpm"),
     ".flow_lpm": ("flow", 0.1, "{:.2f} L/min"),
@@ -67,7 +67,7 @@ def condition_changes(
     """
     found: list[ConditionChange] = []
     names = [str(name) for name in frame.columns.tolist()]
-    for end in _KINDS:  # the speed tells what a fan did, its duty what it was asked for
+    for end in _KINDS:  # the speed is what a fan did, the duty what it was asked for
         for name in names:
             if not (name.endswith(end) and name.startswith(_PARTS)):
                 continue
@@ -85,7 +85,7 @@ def _apart(one: ConditionChange, other: ConditionChange) -> bool:
 def _changes_of(
     name: str, series: Floats, times: Floats, span: tuple[float, float]
 ) -> list[ConditionChange]:
-    """Return where one channel went to another level at once; none if that happens again and again."""
+    """Return where one channel went to another level at once; none if that happens repeatedly."""
     inside = np.flatnonzero(np.isfinite(series) & (times >= span[0]) & (times <= span[1]))
     if inside.size < 20:
         return []
@@ -110,7 +110,7 @@ def _changes_of(
     found = []
     for k in (k for k in tops if lasts[k]):
         top = int(borders[k])
-        # A fan takes seconds to come to speed: it began when the level before was last read.
+        # A fan takes seconds to come to speed. Its change began at the last reading of the old level.
         foot = int(np.searchsorted(at, at[top] - Logged.WINDOW_S))
         left = np.flatnonzero(np.abs(level[foot:top] - before[k]) < Logged.LEFT * abs(change[k]))
         border = foot + int(left[-1]) + 1 if left.size else top
@@ -166,7 +166,7 @@ def _by_its_curve(change: ConditionChange, times: Floats, temperature: Floats) -
     """Say whether the temperature had moved the way that makes a fan on a curve do this."""
     known = np.isfinite(temperature)
     ago = temperature[known & (np.abs(times - change.from_s + Logged.CURVE_S) <= Logged.AT_ONCE_S)]
-    # What a fan does by itself moves the temperature the other way.
+    # A fan that changed by itself moves the temperature the other way.
     just = temperature[known & (times >= change.from_s) & (times <= change.to_s + Logged.AT_ONCE_S)]
     if not (ago.size and just.size):
         return False

@@ -1,4 +1,4 @@
-"""Moments at which power changed for good: they tell when a temperature was bound to change."""
+"""Moments at which power went to another level: the temperature must change there as well."""
 
 import numpy as np
 
@@ -49,7 +49,7 @@ def power_change_near(
         return None
     change = sign * _changes(at, level, borders)
     best = int(np.argmax(np.where(away_s <= Power.NEAR_S, change, -np.inf)))
-    # At the edge of what is near, it is the foot of a change whose top lies a little further.
+    # At the edge of the window it may be the foot of a change a little further away.
     climb = np.abs(at[borders] - at[borders[best]]) <= Power.CLIMB_S
     best = int(np.argmax(np.where(climb, change, -np.inf)))
     if change[best] < max(

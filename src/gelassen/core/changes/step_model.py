@@ -1,8 +1,9 @@
 """A course under load as an approach, changes of conditions, and noise that has a memory.
 
-The approach is a sum of exponentials and bent exponentials (`core/thermal/approach.py`), the answer to a
-change a sum of ways to follow it. Sums have amplitudes of one sign (non-negative least squares [1]_),
-as heat capacities joined by conductances give: a curve that turns the other way needs a change.
+The approach is a sum of exponentials and bent exponentials (`core/thermal/approach.py`). The response to
+a change is a sum of several responses. The amplitudes of a sum have one sign (non-negative least squares
+[1]_), as in a network of heat capacities and conductances. So a curve that turns the other way needs a
+change.
 
 References
 ----------
@@ -35,7 +36,7 @@ WAYS = len(Model.WAYS_S)
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """A change at a moment, and the way it goes: +1 up, -1 down."""
+    """A change at a moment, and its direction: +1 up, -1 down."""
 
     moment_s: float
     sign: float
@@ -43,7 +44,7 @@ class Change:
 
 @dataclass(frozen=True, slots=True)
 class Background:
-    """What a change stands out against: the noise, and the way the approach goes."""
+    """The noise, and the direction of the approach."""
 
     noise: Whitener
     quick: float = -1.0  # -1: the quick parts of the approach come from below
@@ -56,14 +57,14 @@ class Background:
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """What a fit with some changes came to."""
+    """The result of a fit with some changes."""
 
     changes: tuple[Change, ...]
-    sizes: tuple[float, ...]  # of each change, signed, once it has settled
-    seen: tuple[float, ...]  # what of it shows by the end
-    going: tuple[float, ...]  # how far the approach and earlier changes still went after it
+    sizes: tuple[float, ...]  # settled size of each change, signed
+    seen: tuple[float, ...]  # the part of it that shows by the end
+    going: tuple[float, ...]  # further course of the approach and earlier changes after it
     settled: float  # where the course would settle without changes
-    approach: Floats  # its course without them
+    approach: Floats  # the course without changes
     background: Background
     likelihood: float  # logarithm
 
@@ -106,12 +107,12 @@ class StepModel:
         last = [followed(self._even, c.moment_s, Model.WAYS_S)[-1] for c in changes]
         ends = np.array(last).reshape(len(changes), WAYS)
         seen = (ways * ends).sum(axis=1)
-        # What would come after the end is a guess: not more than has come already.
+        # What would come after the end is a guess. It counts for no more than what has come already.
         sizes = np.clip(ways.sum(axis=1), -2 * np.abs(seen), 2 * np.abs(seen))
         approach = self._approaches @ solution[:_BASE]
         moments = np.array([c.moment_s for c in changes])
         going = np.abs(approach[-1] - np.interp(moments, self.elapsed_s, approach))
-        # What an earlier change still had to go is as uncertain as that.
+        # The rest of an earlier change is as uncertain as that.
         for k, moment_s in enumerate(moments):
             own = columns[:, _BASE + k * WAYS : _BASE + (k + 1) * WAYS] @ ways[k]
             later = moments > moment_s
@@ -152,11 +153,11 @@ class StepModel:
         return problems.gains(every) / 2
 
     def free_noise(self, beside: tuple[Change, ...], noise: Whitener) -> Whitener:
-        """Return the noise as a smooth course and these changes leave it, described anew."""
+        """Return the noise of the residuals beside a smooth course and these changes."""
         return self.free_course(beside, noise).noise_left(self._hidden / 2)
 
     def free_course(self, beside: tuple[Change, ...], noise: Whitener) -> FreeCourse:
-        """Return what is left of the readings once any smooth course, and these changes, are out of it."""
+        """Return the residuals of the readings beside any smooth course and these changes."""
         moments = [change.moment_s for change in beside]
         return FreeCourse(self.elapsed_s, self._bare, self._trust, noise, moments)
 

@@ -51,8 +51,8 @@ class AllPairs:
     ) -> Bools:
         """Return which pairs are distinguished at this level, in steps.
 
-        A pair is distinguished if the range of every set of setups that holds both is beyond chance. Sets of
-        fewer are tested at a smaller level, since there may be several of them.
+        A pair is distinguished if the range of every set of setups that holds both is beyond chance. Sets
+        of fewer are tested at a smaller level, since there may be several of them.
         """
         single: Bools = np.array([self.p_value(size) < level for size in statistics], dtype=bool)
         steps = 2 < self._setups <= Multiplicity.MOST_IN_STEPS

@@ -9,7 +9,7 @@ Size = float | int | str
 
 
 class Caution(str):
-    """A caution is its words, and carries a code and the sizes that stand in them.
+    """The words of a caution, with a code and the sizes that stand in them.
 
     Attributes
     ----------

@@ -1,7 +1,7 @@
 """Keeps linear algebra to one thread while small problems are solved.
 
-The matrices here have some hundred rows at most: threads of BLAS only fight over the cores, with each
-other and with a load that runs. Measured: a run is summarised in 0.13 s with one, in 0.24 s with two.
+The matrices here have some hundred rows at most. Threads of BLAS would only compete for the cores, with
+each other and with a running load. Measured: a run is summarised in 0.13 s with one, in 0.24 s with two.
 """
 
 from collections.abc import Callable
@@ -22,7 +22,7 @@ def _controller() -> ThreadpoolController:
 
 
 def one_thread(compute: Callable[_P, _T]) -> Callable[_P, _T]:
-    """Let a function compute with one thread of linear algebra; afterwards it is as it was."""
+    """Run a function with one thread of linear algebra, then restore the number of threads."""
 
     @wraps(compute)
     def limited(*args: _P.args, **kwargs: _P.kwargs) -> _T:

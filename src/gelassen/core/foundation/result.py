@@ -1,4 +1,4 @@
-"""What all results have in common: turned into plain values, they can be stored as JSON."""
+"""The base of all results: they can be turned into plain values for JSON."""
 
 import dataclasses
 import math

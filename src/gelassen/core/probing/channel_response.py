@@ -1,4 +1,4 @@
-"""What a channel does when load comes on: whether it moves, how fast, and how coarse it is."""
+"""The response of a channel to load: whether it moves, how fast, and how coarse it is."""
 
 import math
 from dataclasses import dataclass
@@ -14,7 +14,7 @@ from gelassen.core.signal.noise import step_size
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Response(Result):
-    """How one channel answered to load.
+    """The response of one channel to load.
 
     Attributes
     ----------
@@ -39,7 +39,7 @@ class Response(Result):
 
     @property
     def change(self) -> float:
-        """What the load changed."""
+        """The change caused by the load."""
         return self.loaded - self.idle
 
     def __str__(self) -> str:
@@ -51,7 +51,7 @@ class Response(Result):
 def probe_response(
     time_s: SeriesLike, values: SeriesLike, *, load_start_s: float, load_end_s: float
 ) -> Response:
-    """Say how a channel answered to a load.
+    """Find the response of a channel to a load.
 
     Parameters
     ----------

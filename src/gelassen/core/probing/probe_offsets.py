@@ -1,4 +1,4 @@
-"""What probes that lay together in one place say of each other: offsets, and how well they are known."""
+"""Offsets of probes that lay together in one place, with intervals."""
 
 import math
 from collections.abc import Mapping
@@ -98,7 +98,7 @@ def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -
     means = np.array([block.mean() for block in np.array_split(difference, Offsets.BLOCKS)])
     scatter = float(means.std(ddof=1)) / math.sqrt(Offsets.BLOCKS)
     error = math.hypot(scatter, hidden_k)
-    # What steps hide is spread evenly, not like scatter: 1.73 standard deviations hold all of it.
+    # The error hidden by steps is uniform: 1.73 standard deviations hold all of it.
     half = math.hypot(
         float(student_t.ppf((1 + confidence) / 2, Offsets.BLOCKS - 1)) * scatter,
         math.sqrt(3) * confidence * hidden_k,

@@ -56,11 +56,11 @@ class Judged(NamedTuple):
 
     channel: str | None
     how: str = ""
-    named: bool = True  # whether its words name the channel
+    named: bool = True  # whether `words` name the channel
 
     @property
     def kind(self) -> str:
-        """What was measured: runs that differ in it cannot be set beside each other."""
+        """What was measured. Runs that differ in it cannot be compared."""
         return self.how or self.channel or ""
 
     @property

@@ -34,7 +34,7 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     if high <= 0:
         return None
     smooth = _smooth(times, level)
-    low = min(float(low), float(smooth.min()))  # a rest that is short beside the load
+    low = min(float(low), float(smooth.min()))  # rest is short compared with the load
     if low > 0.6 * high:  # loaded from the first sample to the last
         return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
     loaded = level > (low + high) / 2
@@ -56,7 +56,7 @@ def _smooth(times: Floats, level: Floats) -> Floats:
 def _with_steps(
     times: Floats, smooth: Floats, high: float, span: tuple[int, int]
 ) -> tuple[int, int]:
-    """Add what lies beside a load, lasts, and is far above rest: lower steps of a staircase."""
+    """Add the lower steps of a staircase: stretches beside the load that last and lie far above rest."""
     first, last = span
     rest = float(smooth.min())
     quiet = np.flatnonzero(smooth <= rest + At.STEP_SHARE * (high - rest))
@@ -71,7 +71,7 @@ def _with_steps(
 
 
 def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Join stretches that only a hiccup separates, or that are the bursts of one load."""
+    """Join stretches that a very short gap separates, or that are the bursts of one load."""
     hiccup_s = max(At.HICCUP_S, (times[-1] - times[0]) / 50)
     lengths = np.array([times[end] - times[start] for start, end in spans])
     pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
@@ -87,7 +87,7 @@ def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]
 
 
 def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
-    """Find the load by what it does to a temperature: an abrupt rise, perhaps an abrupt fall.
+    """Find the load by the abrupt rise of a temperature, and its abrupt fall if there is one.
 
     A part that is loaded warms fastest in the first seconds, and cools fastest right after the end.
     Where no such moment stands out, the whole log counts as load.
@@ -168,7 +168,7 @@ def _runs_of(flags: Bools) -> list[tuple[int, int]]:
 
 
 def in_bursts(level: Floats) -> bool:
-    """Say whether a load pauses again and again: its power or its share of time comes and goes."""
+    """Say whether a load comes in bursts, by its power or its busy time."""
     present = level[np.isfinite(level)]
     if present.size < 20:
         return False

@@ -1,4 +1,4 @@
-"""What was logged of the part that is judged: its power, clock and load, and what holds it back."""
+"""The series of the judged part: power, clock, load, throttle counters and flags."""
 
 from dataclasses import dataclass
 
@@ -14,7 +14,7 @@ from gelassen.core.recording.series import columns_of, highest_of, mean_of, read
 class PartSeries:
     """Series of one part, one entry a sample; None where it was not logged."""
 
-    hottest_c: Floats  # what its limit is about
+    hottest_c: Floats  # the temperature that its limit applies to
     power_w: Floats | None
     clock_mhz: Floats | None
     load_pct: Floats | None

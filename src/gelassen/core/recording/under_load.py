@@ -1,4 +1,4 @@
-"""Where a machine works, and where in that its load surely did not pause."""
+"""Which samples are under load, and which of these surely not beside a pause."""
 
 import numpy as np
 from scipy.ndimage import binary_dilation
@@ -16,7 +16,7 @@ def under_load(
     power: Floats | None,
     clock: Floats | None,
 ) -> Bools:
-    """Return where the machine works; the load channel tells best."""
+    """Return which samples are under load. The load channel tells best."""
     if load is not None:
         busy = np.nan_to_num(load, nan=0.0) > 0.5 * float(np.nanmax(load))
         return np.asarray(busy & (np.nanmax(load) > 20))
@@ -34,7 +34,7 @@ def under_load(
 
 
 def without_pauses(times: Floats, loaded: Bools, power: Floats | None) -> Bools:
-    """Return where the machine works and worked just before and after: no pause lowered the clock there."""
+    """Return which samples are under load, as are those just before and after them."""
     rests = ~loaded
     if power is not None:
         rests = rests | (_above_rest(power, loaded) <= UnderLoad.AT_REST)

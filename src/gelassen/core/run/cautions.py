@@ -1,4 +1,4 @@
-"""What may have spoilt a run without anyone noticing, how much, and what to do about it."""
+"""The cautions of a run: what may have spoilt it, by how much, and what to do."""
 
 import numpy as np
 import pandas as pd

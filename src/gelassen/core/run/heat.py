@@ -1,4 +1,4 @@
-"""Power and heat of a run: how much flowed, how well it was led away, what was done with it."""
+"""Power and heat of a run: mean power, energy, thermal resistance, work for each joule."""
 
 import math
 from dataclasses import dataclass
@@ -131,7 +131,7 @@ def _over(
         return mean, math.inf, mean * span_s
     interval_s = span_s / max(x.size - 1, 1)
     error = math.hypot(math.sqrt(noise_density(x, interval_s) / span_s), quantisation_error(x))
-    # Gaps are filled by the mean: what was not read was most likely like the rest.
+    # Gaps are filled by the mean.
     covered_s = float(t[-1] - t[0])
     integral = float(trapezoid(x, t)) + mean * (span_s - covered_s)
     return mean, float(norm.ppf((1 + confidence) / 2)) * error, integral
@@ -142,7 +142,7 @@ def _resistance(
 ) -> tuple[float, float, float]:
     if steady is None or not power_w > 0:
         return math.nan, math.nan, math.nan
-    # A chip that leaks more as it warms settles at more power than it drew on the way.
+    # A chip that leaks more as it warms settles at a higher power than it drew before.
     settled_w = steady.power_w if steady.power_w > 0 else power_w
     half_w, power_w = half_w * settled_w / power_w, settled_w
     value = steady.value / power_w

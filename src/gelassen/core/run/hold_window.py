@@ -18,7 +18,7 @@ def hold_window(recording: Recording, span: tuple[float, float]) -> tuple[float,
 def within_last(
     recording: Recording, hold: tuple[float, float], steps: tuple[Step, ...]
 ) -> tuple[float, float]:
-    """Return a hold that nobody chose so that no change lies in it."""
+    """Return a hold without a change in it, unless the tester chose the hold."""
     chosen = [p for p in recording.phases if p.name == "hold" and p.ending != "found"]
     inside = [step.at_s for step in steps if hold[0] < step.at_s < hold[1]]
     if chosen or not inside:

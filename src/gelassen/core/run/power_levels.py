@@ -139,7 +139,7 @@ def _held(
 
 
 def _with_settled_fans(levels: list[Level], late_c: Floats) -> tuple[Level, ...]:
-    """Bring fans on a curve to where the temperature settles: it was still on its way there."""
+    """Extrapolate fans on a curve to the settled temperature, which the level had not reached."""
     settled_c = np.array(
         [lv.rise + (lv.reference_c if np.isfinite(lv.reference_c) else 0.0) for lv in levels]
     )

@@ -113,7 +113,7 @@ def prepare_run(
     frame = with_mean_of_cores(recording.frame, channel)
     if frame.empty:
         raise InputError(f"{recording.name or 'the recording'} holds no samples")
-    # Plain names are found and gone through several times as quickly as those of pandas' own kind.
+    # Plain Python strings are several times quicker as column names than pandas' own.
     frame = frame.set_axis(frame.columns.astype(object), axis="columns")
     frame, impossible = without_impossible(frame)
     frame, disorder = _in_order(frame)
@@ -172,7 +172,7 @@ def _load_span(
         for quantity in ("power_w", "load_pct"):
             level = part_level(frame, part, quantity)
             seen = None if level is None else span_from_level(times, level)
-            # A part that did the same all the time tells nothing where another began to work.
+            # A part with constant power tells nothing if another one began to work.
             if seen is not None and (span is None or not (span.found_start or span.found_end)):
                 span = seen
     if span is None:

@@ -1,4 +1,4 @@
-"""The load between changes of conditions: what each stretch of it came to."""
+"""The stretches of a load between changes of conditions, each with its own steady state."""
 
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -73,7 +73,7 @@ def answer_stretches(
             reference_c=None if room is None else room[until],
             power_w=None if level is None else level[until],
             load_start_s=min(max(start, float(times[0])), float(times[until][-1]) - 1e-3),
-            # Else power tells when it ended: a load may have died before its phase was over.
+            # Otherwise power tells when it ended, since a load may end before its phase does.
             load_end_s=float(times[until][-1]) if bursts else None,
             confidence=confidence,
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
@@ -112,14 +112,14 @@ def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools
 
 
 def steps_between(steps: tuple[Step, ...], stretches: tuple[Stretch, ...]) -> tuple[Step, ...]:
-    """Size each change by where the stretches before and after it settle: air may have shown it."""
+    """Return the changes with their sizes, from the steady states before and after each."""
     if len(stretches) != len(steps) + 1:
         return steps
     sized = []
     for step, (first, second) in zip(steps, pairwise(stretches), strict=True):
         before, after = first.steady, second.steady
         moved = after.value - before.value
-        # Errors of two stretches join in squares, each way by itself.
+        # Errors of two stretches add in squares, separately for each direction.
         down = float(np.hypot(after.value - after.low, before.high - before.value))
         up = float(np.hypot(after.high - after.value, before.value - before.low))
         sized.append(
@@ -166,10 +166,10 @@ def within_1k_s(steady: SteadyState, start_s: float, end_s: float) -> float | No
         or steady.swings_between is not None
         or not np.isfinite([steady.low, steady.high]).all()
     ):
-        return None  # what cannot be told is not come near to, nor is what swings
+        return None  # without an interval, or while it swings, nothing is come near to
     logged = steady.curve.time_s <= end_s
     away = np.flatnonzero(np.abs(steady.curve.value[logged] - steady.value) > 1.0)
-    if away.size == 0:  # by the time the fit begins at the latest
+    if away.size == 0:  # no later than the start of the fit
         return float(max(steady.curve.time_s[0] - start_s, 0.0))
     if away[-1] + 1 >= logged.sum():
         return None

@@ -165,7 +165,9 @@ def summarise_run(
     )
     mean_power = mean_where(run.power_w, held)
     if steady is not None and load.throttling is not None and load.throttling.at_limit:
-        steady = replace(steady, power_w=mean_power)  # of a chip that is held back, what it held
+        steady = replace(
+            steady, power_w=mean_power
+        )  # a chip that is held back is judged by the power it held
     course, back = _course(run, load, steady, confidence)
     heat = heat_of_run(run, held, steady, confidence)
     return RunSummary(
@@ -224,7 +226,7 @@ def _course(
     settled = steady.value if not load.steps and steady.swings_between is None else None
     course = transients(run.times, rise, run.load_s, steady_k=settled)
     if settled is not None and steady.curve is not None:
-        # The fitted course knows what single readings do not.
+        # The fitted course is surer than single readings.
         course = replace(course, within_1k_s=within_1k_s(steady, *run.load_s))
     return course, recovery(run.times, rise, run.load_s[1], confidence=confidence)
 

@@ -24,7 +24,7 @@ from gelassen.core.throttling.throttling import Throttling, find_throttling
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UnderLoad:
-    """What one load came to."""
+    """The findings of one load."""
 
     throttling: Throttling | None = None
     climb: ClimbCapacity | None = None
@@ -38,7 +38,7 @@ def find_under_load(run: PreparedRun, *, confidence: float, look_for_steps: bool
     if run.readable_c is None:
         return UnderLoad()
     renewed = _renewal_cautions(run)
-    if run.recording.protocol == "capacity":  # a climb is held back by what it sets itself
+    if run.recording.protocol == "capacity":  # a climb sets its own power limits
         climb, said = _climb(run, confidence)
         return UnderLoad(climb=climb, cautions=(*renewed, *said))
     throttling = _throttling(run)
@@ -81,7 +81,7 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
         return ()
     start_s, end_s = run.load_s
     noted = [(e.at_s, e.text) for e in run.recording.events if start_s < e.at_s < end_s]
-    # A fan that switches on and off changes nothing for good; what the tester noted does.
+    # A fan that switches on and off is no change. What the tester noted is one.
     if not noted and _swings(run):
         return ()
     return find_changes(

@@ -36,7 +36,7 @@ class LoadLog:
     reference: Floats | None
     power: Floats | None
     span: LoadSpan
-    bursts: bool  # the load came in bursts: its power says nothing of the mean then
+    bursts: bool  # the load came in bursts, so that its power does not tell the mean
     cautions: tuple[Caution, ...]
 
     @property
@@ -94,7 +94,7 @@ class LoadLog:
 
     def on_grid(self) -> LoadOnGrid | None:
         """Return the log on even steps of time; None if too few steps of the load have a reading."""
-        # No finer than the temperature was read: what lies between its readings says nothing of its noise.
+        # No finer than the temperature was read: filled-in values would look like noise-free readings.
         grid = make_grid(self.times[np.isfinite(self.temperature)], self.span.end_s)
         curve = grid.averaged(self.times, self.temperature)
         late = grid.times_s >= (self.span.start_s + self.span.end_s) / 2
@@ -109,7 +109,7 @@ class LoadLog:
         )
 
     def _hidden_by_steps(self) -> float:
-        """Return what the steps of both sensors hide where it settles, as a standard error in K."""
+        """Return the error that the steps of both sensors hide near the end, as a standard error in K."""
         loaded = (self.times >= self.span.start_s) & (self.times <= self.span.end_s)
         late = loaded & (self.times >= (self.span.start_s + self.span.end_s) / 2)
         room_k = 0.0 if self.reference is None else quantisation_error(self.reference[loaded])

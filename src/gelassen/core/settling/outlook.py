@@ -1,4 +1,4 @@
-"""What could be said if the load ended now: the steady state by the path a finished run takes."""
+"""The steady state of a run that still goes on, found in the same way as for a finished run."""
 
 from dataclasses import dataclass, replace
 
@@ -23,7 +23,7 @@ from gelassen.core.settling.thresholds import Looking
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Outlook(Result):
-    """Where a run that still goes on will settle, and how well that is known by now.
+    """Where a run that still goes on will settle, with its present interval.
 
     Attributes
     ----------
@@ -121,10 +121,10 @@ def outlook(
 
 
 def _held_power(times: Floats, power: Floats) -> tuple[float, float]:
-    """Return the power a chip holds at its limit, and how far it may still be from where it settles.
+    """Return the power a chip holds at its limit, and how far it may still move.
 
-    The governor moves it in steps and spikes that no approach describes: what counts is whether it still
-    moved from one stretch to the next, and how it scatters within them.
+    The governor moves it in steps and spikes that no exponential describes. So the means of two stretches
+    are compared, and their scatter is added.
     """
     late = times > times[-1] - 2 * Looking.STRETCH_S
     number = ((times[-1] - times[late]) / Looking.BLOCK_S).astype(int)  # 0 is the newest
@@ -140,7 +140,7 @@ def _held_power(times: Floats, power: Floats) -> tuple[float, float]:
 
 
 def widened_for_looking(steady: SteadyState) -> SteadyState:
-    """Return a steady state with the interval it deserves if the run was ended because it looked narrow."""
+    """Return a steady state with a wider interval, for a run that ended because its interval was narrow."""
     return replace(
         steady,
         low=steady.value - Looking.FOR_LOOKING * (steady.value - steady.low),

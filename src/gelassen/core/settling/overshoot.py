@@ -1,8 +1,7 @@
-"""Temperatures that peak under a steady load and fall again: a fan, or a governor, that is late.
+"""Temperatures that peak under a steady load and fall again, since a fan or a governor is late.
 
-A sum of approaches cannot describe them: the fan that stands still at first, and runs later, makes
-another machine of it in mid-run. Where a rise peaked and then fell clearly, only what follows tells where
-it settles.
+A fan that starts late makes a different machine in mid-run. No sum of exponentials describes both. So the
+steady state is found only from what follows the peak.
 """
 
 from collections.abc import Sequence
@@ -24,11 +23,11 @@ class Overshoot:
     peak_k: float
     fell_k: float
     ended_k: float
-    turn_s: float  # from here on it approaches its end
+    turn_s: float  # start of the last approach
 
     @property
     def caution(self) -> Caution:
-        """What it means for the answer."""
+        """The caution that says what it means for the answer."""
         return caution("overshoot", peak_s=self.peak_s, fell_k=self.fell_k)
 
 
@@ -52,7 +51,7 @@ def find_overshoot(
         When conditions changed before, in s. A fall that begins at a change is no overshoot; one that
         began between the last two is.
     allowed_k : float
-        What room and power may have made of it by themselves.
+        Fall that room and power may have caused, in K.
     """
     told, own_s = sorted(changes_s), begin_s
     if len(told) > 1:
@@ -68,7 +67,7 @@ def find_overshoot(
         return None
     means = np.bincount(number, rise_k[used])[full] / count[full]
     scatter = 1.48 * float(np.median(np.abs(np.diff(means, 2)))) / np.sqrt(6)
-    # A median of three: what one mean alone shows is a spike of the load.
+    # A median of three removes spikes of the load.
     means = median_filter(means, 3, mode="nearest")
     middle = begin_s + (np.flatnonzero(full) + 0.5) * width_s
     peak = int(np.argmax(means))
@@ -85,7 +84,7 @@ def find_overshoot(
     )
     if peak >= means.size - At.LAST or fell < least or climbed < fell:
         return None
-    # Slopes over four means: the steepest says from when on the fall only slows down.
+    # Slopes over four means. After the steepest one the fall only slows down.
     slopes = (means[peak + At.LAST :] - means[peak : -At.LAST]) / At.LAST
     steep = np.flatnonzero(slopes <= At.NEARLY * slopes.min()) if slopes.size else np.array([0])
     turn_s = max(float(middle[peak + int(steep[-1])]), own_s)

@@ -1,4 +1,4 @@
-"""How a temperature goes back after the load: time constants, and where it is going."""
+"""The cooling after the load: its time constants, and the temperature it ends at."""
 
 from dataclasses import dataclass
 
@@ -15,7 +15,7 @@ from gelassen.core.thermal.relaxation_fit import Account, fit_relaxation, time_c
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Recovery(Result):
-    """The way back after the load.
+    """The cooling after the load.
 
     Attributes
     ----------
@@ -64,7 +64,7 @@ def recovery(
     density = max(noise_density(np.diff(course, 2) / np.sqrt(6), grid.step_s), 1e-4)
     hidden = quantisation_error(values[values.size // 2 :])
     constants = time_constant_list(grid.step_s)
-    # Early on the curve is trusted to 1 %: conductances and heat capacities are lumps.
+    # Early on the curve is trusted to 1 %, since heat capacities are lumped.
     rough = At.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
@@ -74,10 +74,10 @@ def recovery(
         left = course - fit.mean_course(float(elapsed[-1]))(elapsed)
         density = max(noise_density(left, grid.step_s), 1e-4)
     told = fit.time_constants(confidence)
-    # The list of time constants is coarse: the likeliest between its entries is found by itself.
+    # The list of time constants is coarse. Least squares finds the best values between its entries.
     start = tuple(middle_s for middle_s, _, _ in told)
     best = fit_exponentials(middle, series, start, standard_deviation=np.sqrt(variance))
-    # Where the readings hardly tell, least squares run away: then the mixture's middle stands.
+    # If least squares diverges, the middle of the mixture is kept.
     told = tuple(
         (one if low_s < one < high_s else middle_s, low_s, high_s)
         for one, (middle_s, low_s, high_s) in zip(sorted(best.time_constants_s), told, strict=True)

@@ -1,4 +1,4 @@
-"""Whether a temperature has come back to rest: its level, its slope, and what is still to come."""
+"""Whether a temperature has come back to rest, by its level, its slope and its expected end."""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,4 @@
-"""From a fitted heating curve to what is told of it: value, interval, whether it was reached."""
+"""The answer of a fitted heating curve: value, interval, and whether it was reached."""
 
 from dataclasses import dataclass
 
@@ -23,7 +23,7 @@ class Asked:
 
 @dataclass(frozen=True, slots=True)
 class _Draws:
-    """Draws from what is known after the fit: one entry a draw."""
+    """Draws from the posterior, one entry a draw."""
 
     settled: Floats  # where it settles
     missing: Floats  # what was missing of that when the load ended
@@ -44,7 +44,7 @@ def settled_answer(
     low, below, middle, above, high = map(float, relaxation.quantiles(draws.settled, shares))
     sure = float(relaxation.weights @ (np.abs(draws.missing) <= asked.band_k))
     reached = sure >= Settled.SURE_REACHED
-    # Half-known answers have a long tail on the far side: there the mean is nearer on average.
+    # An unfinished curve has a long tail on the far side. There the mean has the smaller error.
     value = middle if reached else relaxation.mean(draws.settled)
     cautions: list[Caution] = []
     if not reached:
@@ -82,7 +82,7 @@ def settled_answer(
 
 
 def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
-    """Return where the fit settles and what is missing, with the doubt of what is extrapolated."""
+    """Return draws of the settled value and of what is missing, with the doubt of the extrapolation."""
     relaxation = fit.relaxation
     missing = relaxation.missing_at(length_s)
     beyond = (
@@ -94,7 +94,7 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
         beyond = beyond.clip(min=Settled.FALL_IN_DOUBT)
     rng = np.random.default_rng(2)
     noise = rng.standard_normal((2, missing.size))
-    # What a step hides is as likely to lie anywhere in it, and nowhere else.
+    # The error hidden by a step is uniform within the step.
     hidden_k = fit.hidden_k * np.sqrt(3) * rng.uniform(-1, 1, missing.size)
     settled = relaxation.settled + hidden_k + beyond * missing * noise[0]
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
@@ -112,7 +112,7 @@ def _opened(
 
 
 def _reached_at(fit: HeatingFit, value: float, band_k: float, span: LoadSpan) -> float | None:
-    # Before the fit begins its course tells nothing: a boost came first.
+    # The fitted curve does not hold during the boost.
     elapsed = np.linspace(fit.begin_s - span.start_s, span.end_s - span.start_s, 1000)
     course = fit.course(elapsed) - fit.tails_missing(elapsed)[0]
     away = np.flatnonzero(np.abs(course - value) > band_k)
@@ -129,10 +129,10 @@ def _curve(
     slowest_s: float,
     astray: Floats,
 ) -> FittedCurve:
-    """Return the fitted course, drawn on for as long as it takes to settle, within reason.
+    """Return the fitted course, extended until it settles or by 60 % of the load.
 
-    `times_s` are those of the grid it was fitted on; `astray` is by how much of what is extrapolated
-    each draw may be wrong.
+    `times_s` are those of the grid it was fitted on; `astray` is the share of the extrapolated part by
+    which each draw may be wrong.
     """
     length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
     beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))

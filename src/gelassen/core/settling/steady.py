@@ -61,8 +61,8 @@ def steady_state(
         it moves if not given.
     changes_before : sequence of tuples, optional
         Where this is a stretch of a longer load: by how much the steady value changed at its start and at
-        each change of conditions since, in K, and how long before this stretch that was, in s. What warms
-        up slowly is still busy with these.
+        each change of conditions since, in K, and how long before this stretch that was, in s. Slow
+        bodies still follow these.
 
     Raises
     ------
@@ -114,7 +114,7 @@ def steady_state(
 
 @dataclass(frozen=True, slots=True)
 class _Fitted:
-    """The fit of the part of a load that tells where it settles, and what was left out before it."""
+    """The fit of the last part of a load, and what was left out before it."""
 
     fit: HeatingFit
     span: LoadSpan
@@ -135,8 +135,8 @@ def _fit(
     coolant: bool | None,
     before: list[tuple[float, float]],
 ) -> _Fitted:
-    """Fit the load without a long boost at its start, and without what came before a peak."""
-    # How far a part had come is known over a reference only.
+    """Fit the load without a long boost, and without the part before a peak."""
+    # The rise reached before is known only over a reference.
     known = np.full_like(load.rise, np.nan) if load.room is None else load.rise
     times_s, cautions = load.grid.times_s, []
     boost_s, length_s = boost_length(load.grid, load.watts, span), span.end_s - span.start_s
@@ -154,10 +154,10 @@ def _fit(
 
 
 def _with_doubts(answer: SteadyState, fitted: _Fitted, log: LoadLog) -> SteadyState:
-    """Return the answer with its cautions, for the whole load; open to a peak that may come again."""
+    """Return the answer with all cautions. Its interval reaches back to a peak that may come again."""
     over, hidden_k = fitted.overshoot, fitted.fit.hidden_k
     if over is not None and answer.extrapolated and over.ended_k - answer.value > Parts.FALLS_ON_K:
-        # What makes it fall may let go again.
+        # The cause of the fall may end again.
         answer = replace(answer, high=max(answer.high, over.peak_k))
     cautions = [*log.cautions, *fitted.cautions]
     if hidden_k > Parts.HIDES_K and answer.reached:
@@ -175,7 +175,7 @@ def _from_then_on(
     times_s: Floats,
     rise_k: Floats,
 ) -> tuple[LoadSpan, list[tuple[float, float]]]:
-    """Return the rest of a load, and what changed before it: slow bodies still follow that."""
+    """Return the rest of a load, and the earlier changes that slow bodies still follow."""
     gone_s = from_s - span.start_s
     last = (times_s > from_s - Enough.SHORTEST_S / 2) & (times_s <= from_s) & np.isfinite(rise_k)
     changes = [(change_k, ago_s + gone_s) for change_k, ago_s in before]
@@ -190,7 +190,7 @@ def _overshoot(
     span: LoadSpan,
     changes_before: Sequence[tuple[float, float]],
 ) -> Overshoot | None:
-    """Return the overshoot that neither room nor power nor coarse steps account for."""
+    """Return the overshoot beyond what room, power and coarse steps can cause."""
     loaded = (load.grid.times_s >= fit.begin_s) & (load.grid.times_s <= span.end_s)
     moved_k = float(np.ptp(fit.conditions_c[loaded]))
     told_s = [span.start_s - ago_s for _, ago_s in changes_before]
@@ -214,7 +214,7 @@ def _known_slowest(interval_s: tuple[float, float]) -> tuple[float, float]:
 
 
 def _no_answer(log: LoadLog, asked: Asked, cautions: list[Caution]) -> SteadyState:
-    """Return the last reading, and that it says nothing."""
+    """Return the last reading as a value without an interval."""
     return SteadyState(
         value=log.last_reading,
         low=-np.inf,

@@ -1,4 +1,4 @@
-"""What is told of where a temperature settles."""
+"""The result of a steady state."""
 
 from dataclasses import dataclass, field
 
@@ -14,8 +14,8 @@ class FittedCurve(Result):
     """The fitted approach and its interval, from where the fit begins to a while beyond the log.
 
     `value`, `low` and `high` are in the unit of the steady value, at the mean reference and mean power of
-    the load. With `conditions_c`, what reference and power added at each moment, they are °C beside the
-    readings; beyond the log these go to what they are taken to be where it has settled.
+    the load. Adding `conditions_c`, the effect of reference and power at each moment, gives °C that can be
+    drawn beside the readings. Beyond the log, `conditions_c` goes to its settled value.
     """
 
     time_s: Floats

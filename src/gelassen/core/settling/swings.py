@@ -1,6 +1,6 @@
-"""Temperatures that swing under a steady load, as where a fan switches on and off.
+"""Temperatures that swing under a steady load, such as with a fan that switches on and off.
 
-Nothing settles there: what can be told is the mean over whole swings, and between what it swings.
+Nothing settles there. The answer is the mean over whole swings, with the range of the swings.
 """
 
 from dataclasses import dataclass
@@ -20,22 +20,25 @@ from gelassen.core.signal.grid import Grid
 
 @dataclass(frozen=True, slots=True)
 class Swings:
-    """What a load swings between, and the means of whole swings, from one peak to the next."""
+    """The swings of a load, and the means of whole swings, from one peak to the next."""
 
     since_s: float  # the first peak
     period_s: float
-    low: float  # where it turns, on average
+    low: float  # mean of its turning points
     high: float
-    means: Floats  # none where it turned back once only
-    power_w: float = float("nan")  # mean over them, where it was logged
+    means: Floats  # empty if it turned back only once
+    power_w: float = float("nan")  # mean over the swings
 
     @property
     def is_regular(self) -> bool:
-        """Whether it swung often enough, and alike."""
+        """Whether it swung often enough, with similar swings."""
         return self.means.size > 0
 
     def caution(self, unit: str, with_load: bool) -> Caution:
-        """Say so; `unit` is that of the temperatures, `with_load` that it swings with its load."""
+        """Return the caution.
+
+        `unit` is that of the temperatures, `with_load` whether it follows its load.
+        """
         code = "swings" if self.is_regular else "swung_once"
         return caution(
             f"{code}_with_load" if with_load else code,
@@ -71,9 +74,9 @@ def find_swings(
     count = np.bincount(number)
     middle = np.bincount(number, times)[count > 0] / count[count > 0]
     means = np.bincount(number, rise)[count > 0] / count[count > 0]
-    means = median_filter(means, 3, mode="nearest")  # spikes of the load are no swings
+    means = median_filter(means, 3, mode="nearest")  # removes spikes of the load
     turns = _turns(means, max(At.LEAST_K, At.SHARE * float(np.ptp(means))))
-    peaks, troughs = turns[::2], turns[1::2]  # they take turns, and a peak comes first
+    peaks, troughs = turns[::2], turns[1::2]  # they alternate, beginning with a peak
     if troughs.size == 0:
         return None
     at_s = middle[peaks]
@@ -165,7 +168,7 @@ def mean_of(
     """
     count, height = swings.means.size, swings.high - swings.low
     if swings.is_regular:
-        # Two swings hardly tell by how much they differ: joined to a share of their height.
+        # Few swings hardly tell their scatter, so it is joined to a share of their height.
         freedom = count - 1 + At.USUAL_FREEDOM
         squares = float(((swings.means - swings.means.mean()) ** 2).sum())
         squares += At.USUAL_FREEDOM * (At.DIFFER * height) ** 2

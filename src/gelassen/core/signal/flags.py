@@ -1,4 +1,4 @@
-"""Flags over time: held levels, spans, and what is too short to mean anything."""
+"""Flags over time: spans, pauses between them, and running medians."""
 
 from itertools import pairwise
 
@@ -62,7 +62,7 @@ def within(times: Floats, start_s: float, end_s: float) -> slice:
 
 
 def tidied(times: Floats, flags: Bools) -> Bools:
-    """Join what a short pause separates, then drop what is too short to mean anything."""
+    """Join spans that a short pause separates, then drop spans that are too short."""
     joined = flags.copy()
     spans = spans_of(times, flags)
     for (_, end), (start, _) in pairwise(spans):

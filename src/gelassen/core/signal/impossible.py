@@ -37,7 +37,7 @@ def without_impossible(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]
 
 
 def _any_wrong(frame: pd.DataFrame) -> bool:
-    """Return whether a closer look is worth while: a table at once is quicker than its columns."""
+    """Return whether any reading may be impossible. Checking the whole table at once is quicker."""
     values = frame.to_numpy(dtype=float)
     temps = np.array([str(name).endswith(".temp_c") for name in frame.columns], dtype=bool)
     return bool((np.abs(values) > Impossible.LARGEST).any() or suspect(values[:, temps]).any())

@@ -1,4 +1,4 @@
-"""How much a series of readings says: memory of the noise, and the steps of the sensor."""
+"""The noise of a series, its memory, and the steps of the sensor."""
 
 import numpy as np
 
@@ -37,9 +37,9 @@ def noise_density(residual: Floats, interval_s: float) -> float:
     """Return the noise power at frequency zero, in unit² · s.
 
     The variance of a mean over a span of T seconds is this number divided by T. Readings a second
-    apart repeat each other, so the variance of a single reading says too little: it is estimated
-    from means of ever longer blocks [1]_. It grows with their length until they outlast the memory of
-    the noise, and scatters more and more: a longer block counts where it grew by more than the scatter.
+    apart repeat each other, so the variance of a single reading is not enough. The power is estimated from
+    means of ever longer blocks [1]_. The estimate grows until blocks outlast the memory of the noise, and
+    it scatters more and more. A longer block counts if the estimate grew by more than its scatter.
 
     References
     ----------
@@ -122,14 +122,14 @@ def quantisation_error(values: Floats, step: float | None = None) -> float:
     if step == 0:
         if np.ptp(present) > 0:
             return 0.0
-        # A constant channel shows no step: its last written digit is the best guess, 1 at most.
+        # A constant channel shows no step. Its last written digit is the best guess, 1 at most.
         step = _last_digit(float(present[0]))
     crossed = float(np.ptp(_smooth(present))) / step
     return float(step / np.sqrt(12) * left_by_noise(present, step) / (1 + crossed))
 
 
 def left_by_noise(readings: Floats, step: float) -> float:
-    """Return the share of what rounding hides in a mean that noise leaves hidden, 0 to 1."""
+    """Return the share of the rounding error of a mean that noise does not average out, 0 to 1."""
     # Rounding itself adds step²/12 to the variance of readings that move between values.
     # Noise that lasts some seconds carries the mean over the steps just as well as white noise.
     noise = np.sqrt(max(_scatter(readings) ** 2 - step**2 / 12, 0.0))

@@ -1,4 +1,4 @@
-"""Pauses of a load in its midst: no condition changes, and yet the temperature starts anew."""
+"""Pauses within a load: no condition changes, but the temperature starts anew after each."""
 
 from dataclasses import dataclass
 

@@ -1,6 +1,6 @@
 """Channels that are renewed, or read, more rarely than samples are logged.
 
-What only repeats is no reading; what lies between two readings of a slow logger is known from both.
+A repeated value is no new reading. A value between two readings of a slow logger follows from both.
 """
 
 import numpy as np
@@ -26,7 +26,7 @@ def without_repeats(times: Floats, values: Floats) -> Floats:
         return values
     starts = np.concatenate([[0], renewed])
     since = moment - moment[starts[np.searchsorted(starts, np.arange(present.size), "right") - 1]]
-    # A reading that stayed was renewed all the same: once in each of these times.
+    # A reading that stayed the same was renewed as well, once in each interval.
     turn = np.floor(since / every_s + 1e-6)
     repeats = np.flatnonzero((np.diff(turn) == 0) & (since[1:] > 0)) + 1
     fresh = values.copy()

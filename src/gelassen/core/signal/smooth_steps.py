@@ -1,7 +1,7 @@
-"""A reference that moves over coarse steps, and where between them it is.
+"""A smooth course through the coarse steps of a moving reference.
 
-Coolant that warms by twenty kelvins is often read in whole degrees. What is subtracted from the part would
-have those steps, too. Its course is smooth: a spline through the steps comes far nearer to it.
+Coolant that warms by twenty kelvins is often read in whole degrees. Subtracted from the part, these steps
+would stand in the rise. The true course is smooth, so a spline through the steps is far nearer to it.
 """
 
 import numpy as np
@@ -35,7 +35,7 @@ def unstepped(readings: Floats, during: Bools) -> tuple[Floats, Floats]:
     spline = make_lsq_spline(place, readings[rows], knots, k=Smooth.DEGREE)
     smooth, error = readings.copy(), none
     smooth[rows] = spline(place)
-    # Where the course crosses several steps within a stretch, their roundings cancel.
+    # Rounding errors cancel where the course crosses several steps within a stretch.
     ends = np.concatenate([[0.0], inner, [1.0]])
     length = np.interp(place, (ends[:-1] + ends[1:]) / 2, np.diff(ends))
     crossed = np.abs(spline.derivative()(place)) * length / step

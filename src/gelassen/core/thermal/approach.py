@@ -3,8 +3,8 @@
 A body that loses heat as ``rise^(1 + bend)`` follows ``dy/dt = 1 - y^(1 + bend)``, with y its rise as
 a share of the settled one. With bend 0 (a fan at constant speed) that is an exponential. Free
 convection and radiation have bends of about 1/4 [1]_; a fan that turns faster as the part gets
-hotter acts like a bend of up to 1. The last stretch is always exponential, with the time constant
-at the settled temperature; by that time constant a shape is scaled here.
+hotter acts like a bend of up to 1. The last stretch is always exponential. Times here are in units of
+its time constant, the one at the settled temperature.
 
 References
 ----------

@@ -27,20 +27,22 @@ from gelassen.core.thermal.slow_bodies import SUPPOSED, SlowTails, TailsTold
 
 @dataclass(frozen=True, slots=True)
 class HeatingFit:
-    """A fitted curve, and what its readings cannot show."""
+    """A fitted curve, and the doubts that its readings cannot settle."""
 
     relaxation: Relaxation
-    begin_s: float  # from when on it was fitted: what came before is boost
-    hidden_k: float  # by the steps of the sensors
+    begin_s: float  # start of the fitted part; before it lies the boost
+    hidden_k: float  # error hidden by the steps of the sensors, in K
     seen_k: float  # how far the readings rose
     fanless: float  # how likely it is that no fan is at work, 0 to 1
     settled_w: float  # the power that belongs to the settled rise; NaN where none was logged
-    conditions_c: Floats  # what room and wander of the power added, one value a step of the grid
-    settled_conditions_c: float  # and what they will where it has settled
+    conditions_c: (
+        Floats  # effect of room and power wander on the temperature, one value a step of the grid
+    )
+    settled_conditions_c: float  # the same effect at the settled end
     _parts: tuple["_Part", ...]
 
     def course(self, elapsed_s: Floats) -> Floats:
-        """Return the mean course over the time since the load began, without what slow bodies miss."""
+        """Return the mean course over the time since load start, without what slow bodies still miss."""
         return _mean_course(self._parts, elapsed_s)
 
     def tails_missing(self, elapsed_s: Floats) -> tuple[Floats, float]:
@@ -63,9 +65,9 @@ class HeatingFit:
 
 @dataclass(frozen=True, slots=True)
 class _Part:
-    """What was found under one supposition of slow bodies, and how much it counts."""
+    """The fit under one assumption about slow bodies, and its weight."""
 
-    number: int  # of the supposition
+    number: int  # of the assumption
     weight: float
     course: CubicSpline
     tails: TailsTold
@@ -134,7 +136,7 @@ def fit_heating(
         bins = bins.with_rounding(rounded)
     load = _Load(grid, curve, room, watts, span, used, bins)
     looks = [load.first(place, slowest) for place, _ in tried]
-    if len(looks) > 1:  # the better of both tells the noise with which they are compared
+    if len(looks) > 1:  # both are compared with the smaller noise
         noise = min(load.noise(one) for one in looks)
         looks = [load.first(place, slowest, noise) for place, _ in tried]
     chances = [
@@ -161,7 +163,7 @@ def fit_heating(
         settled_k = relaxation.quantile(relaxation.settled, 0.5)
         settled_w = settled_power(watts, approach_k, settled_k, used, grid)
     conditions = look.conditions_c
-    # A room stays about its mean; coolant that the load warms stays where it came to.
+    # A room stays near its mean. Coolant, which the load warms, stays at its last value.
     settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
     return HeatingFit(
         relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, conditions, settled_c,
@@ -171,12 +173,12 @@ def fit_heating(
 
 @dataclass(frozen=True, slots=True)
 class _Look:
-    """What one pass found."""
+    """The result of one pass."""
 
     place: Place
     slowest: tuple[float, float] | None
-    rise: Floats  # over the reference as it was felt, one value a step
-    conditions_c: Floats  # what was taken off for that, and for power that wandered
+    rise: Floats  # over the delayed reference, one value a step
+    conditions_c: Floats  # what was subtracted for the reference and for power wander
     tails: list[SlowTails]
     accounts: list[Account]
     relaxation: Relaxation
@@ -206,7 +208,7 @@ class _Load:
         slowest: tuple[float, float] | None,
         noise: tuple[float, float] | None = None,
     ) -> _Look:
-        """Fit with the noise told, or that of neighbouring readings; the reference is late as usual."""
+        """Fit with the given noise (or that between neighbouring readings) and the usual delay."""
         step_s = self.grid.step_s
         felt = (
             np.zeros_like(self.curve)
@@ -231,7 +233,7 @@ class _Load:
         return self._again(look, last=False)
 
     def last(self, look: _Look) -> _Look:
-        """Fit bends, too."""
+        """Fit bends as well."""
         return self._again(look, last=True)
 
     def _again(self, look: _Look, *, last: bool) -> _Look:
@@ -272,7 +274,7 @@ class _Load:
         )  # fmt: skip
 
     def noise(self, look: _Look) -> tuple[float, float]:
-        """Return the density and the standard deviation of what a look leaves."""
+        """Return density and standard deviation of the residuals of a pass."""
         return self._noise(look.rise - self._approach(look))
 
     def _noise(self, left: Floats) -> tuple[float, float]:
@@ -280,7 +282,7 @@ class _Load:
         return density, max(float(np.nanstd(left[self.used])), 1e-3)
 
     def _freedom(self, density: float, std: float) -> float:
-        """Return by how many independent stretches the noise is known."""
+        """Return the number of independent stretches in which the noise was seen."""
         return float(np.clip(self.length_s * std**2 / density, *Doubt.FREEDOM))
 
     def _approach(self, look: _Look) -> Floats:
@@ -299,10 +301,10 @@ class _Load:
 def _before_the_log(
     grid: Grid, curve: Floats, room: Floats | None, span: LoadSpan
 ) -> Sequence[tuple[float, float]]:
-    """Return what a load had done when its log began: slow bodies still follow that, too.
+    """Return the rise that a load had reached when its log began. Slow bodies still follow it.
 
-    Rest and the quickest parts belong to the rise of the first readings as well. They are about half of
-    what is seen where the log begins with the load, and little where it begins long after it.
+    The first readings also hold the rise at rest and the quickest parts. These make up about half of the
+    rise seen if the log begins with the load, and little if it begins long after it.
     """
     first = grid.times_s <= grid.times_s[0] + Start.FIRST_S
     if room is None or span.start_s > grid.times_s[0] + Start.FIRST_S:
@@ -317,14 +319,14 @@ def _before_the_log(
 
 
 def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
-    """Return how many seconds at the start of a load are left out: power's boost, or up to a minute."""
+    """Return how many seconds at the start of a load are left out: the boost, at least a minute."""
     length = span.end_s - span.start_s
     usual = min(Boost.USUAL_S, 0.05 * length)
     if watts is None:
         return usual
     under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
     typical = float(np.median(under_load[under_load.size // 2 :]))
-    # The first reading may still be ramping up; a boost is what lies above the usual from then on.
+    # The first reading may still be on its way up. A boost lies above the usual power after it.
     ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
     boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
     return max(min(boost, Boost.MOST_OF_LOAD * length), usual)
@@ -354,6 +356,6 @@ def _mean(values: Floats) -> float:
 
 
 def _as_felt(room: Floats, passages: list[tuple[float, float]], step_s: float) -> Floats:
-    """Return the reference as the part feels it: late, through the same heat capacities."""
+    """Return the reference delayed by the heat capacities between it and the part."""
     parts = [weight * lagged(room, step_s, constant) for constant, weight in passages]
     return np.asarray(np.sum(parts, axis=0))

@@ -1,4 +1,4 @@
-"""Readings of one load averaged in bins that lengthen with time, and what moves their means together."""
+"""Readings of one load, averaged in bins that lengthen with time, with their covariance."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -16,7 +16,7 @@ from gelassen.core.thermal.slow_bodies import ANY, SlowTails, TailSize
 
 @dataclass(frozen=True, slots=True)
 class LoadBins:
-    """The bins over which readings are averaged, and what moves their means."""
+    """The bins, and all that makes their means uncertain."""
 
     middle_s: Floats  # time since the load began, at the middle of each bin
     duration_s: Floats
@@ -53,7 +53,7 @@ class LoadBins:
         return cls(middle, duration, used, place, kept, whole_s, hidden_k, logged, _before=before)
 
     def with_rounding(self, error: Floats) -> "LoadBins":
-        """Return the same with what the steps of a reference that moves leave in doubt."""
+        """Return the same bins, with the rounding error of a moving reference."""
         sizes = self._means(error)
         near = np.abs(np.sqrt(self.middle_s)[:, None] - np.sqrt(self.middle_s))
         alike = np.exp(-near / (Doubt.ALIKE * np.sqrt(self._whole_s)))
@@ -71,7 +71,7 @@ class LoadBins:
         doubts: list[Floats],
         noise: tuple[float, float],
     ) -> list[Account]:
-        """Return the means of the rise with their covariance, one account for each kind of tails."""
+        """Return the means of the rise with their covariance, one account for each assumption of tails."""
         series, middle = self._means(rise), self.middle_s
         rough_k = Doubt.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * self._whole_s))
         density, scatter_k = noise

@@ -1,4 +1,4 @@
-"""What power that left its mean did to a temperature, and what of it belongs to the heat itself."""
+"""The effect of power wander on a temperature, without the part that heat itself causes."""
 
 from dataclasses import dataclass
 
@@ -16,8 +16,8 @@ from gelassen.core.thermal.relaxation import Relaxation
 class PowerEffect:
     """Temperature changes, one a step of the grid, in K."""
 
-    wander_k: Floats  # by power that left its mean for reasons of its own
-    leakage_doubt_k: Floats  # by one standard uncertainty of what power owes to heat
+    wander_k: Floats  # by power wander that heat does not explain
+    leakage_doubt_k: Floats  # by one standard uncertainty of the share that heat explains
 
 
 def power_effect(
@@ -31,17 +31,16 @@ def power_effect(
 ) -> PowerEffect | None:
     """Follow the wander of the power through the heat capacities; None if power does not tell.
 
-    Power that changes because the chip warms (leakage, a little less boost) belongs to the steady
-    state and is not wander: how much power goes with temperature is a straight line through both,
-    held near what silicon usually does. What the power did before `used` lives on in the fitted
-    amplitudes.
+    Power that changes because the chip warms (leakage, a little less boost) belongs to the steady state
+    and is not wander. Its share is the slope of power over temperature, with a prior of what silicon
+    usually does. Power before `used` is part of the fitted amplitudes.
     """
     times = grid.times_s
     before = watts[times < span.start_s]
     idle_w = float(np.median(before)) if before.size else 0.0
     mean_w = float(watts[used].mean())
     if abs(mean_w - idle_w) <= mean_w / 6 or mean_w <= 0:
-        return None  # a change so small does not tell what one watt does
+        return None  # so small a change does not tell the effect of one watt
     course = np.where(used, approach_k - approach_k[used].mean(), 0.0)
     share = np.where(used, watts / mean_w - 1, 0.0)
     per_k, doubt_per_k = _per_kelvin(share[used], course[used], grid.step_s)
@@ -53,7 +52,7 @@ def power_effect(
 def settled_power(
     watts: Floats, approach_k: Floats, settled_k: float, used: Bools, grid: Grid
 ) -> float:
-    """Return the power that belongs to the settled rise: the mean, and what more warming adds."""
+    """Return the power that belongs to the settled rise: the mean, plus what further warming adds."""
     mean_w, mean_k = float(watts[used].mean()), float(approach_k[used].mean())
     if mean_w <= 0:
         return mean_w
@@ -82,7 +81,7 @@ class _Answer:
         start_k = float(np.median(rest_k)) if rest_k.size else 0.0
         total_k = relaxation.quantile(relaxation.settled, 0.5) - start_k
         self._responses = relaxation.responses()
-        # What had settled before the fit began answers at once.
+        # Parts that settled before the fit began respond at once.
         self._at_once_k = max(total_k - sum(gain for _, gain in self._responses), 0.0)
         self._whole = whole
 

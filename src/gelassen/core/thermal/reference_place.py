@@ -1,4 +1,4 @@
-"""Where the reference is, seen from the part: beyond a heatsink, or beside it as coolant is."""
+"""Whether the reference lies beyond a heatsink, as room air does, or beside the part, as coolant does."""
 
 from dataclasses import dataclass
 
@@ -10,25 +10,25 @@ from gelassen.core.thermal.priors import Reference
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """A place the reference may have."""
+    """A place where the reference may be."""
 
-    lag_s: float  # how late a change of it arrives, before any fit tells better
+    lag_s: float  # delay of a change of the reference, before any fit
     slowest: tuple[float, float] | None  # prior of the part above it, as in `fit_relaxation`
-    delay_in_doubt: float  # share of what the lag changes
-    gain_in_doubt: float  # share of a change of it by which the rise may change, too
+    delay_in_doubt: float  # share of the effect of the delay that is in doubt
+    gain_in_doubt: float  # share of a change of the reference by which the rise may change as well
 
 
-# A typical heatsink lies between room and part; what is fitted tells its lags better. A fan on a curve
-# turns faster in a warmer room.
+# Between room and part lies a typical heatsink. The fit then tells its delays better. A fan on a curve
+# turns faster in a warmer room, which changes the rise.
 ROOM = Place(120.0, None, 0.25, 0.2)
-# A cold plate lies between coolant and part: its lag is short, and hardly shows in what is fitted.
+# Between coolant and part lies a cold plate. Its delay is short and hardly shows in the fit.
 BESIDE = Place(12.0, (60.0, 1.6), 0.7, 0.01)
 
 
 def places(
     part_c: Floats, reference_c: Floats | None, coolant: bool | None = None
 ) -> tuple[tuple[Place, float], ...]:
-    """Return where the reference may be, given both under load; each with its chance.
+    """Return where the reference may be, given both under load, each place with its probability.
 
     `coolant` says whether it is beside the part; None if that is not known.
     """
@@ -46,7 +46,7 @@ def places(
 
 
 def likeliest_place(part_c: Floats, reference_c: Floats, coolant: bool | None = None) -> Place:
-    """Return where the reference most likely is, at a first look."""
+    """Return the likeliest place of the reference, without a fit."""
     if coolant is not None:
         return BESIDE if coolant else ROOM
     warmed = _rises(reference_c) >= max(Reference.RISES_K, Reference.WARMED_SHARE * _moves(part_c))
@@ -54,7 +54,7 @@ def likeliest_place(part_c: Floats, reference_c: Floats, coolant: bool | None = 
 
 
 def _rises(values: Floats) -> float:
-    """Return how far a channel rises from the beginning to the end; 0 if it goes to and fro."""
+    """Return how far a channel rises from the beginning to the end; 0 if it goes up and down."""
     present = values[np.isfinite(values)]
     if present.size < 2:
         return 0.0
@@ -64,6 +64,6 @@ def _rises(values: Floats) -> float:
 
 
 def _moves(values: Floats) -> float:
-    """Return how far a channel goes, but for a few readings."""
+    """Return the range of a channel between its 2nd and 98th percentile."""
     present = values[np.isfinite(values)]
     return float(np.ptp(np.percentile(present, (2, 98)))) if present.size else 0.0

@@ -1,4 +1,4 @@
-"""What a heating (or cooling) curve may be: weighted draws of sums of exponentials, the slowest bent."""
+"""The posterior of a heating or cooling curve: weighted draws of sums of exponentials, the slowest bent."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -17,7 +17,7 @@ class TimeConstantSets:
     """Sets of time constants with equally many members."""
 
     chosen: NDArray[np.int64]  # indices into the list, ascending, one row a set
-    alike: Floats  # how many sets have the same slowest: they share its prior
+    alike: Floats  # how many sets have the same slowest time constant and share its prior
     bent: NDArray[np.int64]  # which of the bends the slowest has
 
     def picked(self, rows: NDArray[np.bool_]) -> "TimeConstantSets":
@@ -32,7 +32,7 @@ class TimeConstantSets:
 
 @dataclass(frozen=True, slots=True)
 class Relaxation:
-    """Weighted draws of what the curve may be. One row a draw."""
+    """Weighted draws of the curve, one row a draw."""
 
     settled: Floats  # (draws,) where the curve settles
     amplitudes: Floats  # (draws, 3) what was still missing at time zero; 0 where unused
@@ -65,8 +65,8 @@ class Relaxation:
     ) -> tuple[Floats, Floats, Floats]:
         """Return mean, lower and upper curve at these times; `share` of the draws lie between.
 
-        `less` is taken off the curves, one row for each account of the readings. After `end_s`, where
-        readings end, each draw goes astray by so much of what it rises from there.
+        `less` is subtracted from the curves, one row for each account of the readings. After `end_s`, where
+        readings end, each draw departs by the share `astray` of its further rise.
         """
         some = slice(None, None, max(self.settled.size // Fit.BAND_DRAWS, 1))
         weights = self.weights[some] / self.weights[some].sum()

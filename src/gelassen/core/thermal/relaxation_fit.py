@@ -1,12 +1,11 @@
-"""What a heating (or cooling) curve settles to, when its time constants are not known.
+"""The fit of a heating or cooling curve whose time constants are not known.
 
 After a step of power every temperature of a network of heat capacities and conductances follows
 ``settled - sum(amplitude_k * shape_k(t))``: exponentials, the slowest of which is bent where the
-conductances grow with the rise (`core/thermal/approach.py`). Which time constants there are, how many of
-them can be seen and how far the slowest is bent, the readings decide: all sets of up to three from a
-fixed list are tried, each set is a linear least-squares problem, and each counts by its evidence
-(Bayesian model averaging [1]_). A log that does not yet show its slowest time constant thus gets a
-wide answer.
+conductances grow with the rise (`core/thermal/approach.py`). All sets of up to three time constants from
+a fixed list are tried, with several bends. Each set is a linear least-squares problem, and each counts by
+its evidence (Bayesian model averaging [1]_). If a log does not show its slowest time constant, many sets
+fit it equally well, and the answer is wide.
 
 References
 ----------
@@ -32,11 +31,11 @@ from gelassen.core.thermal.subsets import gains_of
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """Averaged readings as they are under one supposition of what else moves them."""
+    """Averaged readings under one assumption about slow bodies."""
 
     series: Floats  # (bins,)
     covariance: Floats  # (bins, bins) noise, and whatever else moves them together
-    chance: float = 1.0  # of the supposition, before any reading
+    chance: float = 1.0  # prior probability of the assumption
 
 
 def time_constant_list(interval_s: float) -> Floats:
@@ -94,7 +93,7 @@ def fit_relaxation(
     prior = _log_prior(time_constants_s, slowest, fanless)
     tenth = max(elapsed_s.size // 10, 1)
     direction = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
-    least = 0.002 * change  # a trace of the wrong sign is as good as none
+    least = 0.002 * change  # an amplitude this small has no sign
 
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
@@ -115,12 +114,12 @@ def fit_relaxation(
     for number, one in enumerate(accounts):
         lower = np.asarray(np.linalg.cholesky(one.covariance), dtype=np.float64)
         white, flat = _whitened(lower, one.series), _whitened(lower, basis)
-        # What counts against a supposition that allows for more than there is.
+        # A wider covariance costs evidence.
         width = float(np.log(np.diagonal(lower)).sum()) - np.log(one.chance)
         usual = np.log(shares[:count, None]) + prior - width
         normal = _Normal.of(flat.reshape(white.size, count, -1), white, change)
         models: list[_Solved] = []
-        for group in reversed(asked):  # the largest sets mostly count most
+        for group in reversed(asked):  # the largest sets usually weigh most
             solved = _solve(normal, group, time_constants_s, usual, direction, least, best)
             models.insert(0, solved)
             best = max(best, solved.best)
@@ -128,7 +127,7 @@ def fit_relaxation(
             again = _hopeful(every, asked, models, Fit.HOPELESS)
         tried += models
         supposed += [number] * len(models)
-        # What one account has ruled out, the next does not bring back.
+        # Sets that one account ruled out are not tried with the next.
         asked = [model.sets for model in models if model.log_weight.size]
     tried_all = _Tried(tried, supposed, time_constants_s, np.array(bends))
     signs = _Signs(direction, least, change)
@@ -146,7 +145,7 @@ class _Signs:
 
 @dataclass(frozen=True, slots=True)
 class _Tried:
-    """All sets that were tried under all suppositions, and the supposition of each."""
+    """All sets that were tried under all assumptions, and the assumption of each."""
 
     solved: "list[_Solved]"
     supposed: list[int]
@@ -161,7 +160,7 @@ class _Tried:
         start_share: float,
         again: list[TimeConstantSets],
     ) -> Relaxation:
-        """Return weighted draws of what the curve may be."""
+        """Return weighted draws of the curve."""
         log_weight = np.concatenate([model.log_weight for model in self.solved])
         weight = np.exp(log_weight - log_weight.max())
         log_evidence = float(log_weight.max() + np.log(weight.sum()))
@@ -183,7 +182,7 @@ class _Tried:
 
 
 def _whitened(lower: Floats, values: Floats) -> Floats:
-    """Return values of which errors are independent and of size 1."""
+    """Return values whose errors are independent and of size 1."""
     return np.asarray(solve_triangular(lower, values, lower=True, check_finite=False))
 
 
@@ -262,8 +261,8 @@ def _log_prior(
 ) -> Floats:
     """Return how likely each is to be the slowest of a cooled part, before any reading is seen.
 
-    Heatsinks, coolant and cases take minutes: a log of two minutes that looks settled is not. Without a
-    fan they take longer; this does not count where something else is known of the slowest.
+    Heatsinks, coolant and cases take minutes, so a log of two minutes that looks settled is not. Without
+    a fan they take longer. A prior that was given (`told`) replaces both.
     """
     without = (1 - Slowest.FANLESS_OTHERWISE) * fanless if known is None else 0.0
     slowest = known or Slowest.USUAL
@@ -271,7 +270,7 @@ def _log_prior(
         -0.5 * (np.log(time_constants_s / usual_s) / spread) ** 2
         for usual_s, spread in (slowest, Slowest.FANLESS)
     ]
-    narrower = slowest[1] / Slowest.FANLESS[1]  # and so higher
+    narrower = slowest[1] / Slowest.FANLESS[1]  # a narrower prior is higher
     return np.asarray(logsumexp(logs, axis=0, b=[[1 - without], [without * narrower]]))
 
 
@@ -321,18 +320,18 @@ def _solve(
     slowest = 1 + -(-size // Fit.QUICK_EVERY) + chosen[:, -1:]
     columns = np.concatenate([first, quick, slowest, slowest + size], axis=1)
     rows = columns + normal.gram.shape[1] * group.bent[:, None]
-    # What is missing at the start is of the order of what was seen; a shift is half an entry.
+    # Prior: what is missing at the start is about as large as what was seen. A shift is half an entry.
     allowed = np.full(count + 1, Fit.MISSING * normal.change)
     allowed[-1] = 0.3 * np.log(Fit.RATIO) * normal.change
     ridge = np.append(0.0, allowed**-2.0)
     gain, log_det = gains_of(normal.gram, normal.right, rows, columns, ridge)
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
     evidence += log_prior[group.bent, chosen[:, -1]] - np.log(group.alike)
-    # Solutions, and what to expect of their signs, are asked for only where the set may count.
+    # Solutions and their signs are computed only for sets that may count.
     expected = np.full(len(chosen), WrongSign.NEVER)
     estimate = np.empty(columns.shape)
     asked = np.zeros(len(chosen), dtype=bool)
-    # No set counts for more than its evidence: the best few tell where the others need not be asked.
+    # No set weighs more than its evidence, so the best few show which others can be skipped.
     bar = max(evidence.max() - Fit.FEW, best + np.log(Fit.NO_WEIGHT))
     while True:
         which = np.flatnonzero(~asked & (evidence > bar))

@@ -1,12 +1,10 @@
-"""What a warmer room does to a rise, learned from runs in rooms of different warmth.
+"""The effect of the room temperature on a rise, learned from runs in different rooms.
 
-A rise over the room is nearly what it is in any room. Nearly: fans on curves turn faster in a warm one,
+A rise over the room is nearly the same in every room. In a warmer room, fans on curves turn faster,
 radiation and free convection work better, and a chip leaks more. Which of these is at work is seldom
-known, so the rise is let change by some tenths of a kelvin for each kelvin of the room, as much as is
-usual and as the runs themselves say. Where setups were run in rooms of different warmth, what stays in
-doubt of it widens the intervals of their differences.
-
-What is usual stands in the equations as one more observation, with the error it has [1]_.
+known. So the model has one more coefficient: the change of the rise for each kelvin of the room. Its
+prior enters as one more observation [1]_, and the runs tell the rest. What stays in doubt widens the
+intervals of differences between setups that were run in different rooms.
 
 References
 ----------
@@ -39,7 +37,7 @@ class Equations:
     own: Floats
 
     def with_rooms(self, rooms_c: Floats, effect: RoomEffect) -> "Equations":
-        """Return the same with one more column, the room's, and one more row: what is usual of it."""
+        """Return the same with one more column, the room's, and one more row: its prior."""
         column = rooms_c - rooms_c.mean()
         factor = At.LARGE / effect.spread
         design = np.column_stack([self.design, column])

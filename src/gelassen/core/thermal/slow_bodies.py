@@ -1,11 +1,9 @@
-"""What warms up last and shows least: board, drives, walls of the case.
+"""Bodies that warm up slowly: board, drives, walls of the case.
 
-Beside the way from the chip through its cooler, heat soaks into bodies that weigh much and are
-joined loosely. They add one or two per cent of the rise, over a quarter of an hour to hours: too
-little for a fit to find time constants for, too much to leave out of an interval. So two tails of
-fixed time constants are part of the course, each of an unknown, small size that the readings narrow
-down where they can. Some machines have such bodies and some have hardly any: both are supposed, and
-each counts by what the readings say for it.
+Heat also flows into heavy bodies beside the cooler. They add one or two per cent of the rise, over a
+quarter of an hour to hours. That is too little to fit time constants to, and too much to leave out of an
+interval. So the curve has two tails with fixed time constants and small unknown sizes. Some machines have
+such bodies and some have hardly any. Both assumptions are tried, and each counts by its evidence.
 """
 
 from collections.abc import Sequence
@@ -20,9 +18,9 @@ _TIME_CONSTANTS_S = np.array([900.0, 3000.0])
 
 @dataclass(frozen=True, slots=True)
 class TailSize:
-    """A supposition of the share of the rise in each tail: mean, standard deviation, and its chance.
+    """An assumption of the share of the rise in each tail: mean, standard deviation, and its probability.
 
-    Bodies that are warmed take heat away at first: tails are rather there than not.
+    The mean is above zero, since bodies that are being warmed take heat away.
     """
 
     usual: float
@@ -51,17 +49,17 @@ class SlowTails:
 
     @property
     def usual(self) -> Floats:
-        """What is usually missing for the tails' sake at each moment."""
+        """The mean of what the tails still miss at each moment."""
         return np.asarray(self.size.usual * self.columns(self.middle_s).sum(axis=1))
 
     @property
     def covariance(self) -> Floats:
-        """The covariance of what the tails miss, whatever their sizes are."""
+        """The covariance of what the tails still miss."""
         columns = self._spread(self.middle_s)
         return np.asarray(columns @ columns.T)
 
     def told(self, left: Floats, covariance: Floats) -> "TailsTold":
-        """Return what the readings tell of the sizes of both tails.
+        """Return the sizes of both tails, given the readings.
 
         Parameters
         ----------
@@ -88,16 +86,16 @@ class SlowTails:
 
 @dataclass(frozen=True, slots=True)
 class TailsTold:
-    """Slow tails as the readings leave them."""
+    """The posterior of the slow tails."""
 
     tails: SlowTails
-    mean: Floats  # (2,) by how many spreads each is larger than usual
-    within: Floats  # (2, 2) what stays in doubt of that
+    mean: Floats  # (2,) size of each above its prior mean, in prior standard deviations
+    within: Floats  # (2, 2) covariance of these sizes
 
     def missing_at(self, elapsed_s: Floats) -> tuple[Floats, float]:
-        """Return what they still miss at these times since the load began, and its doubt at the last."""
+        """Return what they still miss at these times, and the standard deviation at the last of them."""
         columns = self.tails.columns(elapsed_s)
         asked = self.tails.size.spread * columns
-        # What lies above the fitted course is not missing any more.
+        # A tail that lies above the fitted curve misses nothing.
         mean = self.tails.size.usual * columns.sum(axis=1) - asked @ self.mean
         return mean, float(np.sqrt(max(asked[-1] @ self.within @ asked[-1], 0.0)))

@@ -1,4 +1,4 @@
-"""How a channel follows a change: at once, through heat capacities, or through the case air first."""
+"""How a channel responds to a sudden change: at once, through heat capacities, or through case air."""
 
 from functools import lru_cache
 
@@ -10,9 +10,9 @@ from gelassen.core.foundation.inputs import Floats
 Way = tuple[float, float]
 
 
-@lru_cache(maxsize=512)  # the channels of a run, and runs alike, ask for the same moments
+@lru_cache(maxsize=512)  # channels of one run ask for the same moments
 def followed(even_s: tuple[float, float, int], moment_s: float, ways: tuple[Way, ...]) -> Floats:
-    """Return how a channel follows a change of size 1 at this moment: one column a way.
+    """Return the response to a change of size 1 at this moment, one column a way.
 
     `even_s` tells the evenly spaced times: first, last and how many.
     """
@@ -22,6 +22,6 @@ def followed(even_s: tuple[float, float, int], moment_s: float, ways: tuple[Way,
     decays = slow * np.exp(-after[:, None] / np.maximum(slow, 1e-9))
     decays -= early * np.exp(-after[:, None] / np.maximum(early, 1e-9))
     columns = 1 - decays / np.maximum(slow - early, 1e-9)
-    columns[elapsed_s < moment_s] = 0.0  # also where it follows at once
+    columns[elapsed_s < moment_s] = 0.0  # also for a response at once
     columns.flags.writeable = False
     return np.asarray(columns)

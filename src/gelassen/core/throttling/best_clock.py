@@ -1,4 +1,4 @@
-"""The best clock a run held for a while: what a chip that is held back has lost is lost from it."""
+"""The best clock a run held for a while. Losses of a chip that is held back are measured from it."""
 
 import numpy as np
 
@@ -13,8 +13,8 @@ def best_clock(
 ) -> float:
     """Return the best level held for a while under load; NaN without load.
 
-    The first seconds count only where something other than warmth ended them: the temperature limit,
-    or a power limit that lets the chip boost for some seconds.
+    The first seconds count only if the temperature limit ended them, or a power limit that allows a boost
+    of some seconds. Otherwise they are the boost of a cold chip.
 
     Parameters
     ----------
@@ -48,10 +48,10 @@ def best_clock(
 
 
 def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]:
-    """Return where a clock is below its best by more than it sags: at a glance, and beyond its scatter.
+    """Return where a clock is below its best by more than boost loss: by a short median, and by a long one.
 
-    Steps of the clock of a few per cent together with scatter pass for a loss now and then; the second
-    answer looks at more seconds and asks for more.
+    Steps of the clock of a few per cent, together with scatter, can pass for a loss. The second answer
+    uses a longer median and a larger threshold.
     """
     smooth = running_median(clock, times, BestClock.GLANCE_S)
     glance = smooth < (1 - BestClock.SAG_SHARE) * best
@@ -67,7 +67,7 @@ def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]
 
 
 def single_losses(clock: Floats, best: Floats | float) -> Bools:
-    """Return which single readings lie below the best by more than it sags, and than they scatter."""
+    """Return which single readings lie below the best by more than boost loss and scatter."""
     usual = clock[np.isfinite(clock) & (clock >= (1 - BestClock.SAG_SHARE) * best)]
     apart = np.abs(np.diff(usual))
     scatter = float(np.median(apart)) / (0.6745 * np.sqrt(2)) if apart.size else 0.0
@@ -81,7 +81,7 @@ def _scatter(clock: Floats) -> float:
 
 
 def _held_highest(times: Floats, values: Floats) -> float:
-    """Return the highest level held for some seconds, so that it is not the top of the scatter."""
+    """Return the highest level held for some seconds, so that scatter does not set it."""
     most = int(
         np.clip(
             round(BestClock.BEST_HELD_S / usual_gap_s(times)),
@@ -96,7 +96,7 @@ def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boo
     """Return whether the early clock ended at once, onto a level of power that is kept."""
     fast = clock >= np.clip(boost - 1.5 * step_size(clock), 0.955 * boost, 0.98 * boost)
     last = int(np.flatnonzero(early & fast)[-1])
-    slower = np.flatnonzero(~fast[last:])  # it may outlast what counts as early
+    slower = np.flatnonzero(~fast[last:])  # it may last longer than the early seconds
     if not slower.size:
         return False
     end = float(times[last + slower[0] - 1])

@@ -1,8 +1,8 @@
-"""Clock that goes with warmth alone: a chip whose power neither fell at once nor keeps its level.
+"""Boost loss: a clock that falls gradually with temperature, without any limit.
 
-What a chip loses of its boost as it warms is a smooth course over its temperature, and power follows
-clock and leakage, up or down. A power limit shows otherwise: power falls at once where a boost ends, or
-it keeps one level while the clock gives way.
+Boost that a chip loses as it warms is a smooth function of its temperature, and power follows clock and
+leakage, up or down. A power limit looks different: power falls at once where a boost ends, or keeps
+one level while the clock gives way.
 """
 
 import numpy as np
@@ -23,7 +23,7 @@ def lost_gradually(
     clock: Floats | None = None,
     best: float = float("nan"),
 ) -> Bools:
-    """Return which stretches of loss a chip came to by warming alone.
+    """Return which stretches of loss are boost loss.
 
     Parameters
     ----------
@@ -48,13 +48,13 @@ def lost_gradually(
         span = within(times, start, end)
         before = _among(times, free, *(start - ago for ago in BoostLoss.BEFORE_S))
         if not before.any():
-            continue  # from the beginning on
+            continue  # lost from the beginning on
         first, last = (start + later for later in BoostLoss.AFTER_S)
         after = _among(times, loaded, first, min(last, end))
         if not after.any():
             after = _among(times, loaded, start, end)
         warmed = _middle(temperature[after]) - _middle(temperature[before])
-        warmer_k = warmed if warmed > 0 else 0.0  # not read: not warmer
+        warmer_k = warmed if warmed > 0 else 0.0  # if it was not read, it is taken to be no warmer
         if _fell(watts, before, after) > BoostLoss.POWER_SHARE + BoostLoss.POWER_PER_K * warmer_k:
             continue
         if clocks is not None:

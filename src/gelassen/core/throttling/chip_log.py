@@ -1,4 +1,4 @@
-"""The log of one chip, checked and bridged: what being held back is read from."""
+"""The log of one chip, checked, with gaps bridged."""
 
 from dataclasses import dataclass
 
@@ -29,7 +29,7 @@ class ChipLog:
     power: Floats | None
     load: Floats | None
     count: Floats | None
-    allowed_w: Floats | None  # the power limit that was told
+    allowed_w: Floats | None  # the given power limit
     heat_flag: Floats | None
     power_flag: Floats | None
     loaded: Bools
@@ -52,14 +52,14 @@ def read_chip_log(
     temperature = as_series("temperature_c", temperature_c, like=times)
     need_readings("temperature_c", temperature)
     clock = _optional("clock_mhz", clock_mhz, times)
-    if clock is not None:  # no clock stands still: a reading of zero is none
+    if clock is not None:  # no clock stands still, so a reading of zero is none
         clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
     power = _optional("power_w", power_w, times)
     load = _optional("load_pct", load_pct, times)
     temperature = bridged(times, temperature)
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
-    # A load that was not read for a while has not stopped for that.
+    # A load that was not read for a while is taken to go on.
     load = None if load is None else bridged(times, load, At.LOAD_UNREAD_S)
     return ChipLog(
         times=times,

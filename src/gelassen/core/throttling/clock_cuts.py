@@ -44,7 +44,7 @@ def cut_by_heat(
     hottest = float(np.nanmax(temperature))
     for start, end in spans_of(times, slow):
         around = within(times, start - reach_s, start + 2)
-        # Once a cut was given back, those that slow readings catch a little later are cuts, too.
+        # Once a cut was given back, later ones that slow readings show a little late are cuts as well.
         warm = temperature[around] >= hottest - ClockCuts.CUTS_AGAIN_WITHIN_K
         if not (warm if given_back else near[around]).any():
             continue
@@ -87,8 +87,8 @@ def lowered_at_limit(
 ) -> tuple[Bools, Bools]:
     """Return stretches of low clock that began at the limit, and where in them the chip is hardly cooler.
 
-    A governor that lowers and raises the clock in steps lets the temperature swing below its limit.
-    What drops at once and far later on is not meant: there a boost ended, or it is a cut.
+    A governor that lowers and raises the clock in steps lets the temperature swing below its limit. A
+    sudden drop is not meant here: it is the end of a boost, or a cut.
     """
     begun, close = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
     gap_s = usual_gap_s(times)

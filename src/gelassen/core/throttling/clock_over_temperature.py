@@ -1,4 +1,4 @@
-"""A clock over temperature on the way to the limit: what only goes on as before is not taken by heat."""
+"""The line of clock over temperature on the way to the limit. A clock that stays on it is not held back."""
 
 from dataclasses import dataclass
 
@@ -12,7 +12,7 @@ from gelassen.core.throttling.thresholds import Course
 
 @dataclass(frozen=True, slots=True)
 class WarmCourse:
-    """Where, near the limit, a clock (or power) goes on as on the way there, and where it leaves that."""
+    """Where, near the limit, a clock (or power) follows this line, and where it leaves it."""
 
     follows: Bools
     leaves: Bools
@@ -21,7 +21,7 @@ class WarmCourse:
 def warm_course(
     times: Floats, temperature: Floats, level: Floats, loaded: Bools, near: Bools
 ) -> WarmCourse:
-    """Lay a straight line over temperature through what a clock (or power) lost on the way to the limit.
+    """Fit a straight line over temperature to the loss of a clock (or power) on the way to the limit.
 
     Parameters
     ----------

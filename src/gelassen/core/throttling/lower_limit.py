@@ -1,4 +1,4 @@
-"""A temperature limit below the one that was told: a chip that stands still there while its power falls."""
+"""A temperature limit below the given one: the temperature stands still there while the power falls."""
 
 import numpy as np
 
@@ -18,8 +18,8 @@ def shown_limit(
 ) -> float | None:
     """Return where the chip is held, in °C, if it shows that this is below its limit.
 
-    A fan that is held to a temperature keeps it still as well, whatever the load does, but takes no clock:
-    without one, nothing is said.
+    A fan that is controlled to a temperature keeps it still as well, but takes no clock. So a clock must
+    have been logged.
 
     Parameters
     ----------

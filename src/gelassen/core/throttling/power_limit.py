@@ -1,4 +1,4 @@
-"""What shows that a power limit holds a chip back, told or not."""
+"""Evidence that a power limit holds a chip back, whether the limit was given or not."""
 
 import numpy as np
 from scipy.ndimage import label, mean
@@ -19,8 +19,8 @@ from gelassen.core.throttling.thresholds import PowerLimit
 def on_limit(power: Floats, allowed: Floats) -> Bools:
     """Return where the power sits on the limit that was told; above it, the chip boosts.
 
-    A governor that goes in steps swings about its limit: stretches of the wider band count that lie in
-    the narrow one for most of the time.
+    A governor with steps swings about its limit. So stretches of a wider band count if they lie in the
+    narrow band for most of the time.
     """
     share = np.nan_to_num(power / allowed)
     sits = (share >= PowerLimit.LIMIT_SHARES[0]) & (share <= PowerLimit.LIMIT_SHARES[1])
@@ -46,7 +46,7 @@ def pinned(
     level = float(np.median(smooth[where]))
     scatter = 2 * noise_std(power[where]) / np.sqrt(5)
     spread = max(PowerLimit.PINNED_SHARE * level, scatter)
-    # A level is kept by most of the samples; a power that drifts through it is no plateau.
+    # Most samples must lie on the level. A power that drifts through it is no plateau.
     if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
         return np.zeros(times.size, dtype=bool)
     narrow = max(0.4 * PowerLimit.PINNED_SHARE * level, scatter)
@@ -58,8 +58,8 @@ def gives_way(
 ) -> Bools:
     """Return where power keeps its level while the clock gives way to the warming chip.
 
-    So does a chip that is held by a power limit from the first second on; a chip that is not takes
-    more power as it leaks more, or loses clock and power together.
+    This shows a power limit that holds from the first second. A free chip draws more power as it leaks
+    more, or loses clock and power together.
     """
     nothing = np.zeros(times.size, dtype=bool)
     start = times[where][0] if where.any() else 0.0
@@ -70,7 +70,7 @@ def gives_way(
     level = float(np.median(smooth[use]))
     if not level > 0:
         return nothing
-    # Governors that go in steps make their power scatter, too.
+    # Governors with steps make the power scatter as well.
     by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
     keeps = use & (np.abs(smooth - level) <= max(0.4 * PowerLimit.PINNED_SHARE * level, by_chance))
     if keeps.sum() < 0.8 * use.sum():
@@ -81,11 +81,11 @@ def gives_way(
     warm = temperature[about] - temperature[about].mean()
     if warm @ warm < about.sum() * (PowerLimit.WARMING_K / 5) ** 2:
         return nothing
-    reads = running_median(clock, times, 9.0)[about]  # single low readings are no slope
+    reads = running_median(clock, times, 9.0)[about]  # single low readings do not make a slope
     clock_per_k = float(warm @ np.log(reads.clip(1))) / float(warm @ warm)
     power_per_k = float(warm @ np.log(power[about].clip(1e-3))) / float(warm @ warm)
     scatter = noise_std(power[about]) / level / float(np.sqrt(warm @ warm))
-    # One step of a coarse clock, taken somewhere on the way, is not yet a slope; scatter smooths steps.
+    # One step of a coarse clock is not yet a slope. Scatter smooths the steps.
     hidden = max(step_size(clock[about]) - 2 * noise_std(clock[about]), 0.0)
     one_step = hidden / float(np.median(reads))
     least = PowerLimit.GIVES_WAY_PER_K + one_step / float(
@@ -97,7 +97,7 @@ def gives_way(
 
 
 def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
-    """Return whether power keeps its level while the chip warms by some kelvins: no slope, no bend."""
+    """Return whether power keeps its level, without slope or bend, while the chip warms by some kelvins."""
     read = np.isfinite(temperature) & np.isfinite(power)
     temperature, power = temperature[read], power[read]
     if not level > 0 or read.sum() < 60:
@@ -109,7 +109,7 @@ def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
 
 
 def no_slope(temperature: Floats, power: Floats, level: float) -> bool:
-    """Return whether power over temperature has the slope of a level, likelier than by chance.
+    """Return whether the slope of power over temperature is more likely that of a level than chance.
 
     Less is asked than where the clock has hardly given way.
     """
@@ -129,7 +129,7 @@ def _slope(temperature: Floats, power: Floats, level: float) -> tuple[float, flo
 
 
 def _level(slope_per_k: float, error: float, likelier: float = PowerLimit.LIKELIER) -> bool:
-    """Return whether such a slope (a share a kelvin) is that of a level, far likelier than by chance."""
+    """Return whether a slope (share of power per kelvin) fits a held level far better than chance."""
     spread = float(np.hypot(error, PowerLimit.KEEPS_PER_K))
     likelihood = np.exp(-0.5 * (slope_per_k / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
     return bool(likelihood * PowerLimit.FREE_PER_K > likelier)
@@ -138,7 +138,7 @@ def _level(slope_per_k: float, error: float, likelier: float = PowerLimit.LIKELI
 def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
     """Return whether power keeps its level at every temperature passed.
 
-    Leakage and the steps of a clock that sags cancel on the whole now and then, but not everywhere.
+    Leakage and boost loss can cancel on the whole, but not at every temperature.
     """
     scatter = noise_std(power)
     place = np.floor((temperature - temperature.min()) / PowerLimit.STRETCH_K)
@@ -151,7 +151,7 @@ def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
 
 
 def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
-    """Return where a board holds the chip back in coarse steps: stretches that begin with a drop.
+    """Return where a board holds the chip back in coarse steps. Such stretches begin with a drop of power.
 
     Below the chip's own limit; regulators and current limits do so. A boost that is lost gradually
     has no such beginning. Where power was not logged, the clock drops in its place.

@@ -18,9 +18,9 @@ def gives_way_at_limit(
 ) -> Bools:
     """Return where both clock and power are below what they were on arrival at the limit.
 
-    Losing boost with warmth ends where the temperature stands still. What goes on falling there is
-    taken by heat, also where it is less than an ordinary loss of boost. Where the clock is read in coarse
-    steps it need not be lower, only not higher.
+    Boost loss ends where the temperature stands still. A clock that goes on falling there is held back by
+    heat, even if it falls by less than ordinary boost loss. A clock read in coarse steps need not be
+    lower, only not higher.
 
     Parameters
     ----------

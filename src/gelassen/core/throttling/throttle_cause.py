@@ -1,4 +1,4 @@
-"""What held a chip back at each sample, heat or a power limit, read from clock, power and temperature."""
+"""The cause at each sample, heat or a power limit, from clock, power and temperature."""
 
 from dataclasses import dataclass
 
@@ -19,10 +19,10 @@ from gelassen.core.throttling.thresholds import Cause
 class _Lowered:
     """Where heat lowered the clock."""
 
-    cut: Bools  # and gave it back
+    cut: Bools  # and raised it again
     again: Bools  # short ones among these
-    close: Bools  # at the limit, and the chip is hardly cooler since
-    begun: Bools  # at the limit, however much cooler it is since
+    close: Bools  # lowered at the limit, and the chip is hardly cooler since
+    begun: Bools  # lowered at the limit, however cool it is since
 
     @property
     def by_heat(self) -> Bools:
@@ -66,7 +66,7 @@ class Chip:
         return _Lowered(cut, again, slow & close & ~course.follows, begun)
 
     def course(self, level: Floats) -> WarmCourse:
-        """Return where, near the limit, clock (or power) goes on as on the way there, and where not."""
+        """Return where, near the limit, clock (or power) keeps its course from below the limit."""
         return warm_course(self.times, self.temperature, level, self.loaded, self.near)
 
 
@@ -91,7 +91,7 @@ def from_clock(
         if load is not None:
             by_power = switched(times, clock, surely_slow & ~near & ~lowered.begun & ~thermal)
         return thermal, by_power, again
-    # Near the temperature limit too: as long as power keeps its level, heat takes nothing. But the level
+    # Also near the temperature limit: while power keeps its level, heat takes nothing. But the level
     # is read off where heat cannot have made it.
     held = surely_slow & ~lowered.cut if allowed is None else slow
     away = held & ~near & ~(lowered.close if allowed is None else chip.nowhere)
@@ -112,9 +112,9 @@ def from_clock(
 
 
 def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, Bools, Bools]:
-    """Return the same from power alone: with less of it the chip is taken to be held back."""
+    """Return the same from power alone: a chip with less power is taken to be held back."""
     times, loaded, near = chip.times, chip.loaded, chip.near
-    # A chip draws more as it warms and leaks: what it has drawn before is what it has lost.
+    # A warming chip leaks and draws more. So power below what it drew before is a loss.
     drawn = np.where(loaded, running_median(power, times, 9.0), 0.0)
     best = np.maximum.accumulate(np.nan_to_num(drawn))
     slow = chip.steady & (running_median(power, times, 3.0) < (1 - Cause.POWER_SHARE) * best)
@@ -122,7 +122,7 @@ def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, B
     lowered = chip.lowered(power, slow, best, course)
     thermal = slow & near & ~course.follows | lowered.by_heat
     by_power = chip.nowhere
-    if load is not None:  # else it may be the load itself that does less
+    if load is not None:  # otherwise the load itself may do less
         below = slow & ~thermal
         by_power = below & pinned(times, power, None, below & ~near, near)
         by_power &= ~lost_gradually(times, chip.temperature, power, by_power, loaded)

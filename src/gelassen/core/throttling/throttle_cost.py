@@ -63,7 +63,7 @@ def throttle_cost(
         return None
     free = loaded & ~held & (time_s >= time_s[loaded][0] + Cost.COLD_S)
     if free.sum() < Cost.FEWEST_FREE:
-        # Held from the start: the cold seconds are all there is to compare with, and say too much.
+        # Held from the start: only the cold seconds are free, and they exaggerate the loss.
         free = np.zeros_like(free)
 
     def lost(series: Floats | None) -> float:

@@ -1,4 +1,4 @@
-"""When a chip was held back, and by what: heat, its power limit, or nothing but a warm boost."""
+"""When a chip was held back, and by what: heat or its power limit. Boost loss is told apart from both."""
 
 from dataclasses import dataclass
 
@@ -145,7 +145,7 @@ def find_throttling(
 
 @dataclass(frozen=True, slots=True)
 class _Limit:
-    """The temperature at which the chip holds itself back, and whether it can be its limit at all."""
+    """The limit temperature, and whether it can be that of this chip."""
 
     at_c: float
     impossible: bool
@@ -153,7 +153,7 @@ class _Limit:
 
 
 def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
-    """Return the limit that was told, or the lower one that the chip shows."""
+    """Return the given limit, or the lower one that the chip shows."""
     if not -50 < limit_c < 250:
         raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
     if np.nanmin(log.temperature) > limit_c:
@@ -175,7 +175,7 @@ def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
 
 @dataclass(frozen=True, slots=True)
 class _Causes:
-    """What the readings show: held back by heat, by a power limit, by a clock cut at the limit."""
+    """Where the readings show heat, a power limit, or a clock cut at the limit."""
 
     thermal: Bools
     power: Bools
@@ -230,10 +230,10 @@ def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
     if limit.impossible:
         return False
     late = log.loaded & (log.times >= _late(log.times, log.loaded))
-    # Close below the limit is not at it: a chip that is held back hovers around its limit itself.
+    # A chip that is held back hovers around its limit. One close below it is not at it.
     close_k = max(0.75, step_size(log.temperature) / 2)
     sits = thermal | (running_median(log.temperature, log.times, 15.0) >= limit.at_c - close_k)
-    # A clock that is cut and given back is cut for a part of the time only, and yet heat sets the pace.
+    # A clock that is cut and raised again is low only for a part of the time.
     return bool(
         late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > At.CUTS_SHARE)
     )
@@ -248,7 +248,7 @@ def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
 def _beyond(
     times: Floats, temperature: Floats, limit_c: float, runs_at: Floats | None, loaded: Bools
 ) -> float:
-    """Return how far above its limit a part stayed whose clock or power is still the best it held."""
+    """Return how far a part stayed above its limit without losing clock or power, in K."""
     late = loaded & (times >= _late(times, loaded))
     if runs_at is None or not loaded.any():
         return 0.0
@@ -270,7 +270,7 @@ def _late(times: Floats, loaded: Bools) -> float:
 
 
 def _sag(temperature: Floats, clock: Floats | None, free: Bools) -> float:
-    """Return how much clock went with heat alone, from a straight line of clock over temperature."""
+    """Return the boost loss in MHz, from a straight line of clock over temperature."""
     if clock is None:
         return float("nan")
     use = free & np.isfinite(clock) & np.isfinite(temperature)
