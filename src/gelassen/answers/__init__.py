@@ -1,4 +1,4 @@
-"""What the runs of a study say together: runs in, frozen results out."""
+"""The answers that the runs of a study give together: runs in, frozen results out."""
 
 from typing import TYPE_CHECKING
 

@@ -1,4 +1,4 @@
-"""What power each cooling setup is good for: from runs at several power limits."""
+"""The power that each cooling setup sustains, from runs at several power limits."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -93,7 +93,7 @@ def study_capacity(
     executor: Executor | None = None,
     leave_out: Mapping[str, str] | None = None,
 ) -> StudyCapacity:
-    """Say what power each setup is good for; see `Study.capacity`."""
+    """Find the power that each setup sustains; see `Study.capacity`."""
     rows, left_out = study.usable_rows(confidence, executor, leave_out, climbs=True)
     asked = CapacityAsked(
         groups=setups_without_power(study.file),
@@ -116,7 +116,7 @@ def find_capacities(
     if points.empty:
         reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
-    # Remounting moves every run: what one run leaves open is only part of its error.
+    # Remounting moves every run. So the error of one run alone is too small.
     spread, freedom, said = _relative_spread(rows, asked.repeatability)
     answers: dict[str, Capacity] = {}
     table = []
@@ -269,10 +269,10 @@ def _full_speed(runs: pd.DataFrame) -> float | None:
 def _relative_spread(
     rows: Sequence[RunRow], repeatability: tuple[float, float] | None
 ) -> tuple[float, float, list[Caution]]:
-    """Return what runs of one setup scatter by, as a share of their rise, how well known, and what to say.
+    """Return the scatter of runs of one setup as a share of their rise, its freedom, and cautions.
 
-    Mounting changes a resistance: what it moves a run by grows with its power. Where nothing was
-    repeated, what rigs usually scatter by stands in: without it, one mounting would pass for all.
+    Mounting changes a resistance, so its effect on a run grows with power. Where nothing was repeated, the
+    usual scatter of rigs is used. Without it, one mounting would count as all mountings.
     """
     rungs = power_rungs([row for row in rows if row.unit == "K"])
     rises = [
@@ -286,7 +286,7 @@ def _relative_spread(
     table = rows_to_table(free)[["setup", "value", "standard_error", "mount"]].astype(
         {"value": float, "standard_error": float}
     )
-    usual_k = float(table["value"].mean())  # what is known of rigs is known at such rises
+    usual_k = float(table["value"].mean())  # the scatter of the rig is known for such rises
     scale = usual_k / table.groupby("setup")["value"].transform("mean")
     table[["value", "standard_error"]] = table[["value", "standard_error"]].mul(scale, axis=0)
     found = compare_setups(

@@ -1,4 +1,4 @@
-"""Runs of a study compared: fair numbers first, then differences, then what stays open."""
+"""Runs of a study compared: first comparable numbers, then differences, then open questions."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -132,7 +132,7 @@ def compare_runs(
     lost = sorted({row.setup for row in rows if row.setup} - set(names))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
     free = table[~table["setup"].isin(limited)]
-    # Runs at the limit all read the same, whatever the cooler: their small scatter says nothing.
+    # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
     base = free if not free.empty else table
     highest_w = highest_power(base)
     comparison, ranks = _compared_and_ranked(base, set(table["unit"]), asked)
@@ -183,7 +183,7 @@ def _checked(
     left_out: Sequence[tuple[str, str]],
     asked: ComparisonAsked,
 ) -> str | None:
-    """Return what rises are over; refuse what these runs cannot answer."""
+    """Return the reference of the rises; refuse a comparison that these runs cannot answer."""
     if table.empty:
         reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
         raise InputError(f"no run can be compared ({reasons})")
@@ -207,7 +207,7 @@ def _compared_and_ranked(
 ) -> tuple[Comparison, Comparison]:
     """Return the comparison against the baseline, and that of all pairs.
 
-    Which setups share a rank is a question of all pairs, whatever the baseline.
+    Whether setups share a rank needs all pairs, whatever the baseline.
     """
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
 
@@ -228,7 +228,7 @@ def _compared_and_ranked(
 def _what_differs(
     limited: set[str], lost: list[str], kinds: list[str], units: list[str]
 ) -> list[Caution]:
-    """Say which setups cannot be told by temperature, and where runs are not alike in what they are."""
+    """Return cautions: setups that temperature cannot separate, and runs of different kinds."""
     cautions: list[Caution] = []
     if limited:
         cautions.append(caution("at_limit", setups="; ".join(sorted(limited))))
@@ -244,10 +244,10 @@ def _what_differs(
 def run_table(
     rows: Sequence[RunRow], left_out: list[tuple[str, str]], reference: str | None = None
 ) -> pd.DataFrame:
-    """Return the runs that can be compared, one a row; the others are added to `left_out`.
+    """Return the runs that can be compared, one in each row. The others are added to `left_out`.
 
-    Rises over the room are not set beside rises over coolant: those over `reference` are kept, if there are
-    any, else the more numerous.
+    Rises over the room are not compared with rises over coolant. Those over `reference` are kept if there
+    are any, else the more numerous kind.
     """
     kept = []
     for row in rows:
@@ -264,14 +264,14 @@ def run_table(
     if table.empty:
         return table
     table = table.astype({name: float for name in _NUMBERS if name in table})
-    # The load itself warms coolant: it differs as an outcome, not as a condition.
+    # The load itself warms the coolant, so the coolant is a result and not a condition.
     if not _is_room(reference):
         table["reference_c"] = np.nan
     return table
 
 
 def _is_room(reference: str | None) -> bool:
-    """Say whether a run can be set beside those over the room: also one without any reference."""
+    """Return whether a run can be compared with those over the room. A run without reference can."""
     return reference is None or reference.startswith("room.")
 
 
@@ -284,7 +284,7 @@ def _usual_reference(rows: Sequence[RunRow]) -> str | None:
 def _over_one_kind(
     rows: list[RunRow], left_out: list[tuple[str, str]], usual: str | None
 ) -> list[RunRow]:
-    """Return the rows whose rises are over the room, or over something else, as `usual` is."""
+    """Return the rows whose rises have the same kind of reference as `usual`: the room or another."""
     kept = []
     for row in rows:
         if _is_room(row.reference) == _is_room(usual):
@@ -304,9 +304,9 @@ _NUMBERS = (
 
 
 def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
-    """Add the rise at the baseline's power (or the middle one), where powers are near each other.
+    """Add the rise at the baseline's power (or the median power), where powers are similar.
 
-    A cooler chip leaks less: some of what a better cooler gains shows as power and not as rise.
+    A cooler chip leaks less current, so part of a better cooler's gain shows in power and not in rise.
     """
     powers = setups["power_w"]
     if baseline is not None:
@@ -354,7 +354,7 @@ def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str])
 def _differences(
     setups: pd.DataFrame, comparison: Comparison, limited: set[str], baseline: str | None
 ) -> pd.DataFrame:
-    """Return the differences between free setups, and bounds where one was at its limit."""
+    """Return the differences between setups below their limit, and bounds where one was at its limit."""
     columns = list(comparison.differences.columns)
     free = comparison.differences
     if baseline is not None:
@@ -402,7 +402,7 @@ def _with_baseline(
 
 
 def _power_cautions(setups: pd.DataFrame, baseline: str | None) -> list[Caution]:
-    """Say which setups did not do the same work as the baseline."""
+    """Return a caution for each setup that did not do the same work as the baseline."""
     if baseline is None:
         return []
     own = setups.loc[setups["setup"] == baseline, "power_w"]

@@ -1,4 +1,4 @@
-"""Whether the machine itself changed while it was tested, by repeats of one setup."""
+"""Whether the machine itself changed during the test, from repeats of one setup."""
 
 from collections.abc import Mapping
 from dataclasses import replace

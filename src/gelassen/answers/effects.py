@@ -1,4 +1,4 @@
-"""What each factor of a study does by itself, and depending on others."""
+"""The effect of each factor of a study, by itself and together with others."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -21,7 +21,7 @@ def study_effects(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
 ) -> Effects:
-    """Say what each factor does; see `Study.effects`."""
+    """Find the effect of each factor; see `Study.effects`."""
     table, left_out = study.table_and_left_out(confidence, leave_out)
     known = list(study.file.factors)
     if factors is None:

@@ -48,7 +48,7 @@ def study_at_equal(
 
 
 def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: str) -> pd.DataFrame:
-    """Return the runs below their limit: their quantity as `x`, their group by factors that move no fan."""
+    """Return the runs below their limit: their quantity as `x`, and their group by the other factors."""
     if table.empty:
         raise InputError("no run has these levels")
     if not is_logged(table, quantity):
@@ -77,7 +77,7 @@ def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: st
 
 
 def _common_middle(runs: pd.DataFrame, quantity: str) -> float:
-    """Return the middle of what all groups cover."""
+    """Return the middle of the range that all groups cover."""
     groups = {
         name: part.groupby("setup")["x"].mean() for name, part in runs.groupby("group", sort=False)
     }

@@ -1,4 +1,4 @@
-"""Several loads side by side: each load by itself, and what holds over all of them."""
+"""Several loads side by side: each load by itself, and the mean over all of them."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -155,7 +155,7 @@ def _split(row: RunRow, file: StudyFile, factors: Sequence[str]) -> tuple[str, s
 def _by_load(
     rows: Sequence[RunRow], named: Sequence[tuple[str, str]], groups: Mapping[str, str]
 ) -> list[tuple[str, str, RunRow]]:
-    """Return load, setup and row; loads that differ in nothing else are told by their power.
+    """Return load, setup and row. Loads that differ in power only are named by their power.
 
     `groups` are setups without their power limits, where the study says which that is.
     """
@@ -184,11 +184,11 @@ def _nearest_part(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
 def _over_all(
     table: pd.DataFrame, loads: Sequence[str], confidence: float, in_one_run: bool
 ) -> pd.DataFrame:
-    """Return the mean difference of each pair over the loads that both were run under.
+    """Return the mean difference of each pair over the loads of both.
 
     The errors of two loads are independent, unless they are levels `in_one_run`, of one mounting. Loads
-    under which both were at their limit tell nothing and are left aside; one setup at its limit leaves the
-    mean open on that side.
+    under which both were at their limit are left out. One setup at its limit leaves the mean open on that
+    side.
     """
     z = float(norm.ppf((1 + confidence) / 2))
     entries = []

@@ -1,4 +1,4 @@
-"""Runs made in rooms of different warmth, set beside each other."""
+"""Runs made at different room temperatures, made comparable."""
 
 import numpy as np
 import pandas as pd
@@ -13,9 +13,9 @@ from gelassen.study.file.study_file import StudyFile
 
 
 def highest_power(table: pd.DataFrame) -> float:
-    """Return the power at which the scatter of runs is told, where setups draw different powers; else NaN.
+    """Return the power at which the scatter of runs is stated, where setups draw different powers.
 
-    Mounting changes a resistance: what it moves a rise by grows with power.
+    Mounting changes a resistance, so its effect on a rise grows with power.
     """
     powers = table.groupby("setup")["power_w"].mean().astype(float)
     if not (powers > 0).all() or powers.max() <= (1 + Powers.NEAR_SETUPS) * powers.min():
@@ -24,7 +24,7 @@ def highest_power(table: pd.DataFrame) -> float:
 
 
 def to_compare(table: pd.DataFrame) -> pd.DataFrame:
-    """Return what `compare_setups` asks for, of runs of a study."""
+    """Return the arguments of `compare_setups` for runs of a study."""
     scale = table.groupby("setup")["power_w"].transform("mean") / highest_power(table)
     return table[["setup", "value", "standard_error", "mount"]].assign(
         scale=scale.fillna(1.0), room_c=table["reference_c"]
@@ -32,9 +32,9 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
 
 
 def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
-    """Return the table with all rises brought to the mean room, and what to say of it.
+    """Return the table with all rises corrected to the mean room temperature, and cautions.
 
-    What is in doubt of that is an error that all runs share: its column says what it moves each by.
+    The doubt in that correction is an error that all runs share. Its column gives the effect on each run.
     """
     free = table[~table["at_limit"].astype(bool)]
     if free.empty or set(free["unit"]) != {"K"} or free["reference_c"].isna().any():
@@ -50,21 +50,21 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
         return table, []
     moved = table.copy()
     moved.loc[free.index, "value"] = free["value"] - effect[0] * away
-    # Few runs widen an interval more than what is usual leaves in doubt.
+    # With few runs, a fitted effect widens the interval more than the usual effect does.
     spread = min((effect[2] - effect[1]) / 2 / Rooms.SIGMAS_95, RoomEffect.USUAL[1])
     moved["shared_error"] = (-spread * away).reindex(moved.index).fillna(0.0)
     return moved, [room_words(free["reference_c"], found, highest_power(free))]
 
 
 def study_in_one_room(file: StudyFile, table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
-    """Return the table with rises brought to one room, unless rooms are what is tested."""
+    """Return the table with rises corrected to one room temperature, unless the room is a factor."""
     if "reference_c" in expected_quantities(file):
         return table, []
     return in_one_room(table)
 
 
 def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> Caution:
-    """Say which rooms were allowed for, and how."""
+    """Return a caution that says which rooms were allowed for, and how."""
     value, low, high = found.room_effect or (np.nan, np.nan, np.nan)
     at_power = f" at {at_w:.0f} W, in proportion to power" if np.isfinite(at_w) else ""
     return caution(
@@ -75,7 +75,7 @@ def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> C
 
 
 def _largest_effect() -> float:
-    """Return by how much a kelvin of the room may change a rise, where the runs do not tell, in K/K."""
+    """Return how much a kelvin of the room may change a rise, where the runs do not show it, in K/K."""
     usual, spread = RoomEffect.USUAL
     return abs(usual) + Rooms.SIGMAS_95 * spread
 
@@ -83,7 +83,7 @@ def _largest_effect() -> float:
 def room_cautions(
     rooms_c: "pd.Series[float]", found: Comparison, asked_c: float | None, at_w: float
 ) -> list[Caution]:
-    """Say what was allowed for, and what error bringing runs to one room leaves."""
+    """Return cautions: what was allowed for, and the error that remains."""
     rooms = rooms_c.dropna()
     if rooms.empty:
         return []
@@ -107,7 +107,7 @@ def room_cautions(
 
 
 def brought_to(setups: pd.DataFrame, found: Comparison, asked_c: float) -> "pd.Series[float]":
-    """Return the temperature of each setup in a room that was asked for."""
+    """Return the temperature of each setup in a given room."""
     if found.room_effect is None:
         return setups["rise_k"] + asked_c
     moved = found.room_effect[0] * (asked_c - found.room_c)

@@ -1,4 +1,4 @@
-"""Runs at several powers: which of their levels belong together, and which one is compared."""
+"""Runs at several powers: which of their levels belong together, and which level is compared."""
 
 import math
 from collections.abc import Sequence
@@ -13,7 +13,7 @@ from gelassen.core.foundation.caution import Caution, caution
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """One level of power, and what each run came to there."""
+    """One level of power, with the rows of the runs there."""
 
     power_w: float
     rows: tuple[RunRow, ...]
@@ -25,15 +25,15 @@ class Rung:
 
 
 def level_rows(row: RunRow) -> list[RunRow]:
-    """Return one row a level of power of a run; the row itself where its power did not go in steps."""
+    """Return one row for each level of power of a run; the row itself where power had no steps."""
     return [row.at_level(level) for level in row.levels] or [row]
 
 
 def power_rungs(rows: Sequence[RunRow]) -> list[Rung]:
-    """Sort the levels of all runs by power, lowest first: one rung for those that were meant to be equal.
+    """Sort the levels of all runs by power, lowest first. Levels meant to be equal share one rung.
 
-    The setup with the most levels says which there are. A level that was held at the limit was meant to be
-    the next one above what it held. Runs without power are left aside.
+    The setup with the most levels defines the rungs. A level that was held at the limit belongs to the next
+    rung above the power it held. Runs without power are left out.
     """
     entries = [
         (entry, entry.power_w)
@@ -66,8 +66,8 @@ def at_one_power(
 ) -> tuple[list[RunRow], list[tuple[str, str]], tuple[Caution, ...]]:
     """Return rows at one level of power, the runs left out, and what was done.
 
-    Compared is the level at which most setups settled below the limit, and of those the highest. Setups
-    whose runs all draw one power are compared as they are: a run that drew less than its repeats is odd.
+    The level at which most setups settled below the limit is compared, and of those the highest. Setups
+    whose runs all draw one power are compared unchanged: a run that drew less than its repeats is odd.
     """
     rungs = power_rungs(rows)
     names = {row.setup for row in rows}

@@ -1,4 +1,4 @@
-"""What is asked of a study by name: a factor of its file, or a quantity that was logged."""
+"""Quantities that a user asks for by name: a factor of the study file, or a logged quantity."""
 
 import pandas as pd
 
@@ -14,5 +14,5 @@ def check_factor(file: StudyFile, factor: str) -> None:
 
 
 def is_logged(table: pd.DataFrame, quantity: str) -> bool:
-    """Say whether any run has this quantity."""
+    """Return whether any run has this quantity."""
     return quantity in table.columns and bool(table[quantity].notna().any())

@@ -1,4 +1,4 @@
-"""What a rig scatters by between runs of one setup: found, kept with the study, and read again."""
+"""The scatter of a rig between runs of one setup: found, kept with the study, and read again."""
 
 import json
 from collections.abc import Iterable, Mapping
@@ -25,7 +25,7 @@ def study_repeatability(
     store: bool = False,
     leave_out: Mapping[str, str] | None = None,
 ) -> Repeatability:
-    """Find what the rig scatters by between runs of one setup; see `Study.repeatability`."""
+    """Find how much the rig scatters between runs of one setup; see `Study.repeatability`."""
     table, left_out = study.table_and_left_out(confidence, leave_out)
     table["day"] = table["started"].astype(object).map(lambda s: str(s)[:10] if s else "")
     table, brought = study_in_one_room(study.file, table)
@@ -33,7 +33,7 @@ def study_repeatability(
     if free.empty:
         raise InputError("every run was at its limit: repeats there show no scatter")
     found = find_repeatability(free, confidence=confidence)
-    # What was never remounted must not pass for what remounting moves.
+    # Runs that were never remounted do not show the effect of remounting.
     if store and found.freedom > 0 and found.remounted:
         write_json(study.folder / REPEATABILITY, {"format": 1, **found.to_dict()})
     return replace(found, cautions=(*left_out, *brought, *found.cautions))
@@ -44,7 +44,7 @@ def known_repeatability(
 ) -> tuple[float, float] | None:
     """Return the repeatability kept with a study and its freedom, for runs without a repeat.
 
-    Where a setup was mounted twice, the runs tell it themselves, and what is kept may come from them.
+    Where a setup was mounted twice, its runs show the scatter, and the kept value may come from them.
     """
     table = runs if isinstance(runs, pd.DataFrame) else rows_to_table(runs)
     mounts = [name or f"run {k}" for k, name in enumerate(mounts_of(table))]

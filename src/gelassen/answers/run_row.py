@@ -1,4 +1,4 @@
-"""One run in one row: what comparisons need of it. Rows hold plain values only, so they can be kept."""
+"""One run in one row, with all that comparisons need. Rows hold plain values, so they can be stored."""
 
 import math
 from collections.abc import Iterable, Mapping
@@ -17,7 +17,7 @@ from gelassen.core.run.summary import RunSummary
 if TYPE_CHECKING:
     from pydantic import TypeAdapter
 
-# Means over all channels whose name ends so.
+# Means over all channels with this ending of their name.
 _MEANS = {
     "noise_dba": ".level_dba",
     "duty_pct": ".duty_pct",
@@ -25,13 +25,13 @@ _MEANS = {
     "wall_w": "wall.supply.power_w",
 }
 
-# Mean over the hold, highest reading then, and own limit of one part, in °C; None where not known.
+# Mean over the hold, highest reading in it, and limit of one part, in °C; None where unknown.
 PartReadings = list[float | None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunLevel(Result):
-    """What one level of power came to, in a run whose power went in steps: fields as in `RunRow`."""
+    """One level of power, in a run whose power went in steps. The fields are as in `RunRow`."""
 
     power_w: float | None
     settled_w: float | None
@@ -58,7 +58,7 @@ class RunLevel(Result):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunRow(Result):
-    """What comparisons need of one run. None stands for what was not logged or cannot be told.
+    """What comparisons need from one run. None means not logged, or unknown.
 
     Attributes
     ----------
@@ -163,7 +163,7 @@ class RunRow(Result):
     level: str | None = None
 
     def at_level(self, level: RunLevel) -> "RunRow":
-        """Return this run as if the level had been all of it."""
+        """Return this run as if it had only this level."""
         own = {one.name: getattr(level, one.name) for one in fields(level)}
         return replace(self, **own, one_of=len(self.levels))
 
@@ -179,7 +179,7 @@ class RunRow(Result):
 
 
 def rows_to_table(rows: Iterable[RunRow]) -> pd.DataFrame:
-    """Return one line a row, one column a field; what only levels have is left out where none is."""
+    """Return a table with one line for each row, and one column for each field that is used."""
     names = [one.name for one in fields(RunRow)]
     table = pd.DataFrame([{name: getattr(row, name) for name in names} for row in rows])
     unused = [n for n in ("one_of", "level") if n in table and table[n].isna().all()]
@@ -187,7 +187,7 @@ def rows_to_table(rows: Iterable[RunRow]) -> pd.DataFrame:
 
 
 def row_from_kept(kept: object) -> RunRow | None:
-    """Return a row that was kept as plain values; None if it is not one."""
+    """Return a row from stored plain values; None if they do not make a row."""
     try:
         return _kept_rows().validate_python(kept)
     except ValueError:
@@ -202,7 +202,7 @@ def _kept_rows() -> "TypeAdapter[RunRow]":
 
 
 def run_row(recording: Recording, summary: RunSummary) -> RunRow:
-    """Return what comparisons need of one run."""
+    """Return what comparisons need from one run."""
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
     names, mean, peak = (table[name].tolist() for name in ("channel", "hold_mean", "hold_peak"))
@@ -259,7 +259,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
 
 
 def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str | None]:
-    """Return when the last change was, by how much it moved the steady value, and how it is known.
+    """Return the time of the last change, its effect on the steady value, and how it is known.
 
     Steps of power are levels, not changes.
     """
@@ -273,7 +273,7 @@ def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str |
 
 
 def too_short(row: RunRow) -> str:
-    """Say why a run without an interval is left out."""
+    """Return why a run without an interval is left out."""
     if not row.took_notice:
         return "its temperature reads the same at rest and under load"
     words = "too short to tell where it settles"
@@ -310,7 +310,7 @@ def _hold_means(means: Mapping[str, float]) -> dict[str, float | None]:
 
 
 def _hold_mean(means: Mapping[str, float], ending: str) -> float:
-    """Return the mean over the channels whose names end so; NaN if none was read."""
+    """Return the mean over the channels with this ending of their name; NaN if there is none."""
     read = [mean for name, mean in means.items() if name.endswith(ending) and math.isfinite(mean)]
     return math.fsum(read) / len(read) if read else math.nan
 

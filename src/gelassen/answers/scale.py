@@ -18,7 +18,7 @@ from gelassen.core.foundation.spelling import nearest
 from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
-# At one fan speed a room does next to nothing to a rise.
+# At one fan speed, the room has almost no effect on a rise.
 _OF_FANS = ("fan_rpm", "duty_pct", "noise_dba")
 
 
@@ -31,7 +31,7 @@ def study_along(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
 ) -> Response:
-    """Say how the rise falls along a factor with numbers; see `Study.along`."""
+    """Find how the rise falls along a factor with numbers; see `Study.along`."""
     table, left_out = study.table_and_left_out(
         confidence, leave_out, every_level=factor not in study.file.factors
     )
@@ -55,7 +55,7 @@ def along_scale(
     confidence: float,
     repeatability: tuple[float, float] | None,
 ) -> Response:
-    """Say how the rise falls along a scale; see `Study.along`."""
+    """Find how the rise falls along a scale; see `Study.along`."""
     for name, level in where.items():
         if name not in table.columns:
             raise InputError(f'"{name}" is no factor of this study.' + nearest(name, file.factors))
@@ -75,7 +75,7 @@ def along_scale(
         others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
         values, more = _evenly(free, factor, others)
         cautions += more
-    else:  # logged: the runs of one setup stand at one place, or at one place each level of power
+    else:  # logged: the runs of one setup share one place, or one place for each level of power
         keys = [table[name] for name in ("setup", "level") if name in table.columns]
         x = x.groupby(keys).transform("mean")
         _refuse_shared_places(x[free.index], free["setup"], factor)
@@ -90,7 +90,7 @@ def along_scale(
 
 
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
-    """Refuse setups that stand at one place: what tells them apart is not what is gone along."""
+    """Refuse setups that share one place: something other than the scale makes them differ."""
     places = pd.DataFrame({"x": x, "setup": setup}).dropna().drop_duplicates().sort_values("x")
     near = places["x"].diff().abs() < Scale.SAME_PLACE * places["x"].abs()
     for after in near.to_numpy().nonzero()[0]:
@@ -106,7 +106,7 @@ def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quanti
 def _evenly(
     runs: pd.DataFrame, factor: str, others: Sequence[str]
 ) -> tuple["pd.Series[float]", list[Caution]]:
-    """Return values freed from what other factors do, where these were run at every level."""
+    """Return values without the effect of other factors, where these were run at every level."""
     if not others:
         return runs["value"], []
     levels = runs[factor].nunique()
@@ -117,7 +117,7 @@ def _evenly(
             f"no combination of {', '.join(others)} was run at every level of {factor}: choose one with "
             "--where FACTOR=LEVEL"
         )
-    # Each level counts once in its combination, however often it was run.
+    # Each level has the same weight in its combination, however often it was run.
     middle = good.groupby([*others, factor])["value"].transform("mean")
     cells = good.assign(middle=middle).drop_duplicates([*others, factor])
     means = cells.groupby(list(others))["middle"].mean()

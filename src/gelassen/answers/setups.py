@@ -1,4 +1,4 @@
-"""The setups of a study against each other: which runs are compared, and what is taken out of them."""
+"""The setups of a study compared: which runs are used, and which corrections are made."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -53,13 +53,13 @@ def compare_setups_of(
 def study_comparability(
     study: StudyRuns, *, leave_out: Mapping[str, str] | None = None
 ) -> Comparability:
-    """Say what differed between runs and between setups; see `Study.comparability`."""
+    """Find what differed between runs and between setups; see `Study.comparability`."""
     table = study.table(leave_out=leave_out)
     return comparability(table, expected=expected_quantities(study.file))
 
 
 def _without_drift(rows: Sequence[RunRow], drift: MachineDrift) -> tuple[list[RunRow], Caution]:
-    """Return rows freed from the drift of the baseline's repeats, and what was done."""
+    """Return rows without the drift of the baseline's repeats, and what was done."""
     if not drift.distinguishable:
         return list(rows), caution("no_drift_to_correct")
     corrected = []

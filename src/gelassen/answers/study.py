@@ -1,4 +1,4 @@
-"""The front door of a study: each question it can be asked is one method, answered in one module."""
+"""The front door of a study. Each method is one question, answered in a module of its own."""
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
@@ -32,7 +32,7 @@ from gelassen.study.file.study_file import STUDY_FILE
 
 @dataclass(frozen=True, slots=True)
 class Study(StudyRuns):
-    """A study: its runs, and what they say together.
+    """A study: its runs, and the questions they can answer together.
 
     Attributes
     ----------
@@ -85,7 +85,7 @@ class Study(StudyRuns):
         )
 
     def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
-        """Say what differed between runs and between setups besides what was to differ."""
+        """Find what differed between runs and between setups apart from the factors."""
         return study_comparability(self, leave_out=leave_out)
 
     def repeatability(
@@ -95,7 +95,7 @@ class Study(StudyRuns):
         store: bool = False,
         leave_out: Mapping[str, str] | None = None,
     ) -> Repeatability:
-        """Find what the rig scatters by between runs of one setup; `store` keeps it with the study."""
+        """Find how much the rig scatters between runs of one setup; `store` keeps it with the study."""
         return study_repeatability(self, confidence=confidence, store=store, leave_out=leave_out)
 
     def effects(
@@ -106,7 +106,7 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
     ) -> Effects:
-        """Say what each factor does, and whether that depends on another.
+        """Find the effect of each factor, and whether it depends on another factor.
 
         Raises
         ------
@@ -124,7 +124,7 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
     ) -> Response:
-        """Say how the rise falls along a factor with numbers, and where more stops paying.
+        """Find how the rise falls along a factor with numbers, and where more stops paying.
 
         Parameters
         ----------
@@ -149,7 +149,7 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
     ) -> Tradeoff:
-        """Set the rise, or the capacity, against noise, price, fan speed or another quantity.
+        """Compare the rise, or the capacity, with noise, price, fan speed or another quantity.
 
         Parameters
         ----------
@@ -251,7 +251,7 @@ class Study(StudyRuns):
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> StudyCapacity:
-        """Say what power each setup is good for.
+        """Find the power that each setup sustains.
 
         Parameters
         ----------

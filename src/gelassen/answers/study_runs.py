@@ -68,9 +68,9 @@ class StudyRuns:
         raise InputError(f'there is no run "{name}" in {self.folder}.{nearest(name, names)}')
 
     def completed(self, recording: Recording) -> Recording:
-        """Fill in what the study knows and the run does not say.
+        """Fill in what the run does not tell, from the study.
 
-        What rises are taken over is a matter of the analysis: there a study that names it has the last
+        The reference of the rises belongs to the analysis. So a study that names it has the last
         word, wherever that channel was read.
         """
         limit = recording.limit_c if recording.limit_c is not None else self.file.machine.limit_c
@@ -123,7 +123,7 @@ class StudyRuns:
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
-        """Return what comparisons need of each run, and the runs left out with the reason.
+        """Return what comparisons need from each run, and the runs left out with the reason.
 
         Runs that were analysed before, and have not changed since, are not analysed again.
         """
@@ -154,12 +154,12 @@ class StudyRuns:
         return rows, left_out
 
     def _said(self, confidence: float) -> list[object]:
-        """Return what the study says that changes how a run is judged."""
+        """Return those entries of the study that change how a run is judged."""
         file = self.file
         return [file.machine.limit_c, file.reference, file.compare, file.made_up, confidence]
 
     def unanalysed(self, *, confidence: float = 0.95) -> int:
-        """Return how many runs would have to be analysed anew."""
+        """Return how many runs must be analysed again."""
         said = self._said(confidence)
         kept = kept_rows(self.folder)
         folders = self.run_folders()
@@ -207,7 +207,7 @@ class StudyRuns:
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
-        """Return one row a run that can be compared, with the level of each factor."""
+        """Return one row for each run that can be compared, with the level of each factor."""
         return self.table_and_left_out(confidence, leave_out, executor)[0]
 
     def table_and_left_out(
@@ -220,7 +220,7 @@ class StudyRuns:
     ) -> tuple[pd.DataFrame, tuple[Caution, ...]]:
         """Return the table, and a line for each run that is not in it.
 
-        Of runs that go through several powers, it holds the level that setups are compared at, or all.
+        Of a run with several powers, the table holds the level used for comparison, or all levels.
         """
         rows, given = self.usable_rows(confidence, executor, leave_out)
         if every_level and any(row.levels for row in rows):
@@ -247,9 +247,9 @@ class StudyRuns:
         *,
         climbs: bool = False,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
-        """Return the rows that an answer can rest on, and the runs left out with the reason.
+        """Return the rows that an answer can use, and the runs left out with the reason.
 
-        Runs whose power climbed tell a capacity only: `climbs` keeps them.
+        Runs whose power climbed only give a capacity. `climbs` keeps them.
 
         Raises
         ------
@@ -263,7 +263,7 @@ class StudyRuns:
                 *((row.run, _A_CLIMB) for row in rows if row.protocol == "capacity"),
             ]
             rows = [row for row in rows if row.protocol != "capacity"]
-        # The first mounting of one cooler is not that of another, whatever testers call them.
+        # The first mounting of one cooler is not that of another, even where both have the same name.
         rows = [
             replace(row, mount=f"{mounted_as(self.file, row.setup)}: {row.mount}")
             if row.mount
@@ -276,7 +276,7 @@ class StudyRuns:
         return rows, left_out
 
     def is_made_up(self, rows: Sequence[RunRow]) -> bool:
-        """Say whether anything of this is made up, so that every output says so."""
+        """Return whether any of this is made up, so that every output says so."""
         return self.file.made_up or any(row.made_up for row in rows)
 
 

@@ -1,4 +1,4 @@
-"""Two wishes at once: the rise or the capacity against noise, price or fan speed."""
+"""Two goals at once: the rise or the capacity against noise, price or fan speed."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -40,7 +40,7 @@ def study_tradeoff(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
 ) -> Tradeoff:
-    """Set the rise, or the capacity, against another quantity; see `Study.tradeoff`."""
+    """Compare the rise, or the capacity, with another quantity; see `Study.tradeoff`."""
     comparison = compare_setups_of(study, confidence=confidence, leave_out=leave_out)
     if of == "capacity":
         capacity = study_capacity(study, room_c=room_c, confidence=confidence, leave_out=leave_out)
@@ -59,7 +59,7 @@ def trade_rise(
     of: str,
     where: Mapping[str, str | float],
 ) -> Tradeoff:
-    """Set the rise, or work, against something; see `Study.tradeoff`."""
+    """Compare the rise, or the work, with another quantity; see `Study.tradeoff`."""
     setups = comparison.setups
     for factor, level in where.items():
         check_factor(file, factor)
@@ -95,7 +95,7 @@ def trade_rise(
 def trade_capacity(
     comparison: StudyComparison, found: StudyCapacity, file: StudyFile, against: str
 ) -> Tradeoff:
-    """Set the capacity against something; see `Study.tradeoff`."""
+    """Compare the capacity with another quantity; see `Study.tradeoff`."""
     groups = setups_without_power(file)
     members: dict[str, list[str]] = {}
     for name in comparison.setups["setup"]:

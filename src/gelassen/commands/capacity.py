@@ -1,4 +1,4 @@
-"""`gelassen capacity`: what power each setup is good for."""
+"""`gelassen capacity`: how much power each setup sustains."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -46,7 +46,7 @@ class CapacityOptions:
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def capacity(**given: Any) -> None:
-    """Say how much power each setup of STUDY sustains below the limit temperature."""
+    """Find how much power each setup of STUDY sustains below the limit temperature."""
     asked = CapacityOptions(**given)
     from gelassen.figures.plots import save_plot
     from gelassen.show.capacity_text import capacity_markdown, capacity_text

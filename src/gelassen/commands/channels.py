@@ -1,4 +1,4 @@
-"""`gelassen channels`: what this machine offers, and what each channel means."""
+"""`gelassen channels`: which channels this machine has, and what each one means."""
 
 import json
 import math
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from gelassen.bench.machine import MachineBench
 
 
-# How long probes that lie together are read, in s.
+# How long probes at one place are read, in s.
 _TOGETHER_S = 300.0
 
 

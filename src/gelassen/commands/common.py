@@ -19,7 +19,7 @@ FAILED, WRONG_INPUT = 1, 2
 
 
 def say(text: str) -> None:
-    """Tell the user something that is no result: to standard error."""
+    """Print a message that is not a result to standard error."""
     click.echo(text, err=True)
 
 
@@ -41,7 +41,7 @@ def _broken(line: str, width: int) -> str:
 
 
 def pair(option: str, text: str, like: str, *, last: bool = False) -> tuple[str, str]:
-    """Return both sides of what was given as KEY=VALUE; with `last`, the last sign parts them.
+    """Return both sides of KEY=VALUE. With `last`, the last equals sign divides them.
 
     Raises
     ------
@@ -113,7 +113,7 @@ sysfs_option = click.option(
 
 
 def shell(path: Path) -> str:
-    """Return a path as one would type it."""
+    """Return a path as a user would type it."""
     return shlex.quote(str(path))
 
 

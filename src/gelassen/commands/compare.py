@@ -1,4 +1,4 @@
-"""`gelassen compare`: what the setups say against each other."""
+"""`gelassen compare`: the setups of a study compared."""
 
 from collections.abc import Callable
 from contextlib import nullcontext
@@ -26,7 +26,7 @@ _FEW = 4
 def opened(
     folder: Path, confidence: float, left: tuple[str, ...]
 ) -> "tuple[Study, dict[str, str]]":
-    """Open a study, analyse what is new in it side by side, and return what is left out."""
+    """Open a study, analyse its new runs in parallel, and return the runs left out."""
     from gelassen.answers import open_study
     from gelassen.answers.parallel import process_pool
 
@@ -71,11 +71,11 @@ class CompareOptions:
 
     @property
     def levels(self) -> dict[str, str | float]:
-        """The factors and levels that were asked for."""
+        """The factors and levels that the user gave."""
         return dict(pair("--where", text, '"curve=on-air"') for text in self.where)
 
     def question(self) -> "Question | None":
-        """Return what is asked instead of the comparison; None for the comparison itself."""
+        """Return the answer asked for instead of the comparison; None for the comparison itself."""
         given = [name for name in _QUESTIONS if getattr(self, name) not in (None, False)]
         if len(given) > 1:
             from gelassen.core.foundation.errors import InputError
@@ -124,7 +124,7 @@ class CompareOptions:
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def compare(**given: Any) -> None:
-    """Say which setup of STUDY is cooler, by how much, and how sure that is."""
+    """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)
     ask = asked.question()
     study, out = opened(asked.study, asked.confidence, asked.left)

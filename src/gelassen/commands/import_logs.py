@@ -1,4 +1,4 @@
-"""`gelassen import`: logs of other programs become runs."""
+"""`gelassen import`: turns logs of other programs into runs."""
 
 import shutil
 import sys
@@ -50,7 +50,7 @@ class ImportOptions:
     yes: bool
 
     def check(self) -> None:
-        """Refuse what cannot be done, before a long log is read in vain."""
+        """Refuse impossible requests before a long log is read in vain."""
         from gelassen.core.foundation.errors import InputError
         from gelassen.study.file.new_study import check_setup
 
@@ -71,7 +71,7 @@ class ImportOptions:
                 check_setup(self.study, setup, limit_c=self.limit_c, new_setup=self.new_setup)
 
     def log_options(self) -> "LogOptions":
-        """Return what the user says about the form of the logs."""
+        """Return the user's options about the form of the logs."""
         from gelassen.intake.understanding import LogOptions
 
         return LogOptions(
@@ -163,7 +163,7 @@ def import_logs(**given: Any) -> None:
     asked = ImportOptions(**given)
     asked.check()
     options, columns = asked.log_options(), _columns(asked.pairs, asked.mapping)
-    # All are read before the first is stored: a mistake in the last leaves nothing half done.
+    # All are read before the first is stored, so that a mistake in the last stores nothing.
     understood = [
         (path, understand_log(path, columns=columns, options=options)) for path in asked.files
     ]
@@ -226,7 +226,7 @@ def _stored(
                 )
             )  # fmt: skip
     except BaseException:
-        # Some of a log's loads would be refused the rest: it would pass for stored.
+        # If only some loads were stored, the log would count as stored and the rest be refused.
         for folder in folders:
             shutil.rmtree(folder, ignore_errors=True)
         raise
@@ -248,7 +248,7 @@ def _setup_of_each(
 
 
 def _loads_words(jobs: "list[tuple[Recording, list[Path]]]", names: tuple[str, ...]) -> str:
-    """Return which loads were found, and what each becomes."""
+    """Return which loads were found, and the run that each becomes."""
     lines = []
     for (recording, paths), name in zip(jobs, names, strict=True):
         start, end = recording.load_span_s() or (0.0, 0.0)
@@ -276,7 +276,7 @@ def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:
 
 
 def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str:
-    """Return what was understood of one log, for people."""
+    """Return how one log was understood, for people."""
     from gelassen.intake.load_phases import LOAD_PAUSED
     from gelassen.intake.table import COLUMNS_LEFT_ALONE
     from gelassen.show.tables import aligned
@@ -312,7 +312,7 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
 
 
 def _need_temperatures(understood: "list[tuple[Path, Understanding]]", *, as_one: bool) -> None:
-    """Refuse logs without a temperature: each by itself, or all of one run together."""
+    """Refuse logs without a temperature: each one, or all logs of one run together."""
     from gelassen.core.foundation.errors import FileError
     from gelassen.intake.table import no_temperature
 
@@ -330,7 +330,7 @@ def _need_temperatures(understood: "list[tuple[Path, Understanding]]", *, as_one
 def _as_one_run(
     understood: "list[tuple[Path, Understanding]]", merge: bool | None, laid: bool
 ) -> bool:
-    """Say whether several logs are of one run: told, else by whether they hold the same channels."""
+    """Return whether several logs are of one run: as told, else if their channels differ."""
     if len(understood) < 2:
         return False
     if merge is not None or laid:

@@ -1,4 +1,4 @@
-"""Settings that a run which was cut off left changed: told at every start, put back when wanted."""
+"""Settings left changed by a run that was cut off: reported at each start, put back on request."""
 
 import sys
 
@@ -8,7 +8,7 @@ from gelassen.commands.common import FAILED, say
 
 
 def settings_left_behind(*, put_back: bool) -> None:
-    """Tell of settings left behind; put them back if asked to, or if the user agrees."""
+    """Report settings left behind, and put them back on request or if the user agrees."""
     from gelassen.bench.actuators.undo import left_behind, put_back_note
     from gelassen.bench.sensors.identity import text_of
 

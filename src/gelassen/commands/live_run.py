@@ -19,7 +19,7 @@ _WISHES: dict[str, Literal["phase", "run", "all"]] = {"n": "phase", "s": "run", 
 
 
 class Watcher:
-    """LogOptions of a run as it goes on."""
+    """Shows a run while it goes on."""
 
     def __init__(self, live: "Live | None") -> None:
         from gelassen.show.live import LiveText
@@ -57,7 +57,7 @@ class Watcher:
             click.echo(plain(seen), err=True)
 
     def say(self, text: str) -> None:
-        """Tell something that is no result."""
+        """Print a message that is not a result."""
         if self._live is not None and self._live.is_started:
             self._text.message(text)
             self._live.update(self._text.draw(), refresh=True)

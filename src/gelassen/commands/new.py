@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
     from gelassen.study.file.template import Answers
 
-# Asks a question on a terminal, with what is usual as the answer to just pressing enter.
+# Asks a question on a terminal. Enter alone takes the usual answer.
 Asker = Callable[[str, str], str]
 
 
@@ -99,7 +99,7 @@ def new(**given: Any) -> None:
 
 
 def _answers(asked: NewOptions, found: "_Found", ask: Asker) -> "Answers":
-    """Return what the study file is made from: options first, then answers, then what was found."""
+    """Return the content of the study file: from options, then answers, then the machine."""
     from gelassen.conduct.watching.guard import stop_temperatures
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.template import Answers
@@ -192,7 +192,7 @@ class _Found:
 
 
 def _asker(yes: bool) -> Asker:
-    """Return what asks on a terminal, and else takes what is usual."""
+    """Return a function that asks on a terminal, and elsewhere takes the usual answer."""
     if yes or not sys.stdin.isatty():
         return lambda text, usual: usual
 
@@ -204,7 +204,7 @@ def _asker(yes: bool) -> Asker:
 
 
 def _factor(ask: Asker, text: str, option: str, form: str) -> dict[str, list[str]]:
-    """Ask for a factor until it is understood; nothing for nothing."""
+    """Ask for a factor until the answer is understood; an empty answer means none."""
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.template import parse_factor
 

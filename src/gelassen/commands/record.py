@@ -55,7 +55,7 @@ class RecordOptions:
     sysfs: Path | None
 
     def wanted(self) -> "Wanted":
-        """Return what is to differ from what the study, or the usual plan, says."""
+        """Return what differs from the plan of the study, or from the usual plan."""
         from gelassen.conduct.planning.record_plan import Wanted
 
         return Wanted(
@@ -192,7 +192,7 @@ def record(**given: Any) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Place:
-    """Where a run goes, and what its study says of it."""
+    """The folder of a run, and its study's settings for it."""
 
     into: Path
     plan: "RunPlan"
@@ -265,7 +265,7 @@ def _stated_limit(channels: Any) -> float | None:
 
 
 def _tell(folder: Path) -> None:
-    """Print what the run says, unless it is too long to be looked at in passing."""
+    """Print the answer of the run, unless the run is too long to analyse at once."""
     import pyarrow.parquet as pq
 
     from gelassen.study.disk.samples import SAMPLES_PARQUET
@@ -306,6 +306,6 @@ def _on_endings(handler: Any) -> None:
 
 
 def _interrupt(*_: object) -> NoReturn:
-    # Once is enough: while settings go back and the run is closed, nothing may come between.
+    # Once is enough: nothing may interrupt while settings are put back and the run is closed.
     _on_endings(signal.SIG_IGN)
     raise KeyboardInterrupt

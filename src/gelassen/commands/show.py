@@ -1,4 +1,4 @@
-"""`gelassen show`: what one run says."""
+"""`gelassen show`: the answer of one run."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -60,7 +60,7 @@ class ShowOptions:
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def show(**given: Any) -> None:
-    """Say what one RUN says: in words, in numbers and in one figure."""
+    """Show one RUN in words, in numbers and in one figure."""
     asked = ShowOptions(**given)
     from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
@@ -102,7 +102,7 @@ def show(**given: Any) -> None:
 
 
 def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) -> None:
-    """Give the samples out: to a file, or as text to standard output."""
+    """Write the samples to a file, or as text to standard output."""
     import json
 
     from gelassen.core.foundation.errors import InputError
@@ -131,7 +131,7 @@ def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) ->
 
 
 def _show_blocks(recording: Any, length_s: float, form: str) -> None:
-    """Print block means: as they are in CSV and JSON, transposed for people, who read down."""
+    """Print block means: plain in CSV and JSON, transposed for people."""
     import json
 
     from gelassen.core.foundation.result import plain

@@ -1,4 +1,4 @@
-"""What is looked at before the first run, so that no day is wasted: each finding says what to do."""
+"""Checks before the first run, so that no day is wasted. Each finding says what to do."""
 
 import math
 from collections.abc import Callable, Collection
@@ -16,7 +16,7 @@ from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES
 from gelassen.study.file.study_file import StudyFile
 
-# What can be found, by the name under which it is waived.
+# The possible findings, by the name under which the user can waive them.
 CHECKS = {
     "reference": "the channel that rises are taken over gives no reading",
     "compared": "the channel that setups are compared by gives no reading",
@@ -59,7 +59,7 @@ class Finding:
 
 
 def check_waived(names: Collection[str]) -> None:
-    """Refuse to waive what is no check."""
+    """Refuse to waive an unknown check."""
     for name in names:
         if name not in CHECKS:
             raise InputError(
@@ -78,7 +78,7 @@ def check_before(
     waive: Collection[str] = (),
     say: Callable[[str], None] | None = None,
 ) -> list[Finding]:
-    """Look at everything that has wasted days before; return what was found and not waived.
+    """Check everything that often spoils a day of tests; return the findings that are not waived.
 
     Watches the bench for ten seconds, then loads it for some more, under the guard.
 
@@ -187,7 +187,7 @@ def _settable(bench: Bench, study: StudyFile, plan: RunPlan) -> list[Finding]:
 
 
 def _tried(bench: Bench, channel: str) -> str:
-    """Set what is set already; return why that fails, if it does."""
+    """Write the present value of each setting again; return why that fails, if it does."""
     actuator = bench.actuators()[channel]
     try:
         actuator.set(min(max(actuator.read(), actuator.low), actuator.high))
@@ -268,7 +268,7 @@ def _at_rest(bench: Bench, study: StudyFile, plan: RunPlan) -> list[Finding]:
 
 
 def _fans_expected(bench: Bench, study: StudyFile, table: dict[str, list[float]]) -> dict[str, str]:
-    """Return fans that should turn: boards have many headers, and most of them no fan."""
+    """Return the fans that should turn. Boards have many headers, most of them without a fan."""
     expected = {}
     for name in table:
         if not name.endswith(".speed_rpm") or not name.startswith(("fan.", "loop.")):
@@ -291,7 +291,7 @@ def study_channels(study: StudyFile) -> set[str]:
 def _under_load(bench: Bench, study: StudyFile, plan: RunPlan) -> list[Finding]:
     readable = [info.name for info in bench.channels() if info.readable]
     guard = Guard(plan.stop_c, readable, each=plan.stop_each)
-    # The gentlest that was planned: an unknown setup is not tried at full power.
+    # The lowest planned power, since an unknown setup should not start at full power.
     settings = (
         {} if plan.climb is None or plan.climb.by_hand else {plan.climb.channel: plan.climb.from_w}
     )

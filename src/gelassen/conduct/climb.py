@@ -1,8 +1,8 @@
-"""Finds the capacity of a setup in one run: the power climbs, each step chosen by what was learnt.
+"""Finds the capacity of a setup in one run. The power climbs, and each step uses what was learnt.
 
-A step is as high as is safe: after the next look the temperature must still be below the limit, all but
-surely, and no step is meant to go beyond the capacity by what is known. Where the temperature is about to
-pass the limit, the power goes down. It ends when the capacity is known well enough.
+Each step is as high as is safe. The temperature must almost surely be below the limit at the next look,
+and no step should pass the capacity as known so far. If the temperature is about to pass the limit, the
+power goes down. The climb ends when the capacity is known well enough.
 """
 
 import math
@@ -25,13 +25,13 @@ _BELOW_K = 0.3  # and stay so far below
 _MOST_UP = 2.0
 _LEAST_UP = 1.012
 _DOWN = 0.96
-_TOWARDS = 0.975  # of the capacity, by what is known
-_NEAR = 0.88  # an answer counts from here on: below, it is extrapolated
+_TOWARDS = 0.975  # of the capacity as known so far
+_NEAR = 0.88  # an answer counts from this share on: below it, it is extrapolated
 _SHOWN, _SHOWN_S = 1.5, 420.0
 _IN_A_ROW, _FOR_LOOKING = 2, 1.05
-_AT_ONCE_K = 0.3  # this near to the limit nothing is waited for
+_AT_ONCE_K = 0.3  # this close to the limit there is no waiting
 _FLICKER = 10
-_DRAWN = 0.94  # of what was set: a machine that draws less cannot draw more
+_DRAWN = 0.94  # of the power that was set: a machine that draws less cannot draw more
 _BY_HAND, _PATIENCE_S = 0.08, 600.0
 _POWER = "cpu.package.power_w"
 
@@ -55,7 +55,7 @@ class Climb:
 
     @property
     def outlook(self) -> ClimbCapacity | None:
-        """What is known of the capacity by now."""
+        """What is known of the capacity so far."""
         return self._last
 
     @property
@@ -67,11 +67,11 @@ class Climb:
         return f"climbs, at {self._power_w:.0f} W, until known to ±{100 * self._plan.within:g} %{by_now}"
 
     def time_up(self) -> str:
-        """Return what to say where the climb took its longest."""
+        """Return the message for a climb that took its longest allowed time."""
         return "time limit: " + ("cannot tell" if self._last is None else str(self._last))
 
     def close(self) -> None:
-        """Let go of the thread."""
+        """Release the thread."""
         self._thinker.close()
 
     def first(self) -> Mapping[str, float]:
@@ -80,9 +80,12 @@ class Climb:
         return {} if self._plan.by_hand else {self._plan.channel: self._power_w}
 
     def wanted(self, now_s: float) -> Mapping[str, float]:
-        """Return what to set now; empty if nothing is to change. By hand: an event says it."""
+        """Return the settings to make now; empty if nothing changes.
+
+        A setting made by hand becomes an event.
+        """
         self._learn(now_s)
-        # Single readings flicker; a chip that does not hold itself back must not wait for their mean.
+        # Single readings flicker. A chip without its own limit must not wait for their mean.
         late = self._hottest(_FLICKER) >= self._ceiling_c - _AT_ONCE_K
         if (late or self._hottest() >= self._ceiling_c + 1) and now_s - self._step_s > 20:
             drawn = self._drawn(10)
@@ -95,7 +98,7 @@ class Climb:
 
     @property
     def by_hand(self) -> bool:
-        """Whether what is wanted is set by somebody's hands."""
+        """Whether the power is set by hand."""
         return self._plan.by_hand
 
     @property
@@ -107,7 +110,7 @@ class Climb:
         """Return what ends the climb; empty if it goes on."""
         if self._ends:
             return self._ends
-        # Somebody may be slow, or have set what the machine does not draw.
+        # The tester may be slow, or may have set a power that the machine does not draw.
         patient = now_s - self._step_s < _PATIENCE_S
         waits = self._plan.by_hand and patient and not self._set_by_hand()
         if not self._thinker.busy and now_s >= self._next_s and not waits:
@@ -123,7 +126,7 @@ class Climb:
             return
         known = self._last = look.capacity
         near = self._power_w >= _NEAR * known.power_w
-        # Fan curves have kinks: the last step itself must have shown where it goes.
+        # Fan curves have kinks, so the last step itself must have shown where it settles.
         shown = now_s - self._step_s >= min(_SHOWN * known.slowest_s, _SHOWN_S)
         enough = known.within * _FOR_LOOKING <= self._plan.within and near and shown
         self._agreed = self._agreed + 1 if enough else 0
@@ -180,7 +183,7 @@ class Climb:
         return sum(known) / len(known) if known else math.inf
 
     def _set_by_hand(self) -> bool:
-        """Return whether the power that is drawn follows what was asked for."""
+        """Return whether the power drawn follows the power that was set."""
         return abs(self._drawn(5) / self._power_w - 1) <= _BY_HAND
 
     def _look(self) -> "_Look | None":
@@ -194,7 +197,7 @@ class Climb:
         if chosen is None or power is None or over is None:
             return None
         room = frame[over].interpolate(limit_direction="both")
-        # Cores take turns at being hottest: the one of the last minutes is what meets the limit.
+        # The hottest core changes. The hottest one of the last minutes meets the limit.
         cores = [n for n in core_channels(frame) if frame[n].notna().any()]
         if cores and channel is None:
             chosen = str(frame[cores].iloc[-120:].mean().idxmax())

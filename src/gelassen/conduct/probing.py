@@ -1,4 +1,4 @@
-"""Finds out what the channels of a bench mean: by loading it, or by letting probes lie together."""
+"""Finds the meaning of the channels of a bench: with a load, or with probes at one place."""
 
 import tempfile
 from collections.abc import Callable, Iterable, Sequence
@@ -24,7 +24,7 @@ def probe_channels(
     bench: Bench, *, rest_s: float = 20.0, load_s: float = 40.0,
     progress: Callable[[Progress], None] | None = None,
 ) -> dict[str, Response | None]:  # fmt: skip
-    """Idle, load and idle a bench, and say how each channel answered; None for one without readings.
+    """Idle, load and idle a bench; return each channel's response, None without readings.
 
     Raises
     ------
@@ -51,7 +51,7 @@ def probe_channels(
 
 
 def responses(recording: Recording) -> dict[str, Response | None]:
-    """Return how each channel of a run answered to its load."""
+    """Return how each channel of a run responded to the load."""
     span = recording.load_span_s()
     if span is None:
         raise InputError("a probe needs a run with a load")
@@ -70,7 +70,7 @@ def responses(recording: Recording) -> dict[str, Response | None]:
 def compare_probes(
     recording: Recording, channels: Sequence[str], *, true: str | None = None
 ) -> tuple[ProbeOffset, ...]:
-    """Return the offsets of probes that lay together during a whole recording."""
+    """Return the offsets of probes that were at one place during a whole recording."""
     check_probes(channels, recording.frame.columns, true)
     return probe_offsets({name: recording.frame[name].to_numpy() for name in channels}, true=true)
 

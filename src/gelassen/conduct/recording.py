@@ -1,4 +1,4 @@
-"""From a plan to a run folder: what `gelassen record` does, for a real or a simulated bench."""
+"""From a plan to a run folder, as `gelassen record` does, on a real or a simulated bench."""
 
 from collections.abc import Callable, Mapping
 from datetime import datetime

@@ -1,4 +1,4 @@
-"""A plan carried out on the simulated bench: to see what a day will be like before it is spent."""
+"""A plan carried out on the simulated bench, to see beforehand what a day of tests gives."""
 
 import time
 from collections.abc import Mapping, Sequence
@@ -31,7 +31,7 @@ def simulated_bench(study: StudyFile, planned: PlannedRun, *, seed: int = 0) -> 
 
 
 class PacedBench:
-    """Passes a bench on, its time slowed down so that one can watch: so many of its seconds in one."""
+    """Wraps a simulated bench and slows it down, so that one can watch."""
 
     def __init__(self, bench: Bench, speed: float) -> None:
         self._bench, self._speed = bench, speed

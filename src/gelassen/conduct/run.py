@@ -1,4 +1,4 @@
-"""Carries one run out: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
+"""Carries out one run: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
 
 import math
 from collections.abc import Callable, Mapping
@@ -21,12 +21,12 @@ if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
     from gelassen.conduct.watching.gates import PhaseEnd
 
 _LATE = 0.1  # of the interval
-# After a stop by the guard the heat is let out with the fans up: until it is so far below, or for so long.
+# After a stop by the guard, fans run at full speed until the machine is this far below, or this long.
 _COOLED_K, _COOLING_S = 15.0, 60.0
 _WISHED = "ended by the user"  # this phase only
 _STOPPED = "stopped by the user; what was recorded is kept"
 
-# What whoever watches may ask for at any sample: nothing, the next phase, the end of this run, or of all.
+# What a watcher may ask for at any sample: nothing, the next phase, the end of this run, or of all.
 Wish = Literal["", "phase", "run", "all"]
 
 
@@ -37,7 +37,7 @@ class RunOutcome:
     status: str
     text: str
     missed_samples: int
-    ends_all: bool = True  # whether a stop was meant for all that would follow, too
+    ends_all: bool = True  # whether the stop also ends all following runs
 
 
 def carry_out(
@@ -50,9 +50,9 @@ def carry_out(
 ) -> RunOutcome:
     """Carry a run out and record it. Whatever happens, the load ends and settings are put back.
 
-    `open_writer` is called once everything else is ready, so that a plan that cannot be carried out
-    leaves nothing behind. A KeyboardInterrupt stops the run and keeps it; so does the guard. `wish` is
-    asked at every sample what whoever watches would like: "phase" ends the present one.
+    `open_writer` is called when everything else is ready, so that an impossible plan leaves no folder. A
+    KeyboardInterrupt stops the run and keeps it, as does the guard. `wish` is called at every sample and
+    returns what the watcher wants: "phase" ends the present phase.
 
     Raises
     ------
@@ -92,7 +92,7 @@ def carry_out(
     except GelassenError as error:
         conductor.end("failed", str(error))
     finally:
-        load.stop()  # heat goes off before settings go back
+        load.stop()  # the load ends before settings are put back
         not_put_back = settings.put_back()
         _finish(writer, conductor.status, [*conductor.cautions, *not_put_back])
     text = ". ".join(filter(None, [conductor.text, *not_put_back]))
@@ -113,7 +113,7 @@ def _finish(writer: RunWriter, status: str, cautions: list[str]) -> None:
 
 
 class _NoLoad:
-    """For a run that only looks on."""
+    """The load of a run that only records."""
 
     workers = 0
 
@@ -198,7 +198,7 @@ class _Conductor:
             finally:
                 if self._end is not None:
                     self._end.close()
-            # A time that is over ends on the grid; everything else at the moment it happened.
+            # A phase that lasted its time ends on the grid. Any other ending has its own moment.
             on_time = not ended_by
             begins_s = begins_s + phase.duration_s if on_time else self._bench.now() - self._start_s
             self._writer.phase_ended(phase.name, begins_s, *self._ending(ended_by))
@@ -243,7 +243,7 @@ class _Conductor:
         )  # fmt: skip
 
     def _sample_until(self, begins_s: float, phase: PlannedPhase, load: Load) -> str:
-        """Sample on the grid while the phase lasts; return what ended it before its time, if anything."""
+        """Sample on the grid during the phase; return what ended it early, if anything did."""
         interval = self._plan.interval_s
         end_s = begins_s + phase.duration_s
         while self._tick * interval < end_s:
@@ -260,7 +260,7 @@ class _Conductor:
             now_s, values, events = self._sample()
             reason = self._guard.reason_to_stop(values, now_s)
             if reason:
-                load.stop()  # heat first; everything else can wait
+                load.stop()  # the load first: everything else can wait
                 self._guard.unloaded()
                 self.text = reason
                 self._writer.event(now_s, f"guard: {reason}")
@@ -277,7 +277,7 @@ class _Conductor:
         return ""
 
     def _sample(self) -> tuple[float, Mapping[str, float], tuple[str, ...]]:
-        """Take and store one sample, and whatever happened by it."""
+        """Take and store one sample, with the events at it."""
         now_s = self._bench.now() - self._start_s
         values = self._bench.read()
         self._writer.sample(now_s, values)
@@ -293,7 +293,7 @@ class _Conductor:
         return now_s, values, events
 
     def _ended(self, now_s: float, phase: PlannedPhase) -> str:
-        """Return what ends the phase now: what it waited for, or a wish."""
+        """Return what ends the phase now: its gate, or a wish."""
         wish = self._wish() if self._wish else ""
         if wish in ("run", "all"):
             self.ends_all = wish == "all"
@@ -336,7 +336,7 @@ class _Conductor:
         )
 
     def _cool_down(self, begins_s: float) -> None:
-        """Let the heat out after a stop by the guard: fans up first, settings back only then."""
+        """Cool down after a stop by the guard: fans at full speed first, then settings back."""
         for text in self._settings.fans_up():
             self._writer.event(begins_s, f"guard: {text}")
         self._writer.phase("cooldown", begins_s)
@@ -365,5 +365,5 @@ class _Conductor:
             self._writer.event(now_s, f"load: {said}")
 
     def end(self, status: str, text: str) -> None:
-        if self.status != "guard":  # what happens while it cools down is not why it ended
+        if self.status != "guard":  # events during the cooling are not the reason for the end
             self.status, self.text = status, text

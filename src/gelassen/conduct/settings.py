@@ -1,4 +1,4 @@
-"""The settings of one run: made, looked at now and then, and put back whatever happens."""
+"""The settings of one run: made, checked now and then, and always put back."""
 
 from collections.abc import Mapping
 
@@ -11,7 +11,7 @@ _LOOK_EVERY_S = 10.0
 
 
 class Settings:
-    """Changes what a plan asks for on a bench."""
+    """Makes the settings of a plan on a bench."""
 
     def __init__(
         self, bench: Bench, wanted: Mapping[str, float],
@@ -38,7 +38,7 @@ class Settings:
         for name, curve in self._curves.items():
             self.set_now(
                 name, max(curve.duties_pct)
-            )  # the safe end, until it was read how hot it is
+            )  # the safe end, until the temperature is known
             self._keepers.append(CurveKeeper(self._bench.actuators()[name], curve))
 
     def set_now(self, name: str, value: float) -> None:
@@ -60,7 +60,7 @@ class Settings:
             )
             raise BenchError(". ".join([problem, *self.put_back()]))
         known_before = {changed.name: changed for changed in self._changed}
-        actuator = known_before.get(name, actuator)  # the one that knows what was there before
+        actuator = known_before.get(name, actuator)  # the first one knows the value from before
         if name not in known_before:
             self._changed.append(actuator)
         try:
@@ -90,7 +90,7 @@ class Settings:
         return told
 
     def news(self, now_s: float) -> list[str]:
-        """Return which settings the machine has changed since; each is told once."""
+        """Return which settings the machine has changed since. Each is reported once."""
         if not self._changed or now_s - self._looked_s < _LOOK_EVERY_S:
             return []
         self._looked_s = now_s

@@ -12,7 +12,7 @@ from gelassen.study.file.study_file import ChannelTable, StudyFile
 def study_bench(
     study: StudyFile | None, *, sysfs: Path | None = None
 ) -> MachineBench | AdjustedBench:
-    """Return this machine as a study describes it; just as it is without one.
+    """Return this machine as the study describes it, or unchanged without a study.
 
     Raises
     ------
@@ -26,7 +26,7 @@ def study_bench(
 
 
 def channel_specs(tables: Mapping[str, ChannelTable]) -> dict[str, ChannelSpec]:
-    """Return what the tables of a study file say, as a bench takes it."""
+    """Return the tables of a study file in the form that a bench needs."""
     return {
         name: ChannelSpec(
             origin=table.origin,

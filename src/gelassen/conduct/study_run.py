@@ -1,4 +1,4 @@
-"""Carries a study out: the runs that are still missing, in order, with someone's hands where needed."""
+"""Carries out a study: the missing runs in order, with changes by hand where needed."""
 
 import math
 from collections import Counter
@@ -31,7 +31,7 @@ from gelassen.study.file.study_file import StudyFile
 # tester stopped, or that failed for want of disk or a load, is made again.
 _MADE = ("finished", "imported", "guard", ENDED_WITHOUT_NOTICE)
 _REST_RUNS = 3
-_CLIMBS = 0.7  # of the time it may take, a climb takes about this
+_CLIMBS = 0.7  # a climb takes about this share of its longest time
 _POWER_LIMIT = "cpu.package.power_limit_w"
 
 
@@ -89,7 +89,7 @@ Operator = Callable[[PlannedRun], bool | str]
 
 
 def _changed_by_hand(operator: Operator | None, planned: PlannedRun) -> str | None:
-    """Ask for the changes by hand that a run needs; return what is noted of them, None to end."""
+    """Ask for the changes by hand that a run needs; return notes about them, or None to end."""
     if not planned.changes or operator is None:
         return ""
     answer = operator(planned)
@@ -101,7 +101,7 @@ def _changed_by_hand(operator: Operator | None, planned: PlannedRun) -> str | No
 def _checked_change(
     operator: Operator | None, bench: Bench, study: StudyFile, planned: PlannedRun, note: str
 ) -> str | None:
-    """Ask again where readings do not show a change; return what is noted with it, None to end."""
+    """Ask again where readings do not show a change; return notes about it, or None to end."""
     if not planned.changes or operator is None:
         return note
     wrong = shows(bench, study, planned)
@@ -241,7 +241,7 @@ def _repeat(study: Study, again: str | None) -> list[PlannedRun]:
 
 
 def rest_level(study: Study, planned: PlannedRun) -> float | None:
-    """Return the rise at which this mounting rested before its earlier runs, in K; None if unknown."""
+    """Return the resting rise of this mounting before its earlier runs, in K; None if unknown."""
     if not isinstance(study.file.protocol.idle, Gate):
         return None
     by_hand = {n for n, factor in study.file.factors.items() if factor.changed_by == "hand"}

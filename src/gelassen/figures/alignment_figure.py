@@ -1,4 +1,4 @@
-"""Two logs over each other after their clocks were laid together, and how well the offset is known."""
+"""Two logs after their clocks were aligned, and how well the offset is known."""
 
 from pathlib import Path
 

@@ -1,4 +1,4 @@
-"""What all figures have in common: size, colours, and how they are saved without a screen."""
+"""What all figures share: size, colours, and saving without a screen."""
 
 from collections.abc import Callable
 from functools import wraps
@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 P = ParamSpec("P")
 
-# Okabe and Ito's palette, which is told apart with every kind of colour vision.
+# The palette of Okabe and Ito, which is distinguishable with every kind of colour vision.
 BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
 SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
 _SIZE, _DPI = (12.8, 8.0), 100

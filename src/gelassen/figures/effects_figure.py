@@ -1,4 +1,4 @@
-"""What each factor does, with intervals."""
+"""The effect of each factor, with intervals."""
 
 from typing import TYPE_CHECKING
 

@@ -29,7 +29,7 @@ from gelassen.figures.canvas import (
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-# Labels of changes stand between the curves: two words each, and so much of a note.
+# Labels of changes are between the curves: two words each, and this many letters of a note.
 _LABEL = 24
 _CHANGED = {
     "fan": "fan changed",
@@ -87,7 +87,7 @@ def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
 
 
 def _still_fan(frame: Any, name: str) -> bool:
-    """Say whether a header has no fan that ever turned: it would only take up room."""
+    """Return whether a fan header never turned. It would only take up space."""
     return name.startswith("fan.") and not (frame[name] > 0).any()
 
 

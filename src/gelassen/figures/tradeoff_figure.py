@@ -1,4 +1,4 @@
-"""Two wishes against each other, and the setups that nothing beats."""
+"""Two goals against each other, and the setups that no other setup beats."""
 
 from typing import TYPE_CHECKING
 

@@ -1,4 +1,4 @@
-"""Writes what was worked out as a mapping file, to be corrected once and used for every further log."""
+"""Writes the recognised columns as a mapping file, to correct once and use for all further logs."""
 
 from pathlib import Path
 

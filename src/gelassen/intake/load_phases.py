@@ -1,4 +1,4 @@
-"""Idle, soak, hold and cooldown of a log that has no phases: told by the tester, or found."""
+"""Idle, soak, hold and cooldown of a log that has no phases: given by the tester, or found."""
 
 import numpy as np
 import pandas as pd
@@ -14,9 +14,9 @@ _LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wa
 # The code of the caution that the load of a log paused.
 LOAD_PAUSED = "load_paused"
 _HOLD_S = 600.0
-# Shorter than this before the load is no rest, but the moment between two commands.
+# A shorter time before the load is not rest, only the time between two commands.
 _LEAST_S = 5.0
-# A processor so busy, that began this much before power was high, worked already.
+# A processor this busy, this long before power was high, was already under load.
 _BUSY_PCT, _LONGER_S = 80.0, 120.0
 
 
@@ -27,7 +27,7 @@ def find_phases(
     load_end_s: float | None = None,
     hold_s: tuple[float, float] | None = None,
 ) -> tuple[tuple[Phase, ...], list[Caution]]:
-    """Return the phases of a log, and what was noticed about its loads; no phases if nothing tells.
+    """Return the phases of a log and cautions about its loads. There are no phases if nothing shows them.
 
     Parameters
     ----------
@@ -96,7 +96,7 @@ def find_phases(
 
 
 def load_channel(frame: pd.DataFrame) -> tuple[str | None, Floats | None]:
-    """Return the channel that tells when the load was on, and its readings; None where none does."""
+    """Return the channel that shows when the load was on, and its readings; None if there is none."""
     source = next((name for name in _LEVELS if _moves(frame, name)), None)
     return source, None if source is None else series_of(frame, source)
 
@@ -104,7 +104,7 @@ def load_channel(frame: pd.DataFrame) -> tuple[str | None, Floats | None]:
 def _with_all_of_the_load(
     frame: pd.DataFrame, times: Floats, span: LoadSpan, source: str
 ) -> tuple[LoadSpan, str]:
-    """Begin where the processor began to work, if that was earlier: power may go up in steps from there."""
+    """Start where the processor began to work, if that was earlier: power may rise in steps after that."""
     busy = series_of(frame, "cpu.all.load_pct")
     if busy is None or source == "cpu.all.load_pct" or not span.found_start:
         return span, source

@@ -51,5 +51,5 @@ def understand_log(
     columns: Mapping[str, Any] | str | Path | None = None,
     options: LogOptions | None = None,
 ) -> Understanding:
-    """Read a log and say how it was understood; see `read_log`."""
+    """Read a log and return how it was understood; see `read_log`."""
     return read_with(Path(path), columns, options or LogOptions())

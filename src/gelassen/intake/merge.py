@@ -1,4 +1,4 @@
-"""Several logs of one run become one recording: clocks aligned, rates kept, nothing made up."""
+"""Merges several logs of one run into one recording: clocks aligned, rates kept, nothing made up."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -15,7 +15,7 @@ from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.recording import Origin, Recording
 from gelassen.intake.meaning.columns import TIME
 
-# What shows the load, the most sudden first, and how much later than power it may answer.
+# Channels that show the load, the most sudden first, and how much later than power they may respond.
 _DRIVERS = (
     (".power_w", 0.0), (".load_pct", 0.0), (".current_a", 0.0), (".clock_mhz", 0.0),
     (".temp_c", 4.0), (".speed_rpm", 8.0),
@@ -27,7 +27,7 @@ _GAP = 5.0
 
 @dataclass(frozen=True, slots=True)
 class Joined:
-    """How one log was laid beside the first.
+    """How one log was aligned with the first.
 
     Attributes
     ----------
@@ -165,7 +165,7 @@ def _lay(
 def best_match(
     first: Recording, other: Recording
 ) -> tuple[tuple[str, str] | None, Alignment | None]:
-    """Return the two channels whose changes tell the offset best, and what they tell."""
+    """Return the two channels whose changes give the best offset, and that offset."""
     best: tuple[tuple[str, str], Alignment] | None = None
     poor: Alignment | None = None
     for name_a, lag_a in _drivers(first):

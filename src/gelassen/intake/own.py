@@ -1,4 +1,4 @@
-"""Reads what Gelassen itself wrote: run folders, and samples that left theirs."""
+"""Reads files that Gelassen wrote: run folders, and samples outside a run folder."""
 
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ from gelassen.study.disk.writer import RUN_JSON
 
 
 class OwnRun:
-    """A run folder, named by itself or by its samples."""
+    """A run folder, given by its path or by its samples."""
 
     def sniff(self, path: Path) -> bool:
         """Take folders, and samples beside a `run.json`."""
@@ -24,12 +24,12 @@ class OwnRun:
         return path.is_dir() or (samples and (path.parent / RUN_JSON).exists())
 
     def read(self, path: Path, columns: Any, options: LogOptions) -> Understanding:
-        """Read the run as far as it goes."""
+        """Read the run as far as possible."""
         return understood(read_run(path if path.is_dir() else path.parent))
 
 
 class OwnParquet:
-    """Samples in Parquet that left their run folder."""
+    """Samples in Parquet outside a run folder."""
 
     def sniff(self, path: Path) -> bool:
         """Take Parquet files."""

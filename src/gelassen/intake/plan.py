@@ -1,4 +1,4 @@
-"""What becomes of each column: as the user told, else as it was recognised; the rest is left alone."""
+"""What each column becomes: as the user says, else as recognised. Other columns are left alone."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
@@ -16,7 +16,7 @@ from gelassen.intake.text.rows import Column
 from gelassen.intake.time.sampling import spread_of, unit_behind
 from gelassen.intake.understanding import ColumnWords
 
-# How closely a temperature must go with power or load to be taken for the processor's.
+# Correlation with power or load above which a temperature counts as the processor's.
 _FOLLOWS = 0.6
 
 
@@ -171,7 +171,7 @@ def _as_told(
         return ColumnWords(
             key, target.channel, _words(target.unit, own, target), target.unit, "told"
         ), total
-    if target.scale != 1 or target.offset != 0:  # the user converts; nothing is added to it
+    if target.scale != 1 or target.offset != 0:  # the user gives the whole conversion
         total = Conversion(target.scale, target.offset * target.scale)
         return ColumnWords(key, target.channel, target.conversion, header.unit, "told"), total
     unit = header.unit if header.unit != STATE else ""

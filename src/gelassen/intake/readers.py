@@ -34,20 +34,20 @@ class LogReader(Protocol):
 
 
 class TextTable:
-    """Any text table: one line a sample, in any usual encoding, delimiter and form of time."""
+    """Any text table with one line for each sample, in any usual encoding, delimiter and form of time."""
 
     def sniff(self, path: Path) -> bool:
-        """Take whatever no other reader takes."""
+        """Take every log that no other reader takes."""
         return True
 
     def read(self, path: Path, columns: Columns, options: LogOptions) -> Understanding:
-        """Read the table; each question about its form is answered in turn."""
+        """Read the table."""
         if isinstance(columns, str | Path):
             return understand_table(path, read_column_file(Path(columns)), options, strict=False)
         return understand_table(path, as_targets(columns or {}), options, strict=True)
 
 
-# The first that takes a log reads it; those of other packages come before the last.
+# The first reader that takes a log reads it. Readers of other packages come before the last one.
 READERS: tuple[LogReader, ...] = (OwnRun(), OwnParquet(), TextTable())
 
 
@@ -67,7 +67,7 @@ def reader_of(path: Path) -> LogReader:
 
 
 def read_with(path: Path, columns: Columns, options: LogOptions) -> Understanding:
-    """Read a log with the reader that takes it."""
+    """Read a log with the reader for its format."""
     reader = reader_of(path)
     read = reader.read(path, columns, options)
     if not isinstance(read, Understanding):

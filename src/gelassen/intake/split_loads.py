@@ -1,4 +1,4 @@
-"""One log that holds several loads, with rests between: each load becomes a run of its own."""
+"""Splits one log with several loads, and rests between them, into one run for each load."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -12,12 +12,12 @@ from gelassen.core.recording.recording import Event, Recording
 from gelassen.core.recording.series import mean_where
 from gelassen.intake.load_phases import LOAD_PAUSED, find_phases, load_channel
 
-# Something this short beside the longest load is none of those that were to be measured.
+# A load this short, beside the longest one, was not meant to be measured.
 _SHORT_S, _SHORT_SHARE = 300.0, 0.25
 
 
 def split_loads(recording: Recording) -> tuple[Recording, ...]:
-    """Return one recording a load of a log, in their order.
+    """Return one recording for each load of a log, in order.
 
     Each has the rest before its load and the rest after it, so that both its start and its cooling are
     seen; its times count from its own first sample.

@@ -42,7 +42,7 @@ def store_import(
     """Store an imported log as a run of `study` and return its folder.
 
     A folder that does not exist becomes a new study. A setup the study does not know is refused
-    unless `new_setup` says that it is meant. `original` is the log, or all logs that were merged;
+    unless `new_setup` is true. `original` is the log, or all logs that were merged;
     `beside` is a run that holds the same ones: they are not stored twice where the disk can share them.
     """
     originals = [original] if isinstance(original, Path) else list(original)
@@ -54,7 +54,7 @@ def store_import(
     try:
         _fill(folder, originals, recording, setup, limit_c, made_up, mount, beside)
     except BaseException as error:
-        shutil.rmtree(folder, ignore_errors=True)  # half a run is worse than none
+        shutil.rmtree(folder, ignore_errors=True)  # a partial run is worse than no run
         if isinstance(error, OSError):
             raise FileError(
                 f"{folder} could not be written ({error.strerror or error}); nothing of it was kept"

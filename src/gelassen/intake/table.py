@@ -1,4 +1,4 @@
-"""A text table becomes a recording: each question about its form is answered in turn, and said."""
+"""Turns a text table into a recording. Each guess about its form is reported."""
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -35,9 +35,9 @@ from gelassen.intake.understanding import ColumnWords, LogOptions, Understanding
 _HEAD_BYTES = 1 << 20
 _LONG = 64 << 20
 _SHOWN = 12
-# Rows with text where a number belongs are spoilt; where there are more, the column is.
+# Rows with text in place of a number are damaged. With more such rows, the column is not a number.
 _FEW_ROWS, _FEW_SHARE = 3, 0.01
-# The code of the caution that names the columns nothing was made of.
+# The code of the caution that names the unused columns.
 COLUMNS_LEFT_ALONE = "columns_left_alone"
 
 
@@ -61,7 +61,7 @@ def understand_table(
         try:
             return _understand(path, mapped, targets, options, strict=strict)
         except UnicodeDecodeError:
-            pass  # its later part is in another encoding: looked at as a whole
+            pass  # its later part is in another encoding, so the whole text is examined
     return _understand(path, _text_of(path, options), targets, options, strict=strict)
 
 
@@ -217,7 +217,7 @@ def _samples(path: Path, decoded: Decoded, form: _Form, options: LogOptions) -> 
 
 
 def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
-    """Say what was guessed of columns, and which were left alone."""
+    """Return cautions: guesses about columns, and columns left alone."""
     cautions = [
         Caution(f'"{w.header}": {w.why}', code="column")
         for w in words
@@ -231,7 +231,7 @@ def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
 
 
 def distinct(headers: Sequence[str]) -> list[str]:
-    """Return headers of which none is empty or stands twice: the second "Temp" is "Temp #2"."""
+    """Return headers without empty or repeated ones: the second "Temp" becomes "Temp #2"."""
     keys: list[str] = []
     taken = set(headers)
     seen: dict[str, int] = {}
@@ -249,7 +249,7 @@ def distinct(headers: Sequence[str]) -> list[str]:
 
 
 def _mapped(path: Path) -> Decoded | None:
-    """Return a long plain log as it lies on the disk; None if it is short or not plain."""
+    """Return a long plain log unread, as a file; None if it is short or not plain."""
     try:
         if path.stat().st_size < _LONG:
             return None
@@ -297,7 +297,7 @@ def _headers(layout: Layout) -> list[Header]:
         header = read_header(text)
         if unit and not header.unit:
             header = Header(text, text, unit) if not kinds_of(header.unit) else header
-        # The time stands beside the groups, though the first of them begins above it.
+        # The time column is outside the groups, even if the first group's name is above it.
         if group and group.casefold() not in header.words.casefold() and not names_time(header):
             header = header._replace(words=f"{group} {header.words}")
         headers.append(header)
@@ -325,7 +325,7 @@ def _named(headers: Sequence[str]) -> str:
 
 
 def no_temperature(name: str, unclear: Sequence[str]) -> str:
-    """Return what to say of a log in which no column is known to be a temperature."""
+    """Return the message for a log without a known temperature."""
     return (
         f"{name}: no column is known to be a temperature (columns that are not clear: "
         f"{_named(unclear) or 'none'}). "
@@ -363,7 +363,7 @@ def _usable(
     left_out: dict[str, LeftOut],
     cautions: list[Caution],
 ) -> Bools:
-    """Say which rows are used: those with a time, and without text where a number belongs."""
+    """Return which rows are used: those with a time, and without text in place of a number."""
     keep = np.isfinite(seconds)
     for unknown in np.flatnonzero(~keep):
         left_out.setdefault("rows without a time", LeftOut()).add(int(rows.line[unknown]), "")
@@ -405,7 +405,7 @@ def _short(text: str) -> str:
 def _straightened(
     rows: Rows, seconds: Floats, keep: Bools, time: TimeColumn, options: LogOptions, name: str
 ) -> tuple[Floats, np.ndarray, list[str]]:
-    """Return times that only go forward, the rows they belong to, and what was done to them."""
+    """Return times that only increase, their rows, and cautions about corrections."""
     used = np.flatnonzero(keep)
     first = next((form for form in time.forms if form is not None), None)
     kind: Kind = "moment"
@@ -505,7 +505,7 @@ def _numbers_in_place(rows: Rows, used: Sequence[int]) -> Floats | None:
     if rows.table is None:
         return None
     held = [k for k, cells in rows.cells.items() if isinstance(cells, np.ndarray)]
-    extra = len(held) - len(used)  # a time in numbers stands among them, usually first
+    extra = len(held) - len(used)  # a numeric time is one of them, usually the first
     if extra in (0, 1) and sorted(held)[extra:] == list(used):
         return rows.table[extra:]
     return None

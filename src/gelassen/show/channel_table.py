@@ -1,4 +1,4 @@
-"""What a bench offers, as a table. Takes plain values, so that it needs no bench."""
+"""The channels of a bench as a table. It takes plain values, so it needs no bench."""
 
 import textwrap
 from collections.abc import Mapping, Sequence
@@ -9,7 +9,7 @@ from gelassen.show.numbers import digits_of, fixed
 from gelassen.show.tables import aligned
 
 _ALARM = ".alarm_flag"
-# What a tester looks at first comes first.
+# The channels that testers look at first.
 _ORDER = (
     "room",
     "cpu",

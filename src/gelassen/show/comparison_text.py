@@ -1,4 +1,4 @@
-"""A comparison in words and numbers: the answer first, then the table, then what stays open."""
+"""A comparison in words and numbers: the answer first, then the table, then open questions."""
 
 import math
 from collections.abc import Hashable, Mapping
@@ -12,7 +12,7 @@ from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
 from gelassen.show.tables import aligned, markdown
 
-# Setups whose power differs by more than this did not do the same job.
+# Setups whose power differs by more than this did not do the same work.
 _SAME_POWER = 0.05
 
 
@@ -29,7 +29,7 @@ def comparison_text(comparison: StudyComparison) -> str:
 
 
 def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
-    """Return what follows the tables: left out, not comparable, cautions, what to measure next."""
+    """Return the text after the tables: left-out runs, unlike runs, cautions, what to measure next."""
     sections: list[tuple[str, list[str]]] = [
         ("left out", [f"{run}: {reason}" for run, reason in comparison.left_out]),
         ("were the runs comparable?", unequal(comparison)),
@@ -96,7 +96,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
 
 
 def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
-    """Return header and rows of the second table: under which conditions each setup was so warm."""
+    """Return header and rows of the second table: the conditions of each setup."""
     setups = comparison.setups
     header = ["setup", "power W", "clock MHz", "fan rpm", "work /s", "by heat", "by limit"]
     equal = setups["equal_power_k"].notna().sum() > 1 and comparison.unit == "K"
@@ -125,7 +125,7 @@ _MOST_LINES = 8
 
 
 def unequal(comparison: StudyComparison) -> list[str]:
-    """Return what differed between runs besides what was to differ."""
+    """Return what differed between runs apart from the setup."""
     found = comparison.comparability
     if found is None:
         return []
@@ -146,7 +146,7 @@ def unequal(comparison: StudyComparison) -> list[str]:
 
 
 def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]:
-    """Return what differed between setups, and what is left of their difference without it."""
+    """Return what differed between setups, and the difference that remains without it."""
     without = {
         frozenset((row["setup"], row["versus"])): row
         for row in comparison.unlike.to_dict("records")
@@ -166,7 +166,7 @@ def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]
 
 
 def _doubted(comparison: StudyComparison) -> set[str]:
-    """Return the setups whose difference from the baseline may be that of their conditions alone."""
+    """Return the setups whose difference from the baseline their conditions alone may explain."""
     return {
         name
         for row in comparison.unlike.to_dict("records")
@@ -181,7 +181,7 @@ def _without(row: Mapping[Any, Any]) -> str:
 
 
 def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[str]) -> list[str]:
-    """Say where what else differed may be the difference, or may hide one."""
+    """Return a sentence where unlike conditions may make the difference, or may hide one."""
     own = leaders if comparison.baseline is None else {comparison.baseline}
     rows = [
         row
@@ -190,7 +190,7 @@ def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[st
         and {row["setup"], row["versus"]} & own
         and (row["may_be_that_alone"] or row["may_hide"])
     ]
-    # What was told and may not be so comes first.
+    # Verdicts that may be wrong come first.
     for row in sorted(rows, key=lambda row: (row["may_hide"], -abs(row["corrected"]))):
         if row["by_odd_runs"]:
             tell = "too little to tell" if row["may_be_that_alone"] else "they may well differ"
@@ -208,7 +208,7 @@ def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[st
 
 
 def next_steps(comparison: StudyComparison) -> list[str]:
-    """Return what to measure next, made from what stayed open."""
+    """Return what to measure next, made from the open questions."""
     steps: list[str] = []
     setups = comparison.setups
     limited = setups.loc[setups["at_limit"], "setup"]
@@ -257,7 +257,7 @@ def next_steps(comparison: StudyComparison) -> list[str]:
 
 
 def _in_doubt_by_room(comparison: StudyComparison) -> float:
-    """Return what the rooms leave in doubt of the difference of the setups they differ most for."""
+    """Return the doubt from room temperatures for the two setups whose rooms differ most."""
     if comparison.room_effect is None:
         return 0.0
     rooms = comparison.runs.groupby("setup")["reference_c"].mean()
@@ -266,7 +266,7 @@ def _in_doubt_by_room(comparison: StudyComparison) -> float:
 
 
 def _rooms_matter(comparison: StudyComparison) -> bool:
-    """Say whether rooms leave more open than repeats do: then more runs in them tell little."""
+    """Return whether the doubt from rooms exceeds that from repeats. Then more runs in them help little."""
     return _in_doubt_by_room(comparison) > comparison.repeatability_k
 
 
@@ -340,7 +340,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
 
 
 def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: str) -> list[str]:
-    """Say which of the setups below their limit is the coolest, and which cannot be told apart."""
+    """Return which of the setups below their limit is the coolest, and which cannot be told apart."""
     best = free.iloc[0]
     leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
     alone = len(leaders) == 1
@@ -373,7 +373,7 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
 
 
 def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
-    """Say what a setup at its temperature limit held."""
+    """Return the clock or power that a setup held at its temperature limit."""
     limit = fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
     told = ((row["power_w"], "W"), (row["clock_mhz"], "MHz"))
     held = ", ".join(fixed(value, 0, unit) for value, unit in told if not math.isnan(value))
@@ -385,9 +385,9 @@ def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
 
 
 def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:
-    """Return the setups that did the same work as the baseline (or the hungriest), and at what power.
+    """Return the setups that did the same work as the baseline (or the one with most power), and the power.
 
-    A setup at its limit counts by the setups it belongs to: it was to do the same work.
+    A setup at its limit counts with its group: it was meant to do the same work.
     """
     setups = comparison.setups
     if setups["power_w"].isna().any():
@@ -414,7 +414,7 @@ def _clear_difference(row: "pd.Series[Any]", comparison: StudyComparison) -> str
 def _next_best(
     best: "pd.Series[Any]", second: "pd.Series[Any]", comparison: StudyComparison
 ) -> list[str]:
-    """Say how far the next setup is behind, if that is clear."""
+    """Return how far behind the next setup is, if that is clear."""
     pair = {best["setup"], second["setup"]}
     for row in comparison.differences.to_dict("records"):
         if {row["setup"], row["versus"]} != pair or not row["distinguishable"]:

@@ -78,7 +78,7 @@ def _effect_sentences(found: Effects) -> list[str]:
 
 
 def _at(conditional: pd.DataFrame, row: Any, where: str) -> str:
-    """Return the effect at one level of another factor, averaged over what else there is."""
+    """Return the effect at one level of another factor, averaged over the other factors."""
     same = conditional[
         (conditional["factor"] == row.factor)
         & (conditional["level"] == row.level)
@@ -119,7 +119,7 @@ def response_text(found: Response, name: str) -> str:
 
 def tradeoff_text(found: Tradeoff) -> str:
     """Return a trade-off."""
-    # What one gets of something per unit of the other; a rise per unit of anything says nothing.
+    # More is better for these, so a ratio makes sense. A ratio of a rise does not.
     gain = found.more_y
     rows = [
         [
@@ -137,7 +137,7 @@ def tradeoff_text(found: Tradeoff) -> str:
 
 
 def _ratio(value: float) -> str:
-    return "–" if math.isnan(value) else f"{value:.3g}"  # nothing is had per nothing
+    return "–" if math.isnan(value) else f"{value:.3g}"  # no ratio to zero
 
 
 def drift_text(found: MachineDrift, setup: str) -> str:
@@ -154,7 +154,7 @@ def drift_text(found: MachineDrift, setup: str) -> str:
 
 
 def repeatability_text(found: Repeatability) -> str:
-    """Return what a rig scatters by, in words."""
+    """Return the scatter of a rig in words."""
     if not math.isfinite(found.total):
         return f"Repeatability cannot be told: {found.cautions[0]}."
     lines = [
@@ -173,7 +173,7 @@ def repeatability_text(found: Repeatability) -> str:
 
 
 def loads_text(found: StudyLoads) -> str:
-    """Return setups under each load, and what holds over all of them."""
+    """Return setups under each load, and their mean over all loads."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     rows = [
         [

@@ -1,4 +1,4 @@
-"""The live view of a run: what it waits for, what it reads, where that is going. Text only."""
+"""The live view of a run: what it waits for, what it reads, and where that will settle. Text only."""
 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
@@ -78,7 +78,7 @@ def room_of(readings: Mapping[str, float]) -> float | None:
 
 
 class LiveText:
-    """Keeps what the view shows, and draws it as one rich renderable."""
+    """Keeps the content of the view, and draws it as one rich renderable."""
 
     def __init__(self) -> None:
         self._title, self._traces = "", dict[str, list[float]]()
@@ -91,7 +91,7 @@ class LiveText:
         self._traces.clear()
 
     def take(self, seen: Progress) -> None:
-        """Take a moment in."""
+        """Add a moment."""
         self._seen = seen
         for name, value in temperature_rows(seen.readings):
             self._traces.setdefault(name, []).append(value)

@@ -1,4 +1,4 @@
-"""Numbers for people: no more digits than they carry, and words where there is no number."""
+"""Numbers for people, with no more digits than are known, and words where there is no number."""
 
 import math
 
@@ -6,7 +6,7 @@ CANNOT_TELL = "cannot tell"
 
 
 def digits_of(unit: str) -> int:
-    """Return how many decimals people want to see of a channel in this unit."""
+    """Return how many decimals to show for a channel in this unit."""
     if unit in ("mhz", "rpm", "count", "flag", "ms"):
         return 0
     return 2 if unit in ("v", "a") else 1
@@ -23,7 +23,7 @@ def fixed(value: float, digits: int = 1, unit: str = "") -> str:
 
 
 def interval(low: float, high: float, digits: int = 1) -> str:
-    """Return an interval in words; open ends are said."""
+    """Return an interval in words, with open ends named."""
     if math.isfinite(low) and math.isfinite(high):
         return f"{fixed(low, digits)} to {fixed(high, digits)}"
     if math.isfinite(low):

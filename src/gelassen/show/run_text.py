@@ -60,7 +60,7 @@ def _answer(summary: RunSummary, recording: Recording) -> list[str]:
 
 
 def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
-    """Say where the temperature settles: of the whole load, or of each stretch between changes."""
+    """Return where the temperature settles: of the whole load, or of each stretch between changes."""
     if recording.protocol == "capacity":
         return [_climb_words(summary)]
     if summary.steady is None:
@@ -81,7 +81,7 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
 
 
 def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
-    """Say when the chip was held back, by what, and what that cost."""
+    """Return when the chip was held back, by what, and what that cost."""
     lines = []
     if throttling.onset_s is None:
         lines.append("It was not held back, neither by heat nor by a power limit.")
@@ -118,7 +118,7 @@ def _climb_words(summary: RunSummary) -> str:
 
 
 def _change_words(summary: RunSummary) -> list[str]:
-    """Say when conditions changed, by how much that moved the steady value, and what was logged of it."""
+    """Return when conditions changed, the effect on the steady value, and what was logged of it."""
     lines = []
     for step in summary.steps:
         said = [f"Change at {moment(step.at_s)} ({moment(step.low_s)} to {moment(step.high_s)})"]
@@ -130,10 +130,10 @@ def _change_words(summary: RunSummary) -> list[str]:
 
 
 def _moved_by(step: Step) -> str:
-    """Say by how much the steady value went up or down from one stretch to the next."""
+    """Return how much the steady value rose or fell from one stretch to the next."""
     size, low, high = step.after - step.before, step.moved_low, step.moved_high
     if not np.isfinite([low, high]).all():
-        # One end that is known may still tell the way.
+        # One known end may still give the direction.
         least = low if low > 0 else -high if high < 0 else float("nan")
         if not np.isfinite(least):
             return "by how much cannot be told"
@@ -194,7 +194,7 @@ def _course_words(summary: RunSummary) -> list[str]:
     course, cores = summary.transients, summary.cores
     if course is not None:
         parts = []
-        alone = len(summary.stretches) < 2  # else each tells its own
+        alone = len(summary.stretches) < 2  # else each sentence has its own
         if np.isfinite(course.first_minute_k) and alone:
             parts.append(f"{course.first_minute_k:.1f} K in the first minute")
         if course.spike_k:
@@ -225,7 +225,7 @@ def _course_words(summary: RunSummary) -> list[str]:
 
 
 def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]:
-    """Say what a run without a usable temperature leaves open, and what it does say."""
+    """Return what a run without a usable temperature shows, and what it leaves open."""
     lines = [
         "No temperature can be judged in this run. It cannot be concluded where the machine settles, "
         "how far it is from its limit, or whether heat held it back."
@@ -305,10 +305,10 @@ def _end(by: str) -> str:
 
 
 def _rows(summary: RunSummary) -> list[tuple[str, ...]]:
-    """Return the rows for people: single cores are summed up in one line a quantity."""
+    """Return the rows for people. Single cores are summarised in one line for each quantity."""
     rows = []
     table = summary.channels
-    # An alarm that never was on says nothing.
+    # An alarm that was never on is left out.
     quiet = table["channel"].str.endswith(".alarm_flag") & (table["run_peak"] == 0)
     table = table[~quiet]
     many = [c for c in table["channel"] if _PER_CORE.match(c) and c != summary.channel]

@@ -14,13 +14,13 @@ TURNS, STANDS = "turns", "stands"
 _READINGS = 5
 _TURNS_RPM = 60.0
 _AGREES = 0.1
-# What is worth a line in the prompt, and in which order; other fields of a level follow.
+# Fields shown first in the prompt, in this order. Other fields of a level follow.
 _HOW = ("orientation", "direction", "fan_direction", "duty", "photo", "note")
 _NOT_SHOWN = ("price", "rated_power_w", "noise_dba")
 
 
 def instructions(study: StudyFile, planned: PlannedRun) -> list[str]:
-    """Return what to do before a run, step by step, in words."""
+    """Return the steps to do before a run, in words."""
     steps = []
     for change in planned.changes:
         steps.append(change.words)
@@ -31,7 +31,7 @@ def instructions(study: StudyFile, planned: PlannedRun) -> list[str]:
 
 
 def to_note(study: StudyFile, planned: PlannedRun) -> str:
-    """Return what is worth noting about this change."""
+    """Return the notes about this change."""
     return (
         "worth noting: paste and torque, how it is mounted, a photo's name, what the room is like"
         if any(remounts(study, change) for change in planned.changes)
@@ -40,11 +40,11 @@ def to_note(study: StudyFile, planned: PlannedRun) -> str:
 
 
 def shows(bench: Bench, study: StudyFile, planned: PlannedRun) -> list[str]:
-    """Return what the readings do not show of a change that they should, with what to do.
+    """Return what the readings should show of a change but do not, with what to do.
 
-    A level says what it shows as: `details."2 fans" = { "fan.front2.speed_rpm" = "turns" }`; also "stands",
-    or a number that is read to within a tenth. What is set by hand through a channel that is read, too,
-    such as a power limit, is compared by itself.
+    A level says what should be read: `details."2 fans" = { "fan.front2.speed_rpm" = "turns" }`; also
+    "stands", or a number that must be read to within a tenth. A setting that is also read, such as a power
+    limit, is compared automatically.
     """
     expected = _expected(study, planned)
     if not expected:

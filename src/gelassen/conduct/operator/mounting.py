@@ -9,7 +9,7 @@ from gelassen.study.file.study_file import StudyFile
 
 
 def remounts(study: StudyFile, change: HandChange) -> bool:
-    """Say whether a change by hand takes the cooler off."""
+    """Return whether a change by hand takes the cooler off."""
     return change.factor is None or takes_cooler_off(study, change.factor)
 
 

@@ -1,4 +1,4 @@
-"""Readings and events that people add to a run: what they wrote, checked and put in its place."""
+"""Readings and events that people add to a run, checked and stored at their moment."""
 
 import math
 import re
@@ -53,7 +53,7 @@ def add_by_hand(run: Path, entries: Sequence[str], *, at: str | None = None) -> 
         at_s = last_s
     else:
         at_s = moment_s(at, file)
-    # A person may be quicker than the next sample.
+    # A note may come before the next sample.
     if not 0 <= at_s <= last_s + (60 if live else 0):
         raise InputError(
             f"--at {at}: {_clock(at_s)} after the start is not within the run, which lasts {_clock(last_s)}"

@@ -61,7 +61,7 @@ class CurveKeeper:
             for name, value in values.items()
             if name.startswith(("cpu.", "gpu.")) and name.endswith(".temp_c") and value == value
         ]
-        # A temperature that cannot be read is taken for a high one.
+        # A temperature that cannot be read counts as high.
         duty = self._curve.duty_at(max(temps)) if temps else max(self._curve.duties_pct)
         if self._set_pct is not None and abs(duty - self._set_pct) < _LEAST_CHANGE_PCT:
             return ""

@@ -1,4 +1,4 @@
-"""In which order the runs of a study are made: hand changes are dear, software changes are free."""
+"""The order of the runs of a study. Changes by hand are costly, and changes by software are free."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -11,7 +11,7 @@ from gelassen.study.file.levels import takes_cooler_off
 from gelassen.study.file.study_file import StudyFile
 
 Levels = dict[str, str | float]
-# Of these a higher level is harder on the machine: they go from gentle to hard.
+# A higher level of these is harder on the machine, so they go from low to high.
 _HARDNESS = ("power", "load", "cores", "clock")
 
 
@@ -58,9 +58,9 @@ class PlannedRun:
 def order_runs(study: StudyFile) -> list[PlannedRun]:
     """Return all runs of a study in order.
 
-    Setups with the same levels by hand stand together; within them, software goes from gentle to hard,
-    and what has no such order is shuffled. Between them the order is shuffled, too, then arranged so that
-    the cooler is seldom taken off and few things change at once. With `protocol.remount` every repeat is a
+    Setups with the same levels by hand are run together. Within them, software levels go from gentle to
+    hard, and other levels are shuffled. The groups are shuffled, too, then arranged so that the cooler is
+    seldom taken off and few things change at once. With `protocol.remount` every repeat is a
     new pass over all mountings; without, repeats follow each other on one mounting. The baseline is run
     again at the end of each pass.
     The same `protocol.seed` gives the same order.
@@ -126,7 +126,7 @@ def with_changes(
 ) -> list[PlannedRun]:
     """Return runs with the changes by hand that they need one after the other.
 
-    Where runs of a plan are missing or made again, what is on the bench is not what the plan had there.
+    Where runs of a plan are missing or made again, the bench differs from the plan.
     `on_bench` are the levels of the run made last; empty if there was none.
     """
     previous: Levels = {n: x for n, x in on_bench.items() if n in study.factors}
@@ -154,7 +154,7 @@ def _mountings(study: StudyFile, rng: np.random.Generator) -> list[list[str]]:
         key = tuple(sorted(_by_hand(study, name).items()))
         groups.setdefault(key, []).append(name)
     for names in groups.values():
-        rng.shuffle(names)  # where nothing is harder, chance decides
+        rng.shuffle(names)  # where no level is harder, chance decides
         names.sort(key=lambda name: _hardness(study.setups[name]))
     return list(groups.values())
 
@@ -186,7 +186,7 @@ def _chain(
 
 
 def _cost(study: StudyFile, before: Levels, after: Levels) -> tuple[int, int]:
-    """Return how dear a change is: how often the cooler comes off, then how many things change."""
+    """Return the cost of a change: how often the cooler comes off, then how many things change."""
     changed = _differ(before, after)
     return sum(takes_cooler_off(study, name) for name in changed), len(changed)
 

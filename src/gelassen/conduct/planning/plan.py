@@ -1,4 +1,4 @@
-"""What a run is to do: phases, sampling, load, and when to stop."""
+"""The plan of a run: phases, sampling, load, and when to stop."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -98,7 +98,7 @@ class RunPlan:
     settings: Mapping[str, float] = field(default_factory=dict)
 
     def stair_at(self, loaded_s: float) -> int:
-        """Return the number of the stair at this time after the load began; the last one stays."""
+        """Return the number of the stair at this time after load start. The last stair lasts."""
         ends_s = 0.0
         for number, stair in enumerate(self.stairs):
             ends_s += stair.duration_s
@@ -108,7 +108,7 @@ class RunPlan:
 
     @property
     def gated(self) -> bool:
-        """Whether what was read decides how it goes on."""
+        """Whether the readings decide how the run continues."""
         return self.climb is not None or any(phase.gate for phase in self.phases)
 
     @property

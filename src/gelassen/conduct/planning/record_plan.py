@@ -1,4 +1,4 @@
-"""The plan of one recording: what the study says, and what was asked for instead."""
+"""The plan of one recording: the study's settings, with the user's options in their place."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -19,13 +19,13 @@ from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import Guard as GuardTable
 from gelassen.study.file.study_file import LoadTable, Protocol, StudyFile
 
-_BELOW_STOP_K = 3.0  # a climb keeps so far below what would stop it
+_BELOW_STOP_K = 3.0  # a climb stays this far below the guard's limit
 _T = TypeVar("_T")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wanted:
-    """What was asked for; None where the study, or what is usual, decides."""
+    """The user's options; None where the study or the default decides."""
 
     idle: float | Gate | None = None
     soak: float | Gate | None = None
@@ -179,7 +179,7 @@ def _curves(study: StudyFile | None, levels: Mapping[str, str | float]) -> dict[
 
 
 def load_spec(usual: LoadTable, wanted: Wanted) -> LoadSpec:
-    """Return the load: the study's, with what was asked for instead."""
+    """Return the load: the study's, unless the user asked for another."""
     command = _or(wanted.command, usual.command if wanted.load in (None, COMMAND) else None)
     name = COMMAND if wanted.command else _or(wanted.load, usual.name)
     return LoadSpec(
@@ -196,7 +196,7 @@ def load_spec(usual: LoadTable, wanted: Wanted) -> LoadSpec:
 def settings_of_setup(
     study: StudyFile, levels: Mapping[str, str | float], settable: Sequence[str]
 ) -> tuple[dict[str, float], list[str]]:
-    """Return what software sets for a setup, and what to say of the rest."""
+    """Return the settings that software makes for a setup, and cautions about the rest."""
     settings, by_hand = {}, []
     for factor, level in levels.items():
         entry = study.factors.get(factor)

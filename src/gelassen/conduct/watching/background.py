@@ -1,4 +1,4 @@
-"""Thinks beside the sampling, so that no sample comes late for it."""
+"""Computes beside the sampling, so that no sample is late."""
 
 import time
 from collections.abc import Callable
@@ -8,8 +8,8 @@ from typing import Generic, TypeVar
 from gelassen.bench.interface import Bench
 
 _T = TypeVar("_T")
-# A bench whose clock has run ahead of the real one by this much since a question was asked keeps virtual
-# time. There the answer is waited for: thinking takes no time on such a bench.
+# A bench whose clock is this far ahead of the real one since a question was asked has virtual time. There
+# the answer is waited for, since computing takes no time on such a bench.
 _AHEAD_S = 0.2
 
 
@@ -44,5 +44,5 @@ class Background(Generic[_T]):
         return future.result()
 
     def close(self) -> None:
-        """Let go of the thread; what it still thinks about is not waited for."""
+        """Release the thread without waiting for its present computation."""
         self._pool.shutdown(wait=False, cancel_futures=True)

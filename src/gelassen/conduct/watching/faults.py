@@ -1,10 +1,10 @@
-"""Keeps account of readings that are missing: when each channel stopped and came back, and why."""
+"""Tracks missing readings: when each channel stopped and came back, and why."""
 
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Bench
 
-_EVENTS_A_CHANNEL = 6  # a channel that keeps failing is counted on, not told on
+_EVENTS_A_CHANNEL = 6  # a channel that keeps failing is counted, but not reported again
 _SHOWN = 6
 
 
@@ -19,7 +19,7 @@ class Faults:
         self._samples = 0
 
     def events(self, now_s: float) -> list[str]:
-        """Return what to say of the sample just taken: channels that fell silent or came back."""
+        """Return events of the sample just taken: channels that stopped or came back."""
         self._samples += 1
         failures = self._bench.failures()
         if not failures and not self._failing:
@@ -52,7 +52,7 @@ class Faults:
         return self._told[name] <= _EVENTS_A_CHANNEL
 
     def cautions(self) -> list[str]:
-        """Return what to say at the end of the run."""
+        """Return the cautions at the end of the run."""
         return told(self._bench.failures(), self._bench.failure_reasons(), self._samples)
 
 

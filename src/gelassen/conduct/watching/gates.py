@@ -19,11 +19,11 @@ from gelassen.core.settling.outlook import Outlook, outlook
 from gelassen.core.settling.resting_temperature import Rest, at_rest
 from gelassen.study.file.gate import RESTED, Gate
 
-# Looks lie apart by this share of the time that passed: later ones have less to tell. The bound on their
-# number keeps a real machine from being warmed by our own thinking.
+# The time between looks is this share of the time so far, since later looks find less news. The bound on
+# their number keeps our own computing from warming a real machine.
 _GROWTH, _APART_S = 0.08, 20.0
 _REST_APART_S = 20.0
-# One narrow interval among many looks may be chance: the next must agree.
+# One narrow interval among many looks may be chance, so the next must agree.
 _IN_A_ROW = 2
 _POWER_SHARE = 0.01
 
@@ -52,7 +52,7 @@ class PhaseEnd:
 
     @property
     def outlook(self) -> Outlook | None:
-        """What is known of the steady state by now."""
+        """What is known of the steady state so far."""
         return self._last if isinstance(self._last, Outlook) else None
 
     @property
@@ -85,11 +85,11 @@ class PhaseEnd:
         return ""
 
     def time_up(self) -> str:
-        """Return what to say where the phase took its longest."""
+        """Return the message for a phase that took its longest allowed time."""
         return "time limit: " + ("not yet known" if self._last is None else self._still(self._last))
 
     def close(self) -> None:
-        """Let go of what the gate holds."""
+        """Release what the gate holds."""
         self._thinker.close()
 
     @property

@@ -1,4 +1,4 @@
-"""Capacity from one run whose power climbs in steps, none of which need have settled.
+"""Capacity from one run whose power climbs in steps. The steps need not have settled.
 
 The steps of one run share their time constants: what an early step shows of them says where a later one
 is going. The rise is taken for linear lags of the power (die, spreader, case air), and one slow body
@@ -37,7 +37,7 @@ _BENDS = np.array([0.0, 0.12, 0.25, 0.4, 0.55, 0.7, 0.85])
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClimbCapacity(Result):
-    """What power a setup sustains, from one climb.
+    """The power that a setup sustains, from one climb.
 
     Attributes
     ----------
@@ -73,13 +73,13 @@ class ClimbCapacity(Result):
         return (self.high_w - self.low_w) / (2 * self.power_w)
 
     def rise_at(self, power_w: float, share: float) -> float:
-        """Return the steady rise at a power, in K, that is passed with a chance of 1 - `share`."""
+        """Return the steady rise at a power, in K, whose chance of being passed is 1 - `share`."""
         if self.draws is None:
             return float("inf")
         return self.draws.quantile(self.draws.rise_at(power_w, self.highest_w), share)
 
     def rise_after(self, power_w: float, ahead_s: float, share: float) -> float:
-        """Return the rise after so long at another power, in K, as likely passed as 1 - `share`."""
+        """Return the rise after this time at another power, in K, passed with chance 1 - `share`."""
         if self.draws is None:
             return float("inf")
         return self.draws.quantile(self.draws.rise_after(power_w, ahead_s, self.highest_w), share)
@@ -87,7 +87,8 @@ class ClimbCapacity(Result):
     def points(self) -> tuple[tuple[float, float, float], ...]:
         """Return powers, steady rises there and their standard errors: the course as points on it.
 
-        Two of them, the highest power that was held and a fifth below: what `sustainable_power` takes.
+        There are two: the highest power that was held, and a power a fifth below. `sustainable_power`
+        takes them.
         """
         if self.draws is None:
             return ()
@@ -161,7 +162,7 @@ def capacity_from_climb(
     ambient_c: float = 25.0,
     confidence: float = 0.95,
 ) -> ClimbCapacity:
-    """Say what power a setup sustains, from a run in which the power was raised in steps.
+    """Find the power that a setup sustains from a run in which the power was raised in steps.
 
     Parameters
     ----------
@@ -282,12 +283,12 @@ def _draws(
     if not fits:
         return None
     misfits = np.concatenate([float(y @ y) - fit.explained for fit in fits])
-    # Scatter beyond what was expected is the model's: it widens everything.
+    # Scatter beyond what was expected is an error of the model. It widens every interval.
     factor = max(float(misfits.min()) / max(y.size - 5, 1), 1.0) * Climb.ALIKE
     size = np.concatenate([np.full(fit.body.size, fit.quick.shape[1]) for fit in fits])
     prior = np.concatenate([typical[fit.body] - fit.log_det for fit in fits])
     scales = 0.5 * np.log(np.diag(normal))
-    # What the amplitudes might be, against what the readings leave of it: a set with more of them pays.
+    # The prior volume of the amplitudes over their posterior volume: it penalises larger sets of lags.
     prior += np.concatenate([scales[1 + fit.quick].sum(axis=1) for fit in fits])
     logs = prior - 0.5 * misfits / factor + 0.5 * size * np.log(factor)
     share = np.exp(logs - logs.max())
@@ -312,7 +313,7 @@ def _drawn(
     slow: Floats,
     grid: _Grid,
 ) -> tuple[Draws, float] | None:
-    """Draw courses from fitted sets, each as often as its evidence says."""
+    """Draw courses from the fitted sets, each in proportion to its evidence."""
     rng = np.random.default_rng(4)
     stretch = np.sqrt(factor * Climb.FREEDOM / rng.chisquare(Climb.FREEDOM, Climb.DRAWS))
     picked = np.sort(rng.choice(share.size, Climb.DRAWS, p=share))
@@ -358,7 +359,7 @@ class _Fits:
 
 
 def _solve(normal: Floats, right: Floats, body: Indices, quick: Indices) -> _Fits | None:
-    """Solve all sets of one size; those with a negative amplitude are no machine."""
+    """Solve all sets of one size. A set with a negative amplitude is impossible, so it is left out."""
     ones = np.zeros((body.size, 1), dtype=int)
     rows = np.hstack([ones, 1 + quick, (1 + _LAGS_S.size + body)[:, None]])
     parts = normal[rows[:, :, None], rows[:, None, :]].copy()
@@ -415,7 +416,7 @@ def _moved(
 def _lag(series: Floats, tau_s: float) -> Floats:
     """Return a series after a first-order lag, from rest at its first value."""
     keep = np.exp(-Climb.BIN_S / tau_s)
-    # The bin's own power acts during it: half of it by its middle.
+    # A bin's own power acts from its start, so half of its effect is there by its middle.
     inner = np.exp(-0.5 * Climb.BIN_S / tau_s)
     start = series[0]
     full = lfilter([1 - keep], [1, -keep], series - start)

@@ -74,7 +74,7 @@ class Capacity(Result):
         return float(self.resistance_k_per_w * (power_w / self.power_w) ** (self.exponent - 1))
 
     def passes(self, power_w: float) -> str:
-        """Say whether a power is sustained: "yes", "no" or "cannot tell"."""
+        """Return whether a power is sustained: "yes", "no" or "cannot tell"."""
         if power_w <= self.low_w:
             return "yes"
         return "no" if power_w > self.high_w else "cannot tell"
@@ -110,7 +110,7 @@ def sustainable_power(
     ambient_c: float = 25.0,
     confidence: float = 0.95,
 ) -> Capacity:
-    """Say how much power a setup sustains before its temperature meets the limit.
+    """Find how much power a setup sustains before its temperature meets the limit.
 
     Parameters
     ----------
@@ -239,7 +239,7 @@ class _Asked:
 def _unusable(
     below: BelowLimit, measured_w: Floats, mounting_freedom: float
 ) -> tuple[str, Floats | None, float]:
-    """Return why no course can be drawn ("" if one can), the variances of the rises, their freedom."""
+    """Return why no course can be drawn (or ""), the variances of the rises, their degrees of freedom."""
     variance, freedom = _variance(
         below.power, below.rise, below.error, np.diag(below.moved), mounting_freedom
     )
@@ -258,7 +258,7 @@ def _unusable(
 def _guess(
     below: BelowLimit, bounds: Bounds, variance: Floats | None, reason: str, asked: _Asked
 ) -> Capacity:
-    """Return the capacity by proportion, with the interval that says it cannot be told."""
+    """Return the capacity in proportion to the rise, with an unbounded interval: it cannot be told."""
     resistance = float(np.mean(below.rise / below.power))
     guess = asked.allowed_k / resistance if resistance > 0 else float("nan")
     held_w = _held_below(below.power, below.rise, variance, asked.allowed_k, asked.confidence)
@@ -319,7 +319,10 @@ def _doubts(
 def _held_below(
     power: Floats, rise: Floats, variance: Floats | None, allowed_k: float, confidence: float
 ) -> float:
-    """Return the highest power that was surely held below the limit; it says nothing of more."""
+    """Return the highest power that was surely held below the limit.
+
+    No claim is made about higher powers.
+    """
     if variance is None or (rise <= 0).any():
         return -np.inf
     surely = rise + norm.ppf((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
@@ -337,16 +340,16 @@ def _variance(
     if error is None:
         if freedom < 2:
             return None, 0.0
-        # Readings agree by chance now and then; nothing is known better than to a tenth of a kelvin.
+        # Readings may agree by chance. No spread is taken to be below a tenth of a kelvin.
         return np.full(power.size, max(residual, 0.1) ** 2), float(freedom)
     variance = error**2 + 0.05**2
     if freedom >= 1:
-        # Scatter beyond what the errors let expect by chance counts in their place.
+        # If the scatter is larger than the errors explain by chance, the scatter is used instead.
         excess = residual**2 / float(np.mean(variance + moved))
         if excess * freedom > chi2.ppf(Levels.BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
     own, mounts = float(np.mean(variance)), float(np.mean(moved))
-    # What a sum of two parts is known by (Satterthwaite).
+    # Degrees of freedom of a sum of two variances (Satterthwaite).
     known = (own + mounts) ** 2 / (own**2 / Levels.SURE_FREEDOM + mounts**2 / moved_freedom)
     return variance, known
 
@@ -372,7 +375,7 @@ def _capacities(
     inverse: Floats,
     allowed_k: float,
 ) -> tuple[Floats, Floats]:
-    """Return for each draw the capacity (NaN: never meets the limit) and the exponent towards it."""
+    """Return for each draw the capacity (NaN: it never meets the limit) and the exponent up to it."""
     below, capacity, above = courses.power_at(allowed_k + np.array([-0.5, 0.0, 0.5])).T
     slope = 1 / np.maximum(above - below, 1e-9)  # K/W
     middle_k = float(np.sqrt(allowed_k * np.clip(np.median(rise), 1.0, 0.9 * allowed_k)))
@@ -383,16 +386,16 @@ def _capacities(
 
 
 def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
-    """Return the weight of each draw, given what runs held that were held back.
+    """Return the weight of each draw, given the powers at which runs were held back.
 
-    What a chip holds at its limit is a bound from below. It is a tight one, unless the chip was cut
-    by more than it had to be.
+    The power that a chip holds at its limit is a lower bound. The bound is tight unless the chip was
+    cut by more than was needed.
     """
     tight, loose = np.zeros(courses.weights.size), np.zeros(courses.weights.size)
     below = np.ones(courses.weights.size)
     for held_w, held_k, wanted_w, error_k, held_room_c in zip(*bounds, strict=True):
         size_k = float(np.hypot(error_k, Levels.BOUND_K))
-        # Rise at a power near by, in proportion to what the course has at this rise.
+        # The rise at a nearby power is scaled from the course's rise.
         held_at = courses.power_at(np.array([held_k]), np.array([held_room_c]))[:, 0]
         spare = (held_k - held_k * held_w / held_at) / size_k
         spare = np.where(np.isfinite(held_at), spare, -np.inf)  # it never meets that rise
@@ -409,15 +412,15 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
 def _course(
     courses: PowerCourses, weights: Floats, seen_k: Floats, allowed_k: float, capacity_w: float
 ) -> tuple[Floats, Floats]:
-    """Return powers and rises of the course over all that was seen; it meets the limit at the capacity."""
+    """Return powers and rises of the course over the measured range. It meets the limit at the capacity."""
     lowest = float(seen_k.min())
-    if lowest > 0.95 * allowed_k:  # all levels lie above the limit that is asked about
+    if lowest > 0.95 * allowed_k:  # all levels lie above the limit asked about
         lowest = 0.5 * allowed_k
     highest = max(float(seen_k.max()), 1.05 * allowed_k)
     below = np.linspace(lowest, allowed_k, Levels.COURSE_POINTS)
     rises = np.append(below, np.linspace(allowed_k, highest, 6)[1:])
     power = courses.middle_power_at(rises, weights)
-    # Departures moved the capacity a little: the course is moved likewise, the more the nearer to it.
+    # Departures moved the capacity a little. The course moves with it, most close to the capacity.
     near = np.clip((rises - lowest) / (allowed_k - lowest), 0.0, 1.0)
     return power * (capacity_w / power[below.size - 1]) ** near, rises
 
@@ -432,7 +435,7 @@ def _departed(
     inverse: Floats,
     allowed_k: float,
 ) -> Floats:
-    """Move drawn capacities by what the real course departs from a smooth one there.
+    """Move drawn capacities by how far the real course departs from a smooth one there.
 
     Kriging: the departure at the capacity, given those at the measured powers.
     """
@@ -440,7 +443,7 @@ def _departed(
     at = capacity[good]
     size = departure_size(allowed_k) ** 2
     alike = size * departures_alike(at, power)
-    # What the levels depart by, in power; brought to kelvin in proportion.
+    # How far the levels depart, in power, turned into kelvin in proportion.
     expected = courses.power_at(rise, rooms_c)[good]
     told = np.isfinite(expected) & (expected > 0)
     resistance = np.divide(rise, expected, out=np.zeros_like(expected), where=told)
@@ -455,8 +458,8 @@ def _departed(
 
 
 def _only_bounds(bounds: Bounds, asked: _Asked) -> Capacity:
-    """Say what runs that all were held back by heat still tell: at least what they held."""
-    # In a cooler room than that of the run more would be held; in a warmer one less, in proportion.
+    """Answer from runs that were all held back by heat: the capacity is at least the power they held."""
+    # In a cooler room than the run's, more power is held, and in a warmer one less, in proportion.
     held = bounds.power * np.minimum(asked.allowed_k / np.maximum(bounds.rise, 1e-9), 1.0)
     best = float(held.max())
     said = caution(

@@ -29,7 +29,7 @@ class BelowLimit:
     rise: Floats
     error: Floats | None
     rooms_c: Floats
-    moved: Floats  # what another mounting would add to the covariance of the rises, K²
+    moved: Floats  # added to the covariance of the rises by another mounting, K²
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

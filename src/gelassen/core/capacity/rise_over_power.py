@@ -1,4 +1,4 @@
-"""How the rise may grow with power: the courses a few measured levels leave open.
+"""How the rise may grow with power: the courses that fit a few measured levels.
 
 Two families, averaged by their evidence. Without fans that follow heat, rise is ``a * power^m + b``: m is
 near 1 where a fan turns steadily, and about 0.8 where a heatsink convects freely and radiates [1]_; b
@@ -24,13 +24,13 @@ from gelassen.core.capacity.priors import Courses
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.thermal.fanless import fanless_chance
 
-# Exponents of the first family, and how usual they are: steady fans, and heatsinks without.
+# Exponents of the first family with their prior: steady fans, and heatsinks without fans.
 _EXPONENTS = np.linspace(0.68, 1.08, 41)
 
 
 @dataclass(frozen=True, slots=True)
 class _Fans:
-    """Ways in which fans may follow the temperature: their speed to the power -n, one row a way."""
+    """Ways in which fans may follow the temperature: speed to the power -n, one row for each way."""
 
     temperature_c: Floats  # (points,)
     slowness: Floats  # (ways, points)
@@ -55,7 +55,8 @@ class PowerCourses:
     def power_at(self, rise_k: Floats, room_c: Floats | None = None) -> Floats:
         """Return the power at each rise, shape (draws, rises); NaN where a draw has none.
 
-        `room_c` is the room of each, if not the one that is asked about: fans follow temperatures.
+        `room_c` gives each one's room where it is not the room asked about. Fans follow temperatures, so
+        it matters.
         """
         rooms = self._room_c if room_c is None else room_c
         a, b = (column[:, None] for column in self._theta.T)
@@ -147,7 +148,7 @@ def draw_courses(
     noise *= np.sqrt(freedom / rng.chisquare(freedom, Courses.DRAWS))[:, None]
     lower = np.linalg.cholesky(np.linalg.inv(hessian))
     theta = estimate[picked] + np.einsum("nij,nj->ni", lower[picked], noise)
-    # Resistances are above zero: what is drawn below it does not exist.
+    # Resistances are positive, so draws below zero are left out.
     exists = (theta[:, 0] > 0) & ((picked < _EXPONENTS.size) | (theta[:, 1] > 0))
     weights = exists / max(int(exists.sum()), 1)
     return PowerCourses(weights, theta, picked, fans, scale, room_c), inverse
@@ -159,7 +160,7 @@ def _fans(
     speeds: tuple[Floats, Floats] | None,
     full_speed: float,
 ) -> tuple["_Fans", float, float]:
-    """Return the fan curves that may be, how likely they are, and how likely free convection is."""
+    """Return the possible fan curves, how likely each is, and how likely free convection is."""
     if speeds is None:
         fanless = fanless_chance(resistance)
         curves = max((1 - fanless) * Courses.ON_CURVE, Courses.NO_FANS)
@@ -175,7 +176,7 @@ def _fans(
 
 
 def departures_alike(first: Floats, second: Floats) -> Floats:
-    """Return how alike the departures from a smooth course are at two powers."""
+    """Return the correlation between departures from a smooth course at two powers."""
     apart = np.log(first[:, None] / second) / Courses.DEPARTURE_LENGTH
     return np.asarray(np.exp(-0.5 * apart**2), dtype=float)
 
@@ -199,7 +200,7 @@ def _families(
         np.full(len(slow), np.log(curves / len(slow))),
     ]
     offset_k = max(Courses.OFFSET_SHARE * float(np.abs(rise).max()), 0.1)
-    # The part that fans act on is known midway, as a share of the whole there.
+    # The part that fans act on is known midway as a share of the whole.
     middle_slow = slow[:, int(np.argsort(rise)[rise.size // 2])]
     whole = max(float((share @ rise) / (share @ share)), 0.1)
     ridges = [
@@ -220,7 +221,7 @@ def _bell(middle: float, spread: float) -> Floats:
 
 
 def _unknown_fans(grid_c: Floats) -> _Fans:
-    """Return what curves usually are: from a least to full speed, over some kelvins."""
+    """Return usual fan curves: from a lowest to full speed, over some kelvins."""
     ways = []
     for from_c, over_k, least, falls in product(
         Courses.FROM_C, Courses.OVER_K, Courses.LEAST, Courses.FALLS
@@ -240,7 +241,7 @@ def _known_fans(
     before = float(np.interp(known_c[-1] - last_k, known_c, speed))
     slope = max(float(speed[-1]) - before, 0.0) / last_k
     ways = []
-    # Where there is a full speed to come to, it is likelier that they do.
+    # A curve that has not reached full speed yet is likely to reach it.
     goes_on = (*Courses.GO_ON, 1.0) if np.isfinite(full_speed) else Courses.GO_ON
     for go_on, falls in product(goes_on, Courses.FALLS):
         beyond = go_on * slope * np.maximum(grid_c - known_c[-1], 0.0)

@@ -115,7 +115,7 @@ def align_changes(
             f"{lags[~near][np.argmax(course[~near])]:.0f} s)",
             lags, course, peak,
         )  # fmt: skip
-    if later_s:  # the levels of a slow response lag much longer than its first rise
+    if later_s:  # the level of a slow response lags much longer than its first rise
         offset, error = float(lags[best]) + 0.75 * later_s, coarse / 2
     else:
         offset, error = _refined(a_t, a, b_t, b, float(lags[best]), coarse)
@@ -179,7 +179,7 @@ def _refined(
 def _misfit(
     a_t: Floats, a: Floats, b_t: Floats, b: Floats, offset: float
 ) -> tuple[float, Floats, Floats]:
-    """Return sum of squares, residuals and slope in time of the first fitted on the second moved."""
+    """Fit the second log, moved in time, to the first; return sum of squares, residuals and time slope."""
     moved = b_t + offset
     inside = (a_t >= moved[0]) & (a_t <= moved[-1])
     if inside.sum() < 5:

@@ -1,4 +1,4 @@
-"""When conditions changed in mid-run: from temperature and case air, and what was logged beside them."""
+"""When conditions changed in mid-run, from temperature, case air and the other logged channels."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -146,7 +146,7 @@ def _away(step: Step, borders: list[float]) -> bool:
 def _to_a_held_level(
     step: Step, times: Floats, power: Floats | None, heat: list[tuple[float, float]]
 ) -> bool:
-    """Say whether power went up to a level that heat then cut. Then the load changed, not the governor.
+    """Return whether power went up to a level that heat then cut. Then the load changed, not the governor.
 
     A governor raises power as well, when it stops holding the chip back.
     """
@@ -178,7 +178,7 @@ def _at_change_of_power(step: Step, times: Floats, power: Floats | None) -> Step
 
 
 def _with_logged(step: Step, logged: Sequence[ConditionChange | Pause]) -> Step:
-    """Move a change to where fan, flow or load changed at once, or the load paused, about then."""
+    """Move a change to a nearby moment at which fan, flow or load changed suddenly, or the load paused."""
     near = [
         one
         for one in logged
@@ -194,7 +194,7 @@ def _with_logged(step: Step, logged: Sequence[ConditionChange | Pause]) -> Step:
 
 
 def _named(step: Step, notes: list[tuple[float, str]]) -> Step:
-    """Take over what the tester noted about that moment."""
+    """Take over the tester's note about that moment."""
     near = [(abs(step.at_s - moment), text) for moment, text in notes]
     away_s, text = min(near, default=(np.inf, ""))
     return replace(step, noted=text) if away_s <= Changes.SAME_CHANGE_S else step

@@ -1,6 +1,6 @@
 """Logged conditions that changed suddenly, such as a fan that stops or cores that begin to work.
 
-They tell the moment of a change better than the temperature that follows.
+They show the moment of a change better than the temperature does, which follows later.
 """
 
 from dataclasses import dataclass
@@ -13,7 +13,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import usual_gap_s
 from gelassen.core.signal.noise import noise_std
 
-# Ending of the channel, what it belongs to, the least change, and its levels in words.
+# Ending of the channel, its component, the smallest change that counts, and its levels in words.
 _KINDS = {
     ".speed_rpm": ("fan", 100.0, "{:.0f} rpm"),
     ".flow_lpm": ("flow", 0.1, "{:.2f} L/min"),
@@ -67,7 +67,7 @@ def condition_changes(
     """
     found: list[ConditionChange] = []
     names = [str(name) for name in frame.columns.tolist()]
-    for end in _KINDS:  # the speed is what a fan did, the duty what it was asked for
+    for end in _KINDS:  # the speed is what a fan did, and the duty is what it was set to
         for name in names:
             if not (name.endswith(end) and name.startswith(_PARTS)):
                 continue
@@ -85,7 +85,7 @@ def _apart(one: ConditionChange, other: ConditionChange) -> bool:
 def _changes_of(
     name: str, series: Floats, times: Floats, span: tuple[float, float]
 ) -> list[ConditionChange]:
-    """Return where one channel went to another level at once; none if that happens repeatedly."""
+    """Return where one channel suddenly went to another level; nothing if that happens repeatedly."""
     inside = np.flatnonzero(np.isfinite(series) & (times >= span[0]) & (times <= span[1]))
     if inside.size < 20:
         return []
@@ -129,7 +129,7 @@ def _changes_of(
 
 
 def _highest(at: Floats, size: Floats, clear: Bools) -> list[int]:
-    """Return the places of the largest changes that lie apart; at most one more than may be."""
+    """Return the places of the largest changes that lie apart, at most one more than is allowed."""
     found: list[int] = []
     order = np.argsort(-size)
     for k in order[clear[order]]:
@@ -143,7 +143,7 @@ def _highest(at: Floats, size: Floats, clear: Bools) -> list[int]:
 def _means(
     at: Floats, level: Floats, borders: "np.ndarray[tuple[int], np.dtype[np.intp]]", window_s: float
 ) -> tuple[Floats, Floats]:
-    """Return the mean before each border, and from it on."""
+    """Return the mean before each border, and after it."""
     total = np.concatenate([[0.0], np.cumsum(level)])
     first = np.minimum(np.searchsorted(at, at[borders] - window_s), borders - 2)
     last = np.maximum(np.searchsorted(at, at[borders] + window_s), borders + 2)
@@ -163,7 +163,7 @@ def _around(
 
 
 def _by_its_curve(change: ConditionChange, times: Floats, temperature: Floats) -> bool:
-    """Say whether the temperature had moved the way that makes a fan on a curve do this."""
+    """Return whether the temperature had moved the way that makes a fan on a curve do this."""
     known = np.isfinite(temperature)
     ago = temperature[known & (np.abs(times - change.from_s + Logged.CURVE_S) <= Logged.AT_ONCE_S)]
     # A fan that changed by itself moves the temperature the other way.

@@ -35,7 +35,7 @@ def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> li
 def power_change_near(
     times: Floats, power: Floats, moment_s: float, sign: float
 ) -> tuple[float, float] | None:
-    """Return between which two samples power changed near a moment, this way; None if it did not."""
+    """Return the two samples between which power changed in this direction near a moment; else None."""
     near = np.isfinite(power) & (
         np.abs(times - moment_s) <= Power.NEAR_S + Power.CLIMB_S + Power.WINDOW_S
     )
@@ -49,7 +49,7 @@ def power_change_near(
         return None
     change = sign * _changes(at, level, borders)
     best = int(np.argmax(np.where(away_s <= Power.NEAR_S, change, -np.inf)))
-    # At the edge of the window it may be the foot of a change a little further away.
+    # At the edge of the window it may be the start of a change a little further away.
     climb = np.abs(at[borders] - at[borders[best]]) <= Power.CLIMB_S
     best = int(np.argmax(np.where(climb, change, -np.inf)))
     if change[best] < max(

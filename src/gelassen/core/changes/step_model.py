@@ -1,4 +1,4 @@
-"""A course under load as an approach, changes of conditions, and noise that has a memory.
+"""A course under load: an approach, changes of conditions, and noise that has a memory.
 
 The approach is a sum of exponentials and bent exponentials (`core/thermal/approach.py`). The response to
 a change is a sum of several responses. The amplitudes of a sum have one sign (non-negative least squares
@@ -92,11 +92,11 @@ class StepModel:
         self._course = course * self._trust
         self._approaches = _approaches(elapsed_s)
         self._base = self._approaches * self._trust[:, None]
-        # The same moments are tried again and again.
+        # Cached: the same moments are tried many times.
         self._made: dict[tuple[float, tuple[Way, ...]], Floats] = {}
 
     def fit(self, changes: tuple[Change, ...], background: Background) -> Fit:
-        """Fit with these changes; approach and noise are described anew, twice."""
+        """Fit with these changes. Approach and noise are fitted again, twice."""
         columns = self._columns(changes)
         noise = background.noise
         for _ in range(2):
@@ -107,12 +107,12 @@ class StepModel:
         last = [followed(self._even, c.moment_s, Model.WAYS_S)[-1] for c in changes]
         ends = np.array(last).reshape(len(changes), WAYS)
         seen = (ways * ends).sum(axis=1)
-        # What would come after the end is a guess. It counts for no more than what has come already.
+        # The course after the end is a guess. It counts for no more than the course so far.
         sizes = np.clip(ways.sum(axis=1), -2 * np.abs(seen), 2 * np.abs(seen))
         approach = self._approaches @ solution[:_BASE]
         moments = np.array([c.moment_s for c in changes])
         going = np.abs(approach[-1] - np.interp(moments, self.elapsed_s, approach))
-        # The rest of an earlier change is as uncertain as that.
+        # The rest of an earlier change is equally uncertain.
         for k, moment_s in enumerate(moments):
             own = columns[:, _BASE + k * WAYS : _BASE + (k + 1) * WAYS] @ ways[k]
             later = moments > moment_s
@@ -129,7 +129,7 @@ class StepModel:
         )
 
     def furthest_off(self, fit: Fit) -> float:
-        """Return how far the course gets from a fit without changes, in means over a twentieth of it."""
+        """Return how far the course departs from a fit without changes, in means over a twentieth of it."""
         left = (self._bare - fit.approach)[self._measured]
         length = max(left.size // 20, 1)
         blocks = left[: left.size // length * length].reshape(-1, length)
@@ -153,11 +153,11 @@ class StepModel:
         return problems.gains(every) / 2
 
     def free_noise(self, beside: tuple[Change, ...], noise: Whitener) -> Whitener:
-        """Return the noise of the residuals beside a smooth course and these changes."""
+        """Return the noise of the residuals from a smooth course with these changes."""
         return self.free_course(beside, noise).noise_left(self._hidden / 2)
 
     def free_course(self, beside: tuple[Change, ...], noise: Whitener) -> FreeCourse:
-        """Return the residuals of the readings beside any smooth course and these changes."""
+        """Return the residuals of the readings from a smooth course with these changes."""
         moments = [change.moment_s for change in beside]
         return FreeCourse(self.elapsed_s, self._bare, self._trust, noise, moments)
 
@@ -168,11 +168,11 @@ class StepModel:
         ways: tuple[Way, ...],
         noise: Whitener,
     ) -> "_Problems":
-        """Return the normal equations with one more change, one problem a moment."""
+        """Return the normal equations with one more change, one problem for each moment."""
         common = noise(np.column_stack([self._columns(known), self._course]))
         more = np.concatenate([self._ways(float(m), ways) for m in moments], axis=1)
         size, count = common.shape[1] - 1, len(ways)
-        # In one piece, so that the products below are those of plain matrices.
+        # One array, so that the products below are plain matrix products.
         more = np.ascontiguousarray(noise(more).T)
         within = common.T @ common
         across = (more @ common).reshape(moments.size, count, size + 1)
@@ -201,7 +201,7 @@ class StepModel:
         return np.concatenate([background.signs(), *(np.full(WAYS, c.sign) for c in changes)])
 
     def _solved(self, changes: tuple[Change, ...], noise: Whitener) -> tuple[Floats, Background]:
-        """Return the solution for whichever way of the approach fits best."""
+        """Return the solution for the direction of the approach that fits best."""
         problems = self._problems(changes, np.array([self.elapsed_s[-1]]), (), noise)
         best, answer = -np.inf, (np.zeros(0), Background(noise))
         for quick, slow in product((-1.0, 1.0), repeat=2):
@@ -214,14 +214,14 @@ class StepModel:
 
 @dataclass
 class _Problems:
-    """Least-squares problems of one kind: normal equations, one row each."""
+    """Least-squares problems of one size, as normal equations with one row each."""
 
     grams: Floats
     rights: Floats
     common: int  # columns that all of them share
 
     def gains(self, signs: list[Floats]) -> Floats:
-        """Return by how much each lowers the misfit, by problem and set of signs."""
+        """Return how much each lowers the misfit, by problem and set of signs."""
         problems = range(len(self.grams))
         return np.array([[self.solved(k, every)[1] for every in signs] for k in problems])
 
@@ -234,7 +234,7 @@ class _Problems:
         return np.asarray(factor.swapaxes(1, 2)), target, np.asarray(scale)
 
     def solved(self, which: int, signs: Floats) -> tuple[Floats, float]:
-        """Solve one with these signs; return also by how much the misfit falls."""
+        """Solve one problem with these signs; return also how much the misfit falls."""
         upper, target, scale = (part[which] for part in self._reduced)
         solution, misfit = nnls(upper * signs, target, maxiter=300)
         return solution * signs / scale, float(target @ target - misfit**2)

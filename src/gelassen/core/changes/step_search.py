@@ -1,7 +1,7 @@
-"""The search for changes: each must explain far more than chance would, in two ways of looking.
+"""The search for changes. Each change must explain far more than chance does, in two models.
 
-A change is proposed by what a free course leaves (`core/changes/step_timing.py`), and kept if an
-approach whose parts have their signs (`core/changes/step_model.py`) needs it as well.
+A change is proposed from the residuals of a free course (`core/changes/step_timing.py`). It is kept if an
+approach with physical signs (`core/changes/step_model.py`) needs it as well.
 """
 
 from dataclasses import dataclass, replace
@@ -17,7 +17,7 @@ from gelassen.core.signal.whitening import Whitener
 
 @dataclass(frozen=True, slots=True)
 class _Look:
-    """What changes at some moments would explain, if the noise were this."""
+    """How much changes at these moments would explain, under one assumption about the noise."""
 
     noise: Whitener
     moments: Floats
@@ -27,29 +27,29 @@ class _Look:
 
 @dataclass(frozen=True, slots=True)
 class StepSearch:
-    """Adds the change that explains most, again and again, until none explains enough."""
+    """Adds the change that explains most, and repeats until no change explains enough."""
 
     model: StepModel
     course: Floats
     confidence: float
     least: float  # changes smaller than this are left to the noise
     told: tuple[float, ...]  # moments that need no search
-    power_known: bool  # else a change may be one of power: in part at once
+    power_known: bool  # else power may have changed, and part of the response is sudden
 
     @property
     def needed(self) -> float:
-        """The best of many candidates is large by chance too: the bar rises with their number."""
+        """The best of many candidates is large by chance, so the threshold rises with their number."""
         return 2 * float(np.log(2 * WAYS * Search.MOMENTS / (1 - self.confidence))) + Search.MARGIN
 
     def changes(self) -> Fit:
         """Return the fit with every change that explains enough."""
         found = self.model.fit((), Background(Whitener(0.0, 0.0, 1.0)))
         if self.model.furthest_off(found) < Search.TRACE * self.least:
-            return found  # an approach alone tells nearly all of it
+            return found  # an approach alone explains nearly all of it
         for moment in self._worth_trying(found):
             found = self._with_noted(found, moment)
         while len(found.changes) < Search.MOST_STEPS:
-            # An enclosure put on and taken off again: neither change stands out before both are known.
+            # When an enclosure is put on and taken off again, neither change stands out by itself.
             kept, looks = found, self._looks(found)
             for number in (1, 2):
                 more = self._with_more(found, looks, number)
@@ -63,7 +63,7 @@ class StepSearch:
         return found
 
     def _worth_trying(self, found: Fit) -> list[float]:
-        """Return the noted moments at which anything shows: there may be hundreds of notes."""
+        """Return the noted moments at which a change shows. There may be hundreds of notes."""
         elapsed = self.model.elapsed_s
         inside = (elapsed[0] + Search.EARLIEST_S, elapsed[-1] - 20)
         moments = np.array([m for m in self.told if inside[0] < m < inside[1]])
@@ -92,7 +92,7 @@ class StepSearch:
         return Search.NEEDED_IF_TOLD if noted else self.needed
 
     def _looks(self, found: Fit) -> list[_Look]:
-        """Return what changes at evenly spaced moments would explain, for each noise that may be."""
+        """Return how much changes at evenly spaced moments would explain, for each possible noise."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
         last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
@@ -135,7 +135,7 @@ class StepSearch:
         return best
 
     def _noises(self, found: Fit) -> tuple[Whitener, ...]:
-        """Return what the noise may be: a change that is not known yet passes for a long memory of it."""
+        """Return possible noises: a change that is not yet known looks like noise with a long memory."""
         noise = self.model.free_noise(found.changes, found.background.noise)
         if noise.fade <= Search.HARDLY_FADED:
             return (noise,)
@@ -146,7 +146,7 @@ class StepSearch:
     def _refined(
         self, others: tuple[Change, ...], change: Change, reach_s: float, background: Background
     ) -> Fit:
-        """Shift the moment to where it explains most, and describe the noise anew."""
+        """Move the change to the moment where it explains most, and fit the noise again."""
         for reach in (reach_s, reach_s / 4, reach_s / 16):
             moments = change.moment_s + np.linspace(-reach, reach, 9)
             moments = moments[moments >= self.model.elapsed_s[0] + Search.EARLIEST_S]
@@ -157,17 +157,17 @@ class StepSearch:
         return fit
 
     def _again(self, fit: Fit) -> Fit:
-        """Shift each change again, now that there are others beside it."""
+        """Move each change again, given the others."""
         if len(fit.changes) < 2:
             return fit
         pitch = float(np.ptp(self.model.elapsed_s)) / Search.MOMENTS
-        for _ in fit.changes:  # each goes to the end of the list in its turn
+        for _ in fit.changes:  # each change goes to the end of the list in turn
             first, *others = fit.changes
             fit = self._refined(tuple(others), first, pitch, fit.background)
         return fit
 
     def _kept(self, fit: Fit) -> Fit:
-        """Throw out the change that explains least, again and again, until all explain enough."""
+        """Remove the change that explains least, and repeat until all changes explain enough."""
         while fit.changes:
             worth = []
             for k, size in enumerate(fit.seen):
@@ -193,7 +193,7 @@ class StepSearch:
         return fit
 
     def _gain_when_free(self, fit: Fit, k: int) -> tuple[float, float]:
-        """Return what this change explains of what no smooth course does, and its size there."""
+        """Return how much of what no smooth course explains this change does, and its size there."""
         others, change = fit.changes[:k] + fit.changes[k + 1 :], fit.changes[k]
         elapsed = self.model.elapsed_s
         step_s = float(elapsed[1] - elapsed[0])
@@ -216,7 +216,7 @@ class StepSearch:
         trust = Search.TRUST_IF_POWER_KNOWN if self.power_known else Search.TRUST
         step_s = float(elapsed[1] - elapsed[0])
         reach = 6 * step_s
-        # A few courses tell how far around to look, as well as all of them.
+        # A few courses show how wide the search must be. All courses are used after that.
         for asked in (FEW_COURSES, courses):
             while True:
                 moments = np.linspace(

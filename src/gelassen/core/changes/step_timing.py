@@ -1,8 +1,8 @@
-"""When a change was, and how much only a change explains.
+"""The moment of a change, and how much only a change explains.
 
-The course without it is left free: a level, a slope and exponentials whose amplitudes have any sign.
-What they can make is taken out of the readings, and of the change, before the two are compared [1]_.
-So neither depends on how the approach itself is described, nor on what the room adds to it.
+The course without a change is free: a level, a slope and exponentials whose amplitudes have any sign.
+These are projected out of the readings and out of the change, before the two are compared [1]_. So the
+result does not depend on the model of the approach, nor on what the room adds to it.
 
 References
 ----------
@@ -27,7 +27,7 @@ _EARLY_S = {7.0: 0.0, 20.0: -1.5, 35.0: -2.5}
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Courses:
-    """Courses that a change may take, as mixtures of ways; and the log of how usual each is."""
+    """Courses that a change may take, as mixtures of responses, each with its log prior."""
 
     ways: tuple[Way, ...]
     shares: Floats  # one row a course
@@ -57,7 +57,7 @@ def _courses(slow_s: tuple[float, ...], early_s: dict[float, float], quick: bool
     return Courses(every, shares, np.array([usual for _, usual in rows]))
 
 
-# All of them; those of changes that power did not make; and a few of them, to search with.
+# All of them; those of changes without a change of power; and a few of them, to search with.
 EVERY_COURSE = _courses(_SLOW_S, _EARLY_S, quick=True)
 WITHOUT_POWER = _courses(_SLOW_S, _EARLY_S, quick=False)
 FEW_COURSES = _courses(_SLOW_S[::3], {7.0: 0.0}, quick=False)
@@ -96,7 +96,7 @@ class FreeCourse:
         self._left = white[:, -1] - self._made @ (self._made.T @ white[:, -1])
 
     def noise_left(self, least: float) -> Whitener:
-        """Return the noise, described anew by what the free course leaves; not below `least`."""
+        """Return the noise fitted to the residuals of the free course; not below `least`."""
         lengths = np.maximum(np.linalg.norm(self._columns[:, :-1], axis=0), 1e-12)
         noise = self._noise
         for _ in range(2):
@@ -107,7 +107,7 @@ class FreeCourse:
         return noise
 
     def seen(self, moments_s: Floats, courses: Courses) -> "Seen":
-        """Return how a change at each of these moments shows, by each of these courses."""
+        """Return how a change at each of these moments shows, for each of these courses."""
         shown = _shown(self._even, tuple(map(float, moments_s)), courses) * self._trust
         white = self._noise(shown.reshape(-1, self._left.size).T).T
         free = (white @ self._made).reshape(*shown.shape[:2], -1)
@@ -116,26 +116,26 @@ class FreeCourse:
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """How changes show, and what of the readings the free course leaves."""
+    """How changes show, and the residuals of the free course."""
 
     left: Floats  # (times,)
     white: Floats  # (courses, moments, times) the whole change
-    free: Floats  # (courses, moments, directions) and what of it the free course can make
+    free: Floats  # (courses, moments, directions) the part of it that the free course can follow
     courses: Courses
 
     def gains(self) -> tuple[Floats, Floats]:
-        """Return by how much a change there lowers the misfit, and its size, by course and moment."""
+        """Return how much a change lowers the misfit, and its size, for each course and moment."""
         found = self.white @ self.left
         own = (self.white**2).sum(axis=2) - (self.free**2).sum(axis=2)
         own = np.maximum(own, Timing.NOTHING)
         return np.asarray(found**2 / own), np.asarray(found / own)
 
     def best_pair(self) -> tuple[float, list[tuple[int, float]]]:
-        """Return by how much two changes that are followed alike lower the misfit: places and sizes."""
+        """Return how much two changes with the same course lower the misfit: places and sizes."""
         found = self.white @ self.left
         within = self.white @ self.white.swapaxes(1, 2) - self.free @ self.free.swapaxes(1, 2)
         own = np.maximum(np.diagonal(within, axis1=1, axis2=2), Timing.NOTHING)
-        # Two by two: changes that look alike would explain anything with opposite sizes.
+        # In pairs: two changes that look alike could explain anything with opposite sizes.
         rest = own[:, :, None] * own[:, None, :] - within**2
         number = np.arange(own.shape[1])
         apart = np.abs(np.subtract.outer(number, number)) > 2
@@ -155,11 +155,11 @@ class Seen:
         return np.asarray(logsumexp(logs, axis=0))
 
 
-@lru_cache(maxsize=4)  # the channels of a run, and runs of one length, ask for the same
+@lru_cache(maxsize=4)  # cached: the channels of a run, and runs of one length, need the same
 def _shown(
     even_s: tuple[float, float, int], moments_s: tuple[float, ...], courses: Courses
 ) -> Floats:
-    """Return how a channel follows a change: courses by moments by times."""
+    """Return how a channel follows a change, shape (courses, moments, times)."""
     ways = np.stack([followed(even_s, moment, courses.ways) for moment in moments_s])
     shown = np.ascontiguousarray(np.einsum("cw,mnw->cmn", courses.shares, ways, optimize=True))
     shown.flags.writeable = False

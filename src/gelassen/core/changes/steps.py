@@ -73,7 +73,7 @@ def find_steps(
     power_known: bool = False,
     reads_in: float | None = None,
 ) -> tuple[Step, ...]:
-    """Find the moments at which the conditions changed; the load's own start and end are none.
+    """Find the moments at which the conditions changed. The start and end of the load do not count.
 
     Parameters
     ----------
@@ -152,7 +152,7 @@ def find_steps(
 
 
 def _longest_part(times: Floats, used: Bools) -> Bools:
-    """Return where to look if a gap is longer than all that was read: the longest part beside it."""
+    """Return where to look if a gap is longer than all readings together: the longest part beside it."""
     at = times[used]
     gaps = np.diff(at)
     if not gaps.size or gaps.max() <= 0.5 * (at[-1] - at[0]):
@@ -166,7 +166,7 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
     """Return when the load began, and from when until when to look for changes."""
     span = span_from_temperature(times, series)
     if not span.found_start:
-        # What falls then is no load that ends but a fan that stops, or the like. The log may begin
+        # A fall then is not the end of the load, but for example a fan that starts. The log may begin
         # with the load itself.
         begin_s = float(times[0])
         skipped = Steps.START_S if times[-1] - begin_s > 5 * Steps.START_S else 0.0
@@ -176,12 +176,12 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
 
 
 def _within(start_s: float, end_s: float) -> tuple[float, float, float]:
-    # A boost at the start of the load, and the chip's own quick answer, are not a change.
+    # A boost at the start of the load, and the chip's own quick response, are not a change.
     return start_s, start_s + Steps.START_S, end_s
 
 
 def _went_back(times: Floats, series: Floats, span: LoadSpan) -> bool:
-    """Say whether the load ended: what falls by less than most of its rise is a change."""
+    """Return whether the load ended. A fall by less than most of the rise is a change."""
     if not span.found_end:
         return False
     present = np.isfinite(series)

@@ -1,4 +1,4 @@
-"""Differences as they would be if the runs had been alike: what else differed, taken out of them."""
+"""Differences with the effect of unlike conditions taken out: as if the runs had been alike."""
 
 import numpy as np
 import pandas as pd
@@ -6,7 +6,7 @@ import pandas as pd
 from gelassen.core.comparing.comparability import Comparability
 from gelassen.core.comparing.priors import Bias
 
-# Fan speed and duty tell of the same air, work and load of the same heat.
+# Fan speed and duty describe the same air. Work and load describe the same heat.
 _SAME_PUSH = {"duty_pct": "fan_rpm", "load_pct": "work_per_s"}
 _COLUMNS = (
     "setup", "versus", "difference", "low", "high", "pushed_k", "corrected", "corrected_low",
@@ -15,7 +15,7 @@ _COLUMNS = (
 
 
 def without_bias(differences: pd.DataFrame, found: Comparability) -> pd.DataFrame:
-    """Return the differences between setups whose runs were not alike, with that taken out.
+    """Return the differences between setups with the effect of unlike conditions taken out.
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ def without_bias(differences: pd.DataFrame, found: Comparability) -> pd.DataFram
 
 
 def _pushed(pairs: pd.DataFrame, a: object, b: object) -> tuple[float, list[str]]:
-    """Return by how much `a` was made warmer than `b`, and by what."""
+    """Return by how much unlike conditions made `a` warmer than `b`, and which conditions."""
     ways = {(a, b): 1.0, (b, a): -1.0}
     total, words = 0.0, []
     mine = {
@@ -83,7 +83,7 @@ def _pushed(pairs: pd.DataFrame, a: object, b: object) -> tuple[float, list[str]
 
 
 def _moved_by_odd(means: pd.DataFrame, setup: object) -> float:
-    """Return by how much a setup's mean moves when its odd runs are left out; 0 if none would be left."""
+    """Return how far a setup's mean moves without its odd runs; 0 if no run would remain."""
     if setup not in means.index or not means.loc[setup, "runs_left"]:
         return 0.0
     return float(means.loc[setup, "without_odd"] - means.loc[setup, "mean"])

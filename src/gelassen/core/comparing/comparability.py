@@ -1,4 +1,4 @@
-"""Were runs comparable? What differed besides what was to differ, and which way it pushes."""
+"""Whether runs were comparable: what differed apart from the setup, and in which direction it acts."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -14,8 +14,8 @@ from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.thermal.priors import RoomEffect
 
-# Quantity -> what it is called, its unit, the least relative and absolute difference that matters,
-# and by which power of it the rise grows (rise in proportion to power; less with more air).
+# Quantity -> its name, its unit, the smallest relative and absolute difference that matters,
+# and the exponent of the rise in it (the rise is proportional to power, and falls with more air).
 _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
     "power_w": ("power", "W", 0.01, 0.3, 1.0),
     "fan_rpm": ("fan speed", "rpm", 0.03, 15.0, -0.4),
@@ -26,7 +26,7 @@ _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
     "reference_c": ("reference temperature", "°C", 0.0, 2.0, 0.0),
     "hold_length_s": ("length of the hold", "s", 0.2, 30.0, 0.0),
 }
-# Those that no chip at its temperature limit brings about itself.
+# Quantities that a chip at its temperature limit does not change by itself.
 _CONDITIONS = ("fan_rpm", "duty_pct", "load_pct", "reference_c", "hold_length_s")
 
 
@@ -62,7 +62,7 @@ class Comparability(Result):
 def comparability(
     runs: pd.DataFrame, *, expected: Sequence[str] = (), allowed_for: Sequence[str] = ()
 ) -> Comparability:
-    """Look for what differed besides the setup.
+    """Find what differed apart from the setup.
 
     Parameters
     ----------
@@ -92,7 +92,7 @@ def comparability(
         if column not in runs.columns:
             raise InputError(f'runs has no column "{column}"')
     held = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else runs["run"].isna()
-    # What is held at the limit differs in power and clock as an outcome; its rise says nothing.
+    # A chip held at its limit differs in power and clock as a result. Its rise is no guide.
     every = runs.assign(value=runs["value"].astype(float).where(~held)).reset_index(drop=True)
     table = runs[~held].reset_index(drop=True)
     odd: list[dict[str, object]] = []
@@ -133,7 +133,7 @@ def comparability(
 
 
 def _with_push(row: dict[str, object], *, allowed_for: bool) -> dict[str, object]:
-    """Add what a difference does to the rise to the words that tell it."""
+    """Add to a caution what the difference does to the rise."""
     if allowed_for:
         return {**row, "pushes_k": float("nan"), "words": f"{row['what']}; that is allowed for"}
     return {**row, "words": f"{row['what']}{_push_words(float(str(row['pushes_k'])))}"}
@@ -150,7 +150,7 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     }
     centred = values - values.groupby(table["setup"]).transform("median")
     moved = centred[centred.notna() & (centred != 0)].abs()
-    # By the median of all deviations, which a few odd runs do not move.
+    # By the median of all deviations: a few odd runs do not move it.
     scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
 
     def allowed(usual: float) -> float:
@@ -181,9 +181,9 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
 def _outlying(
     own: Floats, members: dict[object, Any], allowed: Callable[[float], float]
 ) -> list[tuple[int, float]]:
-    """Return runs that lie beyond what is allowed from the others of their setup, and the others' middle.
+    """Return runs that differ too much from the others of their setup, and the middle of the others.
 
-    The farthest is taken out before the next is judged: it must not make the others look odd.
+    The farthest run is taken out before the next is judged, so that it does not make the others look odd.
     """
     found = []
     for inside in members.values():
@@ -205,7 +205,7 @@ def _room_effect(runs: pd.DataFrame) -> float:
 
 
 def _heat_of(table: pd.DataFrame, quantity: str) -> float:
-    """Return the power of work or load that the rise grows by: it tells of heat where power does not."""
+    """Return the exponent of the rise in work or load. They stand for heat where the power is unknown."""
     unknown = "power_w" not in table.columns or not table["power_w"].notna().any()
     return 1.0 if unknown and quantity in ("work_per_s", "load_pct") else 0.0
 
@@ -217,7 +217,7 @@ def _push(value: float, own: float, usual: float, power_of: float) -> float:
 
 
 def _told(value: float, digits: int = 3) -> str:
-    """Return a value with so many digits that count, never in powers of ten: 1860, not 1.86e+03."""
+    """Return a value with this many significant digits and no exponent: 1860, not 1.86e+03."""
     return f"{float(f'{value:.{digits}g}'):.12g}"
 
 
@@ -313,7 +313,7 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
     for setup, runs in table[changed].groupby("setup", sort=False):
         others = table[(table["setup"] == setup) & ~changed]
         if len(runs) > 1 and others.empty:
-            continue  # it was so in all of them: the test is made that way
+            continue  # all runs of the setup have it: the test is made that way
         for row in runs.itertuples():
             size = float(row.changed_by_k) if np.isfinite(row.value) else float("nan")
             how = row.changed_how if isinstance(row.changed_how, str) else "conditions changed"

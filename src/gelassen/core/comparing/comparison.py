@@ -177,7 +177,7 @@ def _fitted(
 ) -> tuple["_Model", list[Caution]]:
     """Fit the means of setups, and say what is not known of their scatter."""
     blocks = _blocks(table)
-    # In units of its own scatter every run counts alike.
+    # Divided by its own scatter, every run has the same weight.
     scale = table["scale"].to_numpy(dtype=float)
     design = _design(table, names, blocks) / scale[:, None]
     values = table["value"].to_numpy(dtype=float) / scale
@@ -210,7 +210,7 @@ def _fitted(
 
 
 def _copied(table: pd.DataFrame) -> bool:
-    """Say whether setups were repeated and all repeats read the same: no room moves what was copied."""
+    """Return whether setups were repeated and all repeats read the same, as copied rows do."""
     groups = table.groupby("setup")["value"]
     return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < At.COPIED)
 
@@ -293,10 +293,10 @@ def _design(table: pd.DataFrame, names: list[str], blocks: list[str]) -> Floats:
 
 
 def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
-    """Say if spreads differ more than chance would have it (Bartlett's test at 1 %)."""
+    """Return whether the spreads differ by more than chance (Bartlett's test at 1 %)."""
     scaled = table["value"] / table["scale"]
     groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
-    # Runs that agree to a millionth of a kelvin have no spread that could be tested.
+    # Runs that agree to a millionth of a kelvin have no spread to test.
     groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
     if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:
         return []
@@ -305,7 +305,7 @@ def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
 
 
 def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[Caution]:
-    """Say what is unknown, or taken for granted, where no setup was mounted twice."""
+    """Say what is unknown or assumed where no setup was mounted twice."""
     mounted = model.fit.mounted
     if mounted is None or max(model.mountings) > 1:
         return []
@@ -319,7 +319,7 @@ def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Model:
-    """The fitted means, and what is needed for any difference between them."""
+    """The fitted means, and all that a difference between them needs."""
 
     names: list[str]
     contrasts: Floats  # one row a setup: its mean at the average block
@@ -335,7 +335,10 @@ class _Model:
         return np.asarray(self.contrasts[first] - self.contrasts[second])
 
     def room_errors(self, vectors: Floats) -> Floats:
-        """Return how much of each contrast's standard error is the room's: more runs leave it as it is."""
+        """Return the share of each contrast's standard error that the room causes.
+
+        More runs do not reduce it.
+        """
         if not self.by_room:
             return np.zeros(len(vectors))
         covariance = self.fit.covariance
@@ -383,7 +386,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
         return rows
     half = model.fit.halves(vectors, model.confidence)
     rows["low"], rows["high"] = rows["difference"] - half, rows["difference"] + half
-    # Each error is known by degrees of freedom of its own; verdicts are reached at common ones.
+    # Each error has its own degrees of freedom. Verdicts use common ones.
     freedom, common = model.fit.freedom(vectors), model.fit.degrees
     sizes = _at_freedom(rows["difference"].to_numpy(dtype=float) / error, freedom, common)
     adjust = (
@@ -403,7 +406,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
         (critical + np.array([quantile(At.POWER, float(f)) for f in freedom])) * error,
         np.nan,
     )
-    # How much more a difference needs for being one of many; it hardly changes with the runs.
+    # How much larger a difference must be because it is one of many. It hardly changes with the runs.
     more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
     rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, more)
     return rows
@@ -414,7 +417,7 @@ def _runs_for_each(
 ) -> list[float]:
     """Return how many more runs would settle each difference; 0 if it is told apart, NaN if unknown.
 
-    `more` is how many times as large each difference must be for being one of many.
+    `more` is how many times larger each difference must be because it is one of many.
     """
     remounted = np.zeros(len(rows), dtype=bool)
     if model.fit.mounted is not None:
@@ -439,7 +442,7 @@ def _runs_for_each(
 
 
 def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | float") -> Floats:
-    """Return sizes in standard errors that are as rare at other degrees of freedom."""
+    """Return the sizes, in standard errors, with the same p value at other degrees of freedom."""
     before, after = np.broadcast_to(freedom, sizes.shape), np.broadcast_to(common, sizes.shape)
     moved = np.abs(sizes)
     other = ~np.isclose(before, after)
@@ -466,7 +469,7 @@ def _runs_needed(
     then = np.hypot(per_run * np.sqrt(1 / (runs[0] + further) + 1 / (runs[1] + further)), stays)
     degrees = freedom + 2 * further
     critical = np.array([quantile((1 + confidence) / 2, float(one)) for one in degrees])
-    # No number of runs reaches the rest: most pairs need no integral.
+    # The rest cannot be settled by any number of runs, so most pairs need no integral.
     hopeless = abs(difference) / then[-1] < critical[-1] - 1.0
     if hopeless:
         return float("nan")
@@ -477,7 +480,7 @@ def _runs_needed(
 
 
 def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None) -> list[str]:
-    """Return letters: setups that share one cannot be told apart.
+    """Return letters. Setups that share a letter cannot be told apart.
 
     Against a baseline only those differences are known, so a setup shares the baseline's letter or
     has none.

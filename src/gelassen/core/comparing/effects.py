@@ -1,4 +1,4 @@
-"""What each factor does by itself, and what it does depending on another."""
+"""The effect of each factor by itself, and how it depends on another factor."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -20,7 +20,7 @@ from gelassen.core.foundation.spelling import nearest
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Effects(Result):
-    """Effects of factors, in the unit of the values.
+    """The effects of factors, in the unit of the values.
 
     Attributes
     ----------
@@ -192,7 +192,7 @@ def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Float
 
 @dataclass(frozen=True, slots=True)
 class _Cells:
-    """All combinations of levels, and the contrasts that stand for means over some of them."""
+    """All combinations of levels, and the contrasts that give means over some of them."""
 
     levels: dict[str, list[str]]
     all: list[tuple[str, ...]]
@@ -228,9 +228,9 @@ def _fit_cells(
     table_of: "_Cells",
     repeatability: tuple[float, float] | None,
 ) -> tuple[SetupFit, Floats, list[Caution]]:
-    """Fit means of combinations by runs that stand for themselves.
+    """Fit the means of combinations from independent runs.
 
-    Return the fit, what a shared error moves it by, and what to say of the scatter.
+    Return the fit, the effect of a shared error on it, and what to say of the scatter.
     """
     cautions: list[Caution] = []
     groups = table.groupby(list(factors), sort=False)[value]

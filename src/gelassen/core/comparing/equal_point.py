@@ -1,4 +1,4 @@
-"""Groups of setups compared at one point of a scale that each was measured along: at equal noise, say.
+"""Groups of setups compared at one point of a scale, for example at equal noise.
 
 Between its levels a course is a straight line plus a smooth departure of unknown size, an integrated
 Wiener process [1]_ (what a cubic spline assumes). Nothing is carried beyond what was measured.
@@ -103,7 +103,7 @@ def at_equal_point(
 
 @dataclass(frozen=True, slots=True)
 class _Point:
-    """A place on a course: weights of the levels' means, and the variance of what lies between them."""
+    """A place on a course: the weights of the levels' means, and the variance between levels."""
 
     weights: Floats  # of all setups; NaN where the course does not reach
     between: float
@@ -120,7 +120,7 @@ class _Point:
         return _Point(self.weights - other.weights, self.between + other.between, self.levels)
 
     def half(self, fit: SetupFit, confidence: float) -> float:
-        """Return half the width of the interval: of the means, and of what lies between levels."""
+        """Return half the width of the interval: from the means, and from the course between levels."""
         if not self.reached:
             return float("nan")
         error = float(fit.errors(self.weights[None])[0])
@@ -153,7 +153,9 @@ def _point(
     if logarithmic and x[0] > 0:
         x, at = np.log(x), float(np.log(at))
     errors = fit.errors(np.eye(len(names))[which])
-    errors = np.where(np.isfinite(errors), errors, 1.0)  # unknown: only the value is of use
+    errors = np.where(
+        np.isfinite(errors), errors, 1.0
+    )  # the spread is unknown: only the value is of use
     place, where = (x - x[0]) / (x[-1] - x[0]), (at - x[0]) / (x[-1] - x[0])
     weights[which], between = _between_levels(place, fit.means[which], errors, where)
     return _Point(weights, between, len(own))
@@ -162,7 +164,7 @@ def _point(
 def _between_levels(
     place: Floats, means: Floats, errors: Floats, where: float
 ) -> tuple[Floats, float]:
-    """Return the weight of each level for the course at a place (0 to 1), and the variance of the rest."""
+    """Return the weight of each level for a place (0 to 1), and the variance that remains."""
     line, asked = np.column_stack([np.ones_like(place), place]), np.array([1.0, where])
     alike, across = _alike(place, place), _alike(place, np.array([where]))[:, 0]
     here = float(_alike(np.array([where]), np.array([where]))[0, 0])
@@ -172,7 +174,7 @@ def _between_levels(
         covariance = size * alike + np.diag(np.maximum(errors, 1e-6) ** 2)
         inverse = np.linalg.inv(covariance)
         normal = np.linalg.inv(line.T @ inverse @ line)
-        # Universal kriging: unbiased for any straight line, least variance for what departs from it.
+        # Universal kriging: unbiased for any straight line, with least variance for departures from it.
         weights = inverse @ (
             size * across + line @ normal @ (asked - line.T @ inverse @ (size * across))
         )

@@ -1,4 +1,4 @@
-"""Whether the machine itself changed while it was tested, told by runs of one setup over time."""
+"""Whether the machine itself changed during the test, from repeated runs of one setup."""
 
 import math
 from collections.abc import Sequence

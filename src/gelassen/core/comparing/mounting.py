@@ -1,4 +1,4 @@
-"""Runs that share a mounting: they are repeats of each other, and of another mounting they say nothing.
+"""Runs that share a mounting. They repeat each other, but tell nothing about another mounting.
 
 What runs scatter by has two parts: within one mounting, and what another mounting adds. A difference
 between setups on one mounting is free of the second; between mountings it holds both, however often each
@@ -22,7 +22,7 @@ from gelassen.core.comparing.priors import Mounting
 from gelassen.core.comparing.spread import between_variance, with_known
 from gelassen.core.foundation.inputs import Floats
 
-# What stands in the equations and is no run, has no mounting either.
+# Rows of the equations that are not runs have no mounting.
 NO_RUN = ""
 
 
@@ -52,7 +52,7 @@ class MountedFit:
     usual_size: float  # runs a mounting
 
     def parts(self, contrasts: Floats) -> tuple[Floats, Floats]:
-        """Return how much of each variance a contrast holds: of the mountings', of the runs' within one."""
+        """Return the share of a contrast's variance from mountings and from runs within a mounting."""
         weights = contrasts @ self.weights.T
         return ((weights @ self.members) ** 2).sum(axis=1), (weights**2).sum(axis=1)
 
@@ -73,7 +73,7 @@ class MountedFit:
         of_mountings, of_runs = self.parts(contrasts)
         if not np.isfinite(self.mounting):
             return np.full(len(contrasts), self.within_freedom)
-        # In mean squares: that between mountings holds a part of the scatter within them.
+        # In mean squares: the one between mountings includes part of the scatter within them.
         square = self.mounting + self.within / self.usual_size
         first = of_mountings * square
         second = np.maximum(of_runs - of_mountings / self.usual_size, 0.0) * self.within
@@ -176,7 +176,7 @@ def _fit(
 def _mounting_variance(
     values: Floats, design: Floats, alone: Floats, members: Floats, freedom: int
 ) -> float | None:
-    """Return what mountings add, so that weighted residuals are as large as expected; None if unknown."""
+    """Return the variance that mountings add, so that weighted residuals have their expected size."""
     if freedom < 1:
         return None
     expected = len(values) - int(np.linalg.matrix_rank(design))

@@ -1,9 +1,9 @@
-"""Which of many differences are beyond chance, when all of them are looked at.
+"""Which of many differences are beyond chance when all of them are looked at (multiple testing).
 
-Single steps give p values that can be laid beside those of a textbook: Tukey and Kramer for all pairs [1]_,
-Dunnett's distribution by simulation for differences to a baseline [2]_. Verdicts go on from there in steps
-[3]_: once the setups as a whole are known to differ, what is left to be mistaken about is less, and
-nearer ones need less to be distinguished apart. The chance of any false verdict stays what it is.
+The p values are single-step values as in textbooks: Tukey and Kramer for all pairs [1]_, Dunnett's
+distribution by simulation for differences to a baseline [2]_. The verdicts are reached in steps [3]_. Once
+the setups as a whole are known to differ, fewer differences can still be judged wrongly. So the remaining
+pairs need a smaller difference. The chance of any false verdict stays the same.
 
 References
 ----------
@@ -29,12 +29,12 @@ from gelassen.core.foundation.inputs import Bools, Floats
 
 @cache
 def quantile(share: float, freedom: float) -> float:
-    """Return a quantile of Student's t; the same few are asked for again and again."""
+    """Return a quantile of Student's t. It is cached, as few are ever asked for."""
     return float(student_t.ppf(share, freedom))
 
 
 class AllPairs:
-    """Every pair of so many setups."""
+    """Every pair of this many setups."""
 
     def __init__(self, setups: int, freedom: float) -> None:
         self._setups, self._freedom = setups, freedom
@@ -49,9 +49,9 @@ class AllPairs:
     def distinguished(
         self, pairs: list[tuple[int, int]], statistics: Floats, level: float
     ) -> Bools:
-        """Return which pairs are distinguished at this level, in steps.
+        """Return which pairs are told apart at this level, in steps.
 
-        A pair is distinguished if the range of every set of setups that holds both is beyond chance. Sets
+        A pair is told apart if the range of every set of setups that holds both is beyond chance. Sets
         of fewer are tested at a smaller level, since there may be several of them.
         """
         single: Bools = np.array([self.p_value(size) < level for size in statistics], dtype=bool)
@@ -74,7 +74,7 @@ class AllPairs:
         return distinguished
 
     def _beyond(self, count: int, size: float, level: float) -> bool:
-        """Say whether so large a range of so many setups is beyond chance."""
+        """Return whether a range this large, of this many setups, is beyond chance."""
         if count < self._setups - 1:
             level = -float(np.expm1(np.log1p(-level) * count / self._setups))
         alone = 2 * float(stdtr(self._freedom, -size))
@@ -84,7 +84,7 @@ class AllPairs:
 
 
 class AgainstOne:
-    """Differences of some setups to one, which their common part makes alike.
+    """Differences of several setups to one. They are correlated, as they share that one.
 
     Parameters
     ----------
@@ -118,7 +118,7 @@ class AgainstOne:
     def distinguished(
         self, pairs: list[tuple[int, int]], statistics: Floats, level: float
     ) -> Bools:
-        """Return which differences are distinguished: the clearest first, then among the others."""
+        """Return which differences are told apart: the clearest first, then among the others."""
         distinguished: Bools = np.zeros(len(statistics), dtype=bool)
         order = np.argsort(-np.abs(statistics))
         for place, which in enumerate(order):
@@ -141,7 +141,7 @@ def critical_size(p_value: Callable[[float], float], freedom: float, level: floa
         high *= 1.4
     if high <= alone:
         return alone
-    # Three digits are enough; each look may cost an integral.
+    # Three digits are enough. Each try may cost an integral.
     found = brentq(lambda size: p_value(size) - level, 0.5 * alone, high, xtol=2e-3, rtol=1e-3)
     return float(found)
 
@@ -157,7 +157,7 @@ def _ranges(sizes: Floats) -> tuple[Bools, Floats]:
     members = (np.arange(2**count)[:, None] >> np.arange(count)) & 1 == 1
     largest = np.zeros(2**count)
     for last in range(1, count):
-        # Sets whose last member this is: those of the ones before it, and it.
+        # Sets that end with this setup: all sets of the earlier ones, with this one added.
         before = slice(0, 2**last)
         own = np.where(members[before, :last], sizes[last, :last], 0.0).max(axis=1)
         largest[2**last : 2 ** (last + 1)] = np.maximum(largest[before], own)
@@ -166,7 +166,7 @@ def _ranges(sizes: Floats) -> tuple[Bools, Floats]:
 
 @lru_cache(maxsize=256)
 def _tukey(count: int, freedom: float, *, table: bool = False) -> Callable[[float], float]:
-    """Return the chance that the largest of all differences is this many standard errors.
+    """Return the chance that the largest difference is at least this many standard errors.
 
     The exact integral takes a hundredth of a second; for many pairs it is read off a fine table.
     """

@@ -1,9 +1,9 @@
 """Where a course along a scale is lowest, if it rises again on both sides.
 
-A parabola through the levels would be far too sure of its lowest point: real courses are steeper on one
-side. So the course is a parabola plus a smooth departure of unknown size: a twice integrated Wiener
-process [1]_, whose size is averaged by what the levels say for it. The lowest points of drawn courses
-are the answer.
+A parabola through the levels gives too narrow an interval for its lowest point: real courses are steeper
+on one side. So the course is a parabola plus a smooth departure of unknown size: a twice integrated Wiener
+process [1]_. Its size is averaged by its evidence. The answer is the distribution of the lowest points of
+drawn courses.
 
 References
 ----------
@@ -19,7 +19,7 @@ from scipy.stats import t as student_t
 from gelassen.core.comparing.priors import Optimum
 from gelassen.core.foundation.inputs import Floats
 
-# Sizes that departures may have, as shares of the range of the levels: none to speak of, to all of it.
+# Possible sizes of departures, as shares of the range of the levels: from almost none to all of it.
 _SHARES = np.geomspace(0.02, 2.0, 9)
 
 
@@ -40,7 +40,7 @@ def best_place(
     nothing = (math.nan, math.nan, math.nan)
     if marks.size < Optimum.FEWEST_LEVELS or freedom < 1 or not (error > 0).all():
         return nothing
-    # A course that only flattens out has no lowest point: it must rise again, beyond chance.
+    # A course that only flattens out has no lowest point. It must rise again, by more than chance.
     lowest = int(np.argmin(means))
     half = float(student_t.ppf((1 + confidence) / 2, freedom))
     for end in (0, -1):
@@ -51,7 +51,7 @@ def best_place(
     low, middle, high = np.quantile(places, [tail, 0.5, 1 - tail])
     if low <= 0 or high >= 1:
         return nothing
-    near = 0.5 / (Optimum.GRID - 1)  # places between those of the grid were not asked for
+    near = 0.5 / (Optimum.GRID - 1)  # only grid points can be the lowest place
     first, length = float(marks[0]), float(marks[-1] - marks[0])
     low, middle, high = (first + length * float(x) for x in (low - near, middle, high + near))
     return middle, low, high

@@ -1,4 +1,4 @@
-"""How much a rig scatters between runs of one setup, and what half of that is remounting."""
+"""How much a rig scatters between runs of one setup, and which part of that is remounting."""
 
 import math
 from dataclasses import dataclass
@@ -64,7 +64,7 @@ class Repeatability(Result):
 
 
 def find_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repeatability:
-    """Find what a rig scatters by, from repeats.
+    """Find how much a rig scatters, from repeats.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""How a result changes along a scale: fans fitted, duty, flow, power; and where more stops paying."""
+"""How a result changes along a scale (number of fans, duty, flow, power), and where more stops paying."""
 
 import math
 from collections.abc import Sequence
@@ -144,7 +144,7 @@ def response_curve(
 def _fit_levels(
     values: Floats, places: Floats, marks: Floats, repeatability: tuple[float, float] | None
 ) -> SetupFit:
-    """Fit means of levels by runs that stand for themselves, with one common spread."""
+    """Fit the means of levels from independent runs, with one common spread."""
     groups = [values[places == mark] for mark in marks]
     counts = np.array([group.size for group in groups])
     freedom: float = values.size - marks.size
@@ -164,7 +164,7 @@ def _fit_levels(
 
 def _steps(fit: SetupFit, marks: Floats, means: Floats, worth: float, level: float) -> pd.DataFrame:
     """Return what each step from one level to the next does, and whether it pays."""
-    # One step in twenty would seem to pay by chance: their intervals allow for how many there are.
+    # One step in twenty would seem to pay by chance, so the intervals allow for the number of steps.
     each = 1 - (1 - level) / (marks.size - 1)
     wides = fit.halves(np.diff(np.eye(marks.size), axis=0), each)
     rows = []

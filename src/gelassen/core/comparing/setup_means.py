@@ -1,4 +1,4 @@
-"""Fitted means of setups, and how sure any contrast of them is."""
+"""The fitted means of setups, and the standard error of any contrast of them."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -15,7 +15,7 @@ from gelassen.core.foundation.inputs import Floats
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SetupFit:
-    """Fitted coefficients, and how sure contrasts of them are.
+    """Fitted coefficients, with the standard errors of their contrasts.
 
     `spread` is NaN if it is unknown; it is known with `spread_degrees` degrees of freedom, contrasts with
     `degrees`.
@@ -42,16 +42,16 @@ class SetupFit:
         )
 
     def with_shared(self, moved: Floats) -> "SetupFit":
-        """Return the same with an error that all runs share: what one standard deviation of it moves."""
+        """Return the same with an error that all runs share, given the effect of one deviation of it."""
         return replace(self, covariance=self.covariance + np.outer(moved, moved))
 
     @property
     def spread_known(self) -> bool:
-        """Whether anything tells what runs scatter by."""
+        """Whether the scatter of the runs is known."""
         return not np.isnan(self.spread)
 
     def errors(self, contrasts: Floats) -> Floats:
-        """Return the standard error of each contrast; infinite where nothing tells it."""
+        """Return the standard error of each contrast; infinite where it is unknown."""
         if not self.spread_known:
             return np.full(len(contrasts), np.inf)
         square = np.einsum("ij,jk,ik->i", contrasts, self.covariance, contrasts)
@@ -67,7 +67,7 @@ class SetupFit:
         return self.mounted.freedom(contrasts)
 
     def halves(self, contrasts: Floats, confidence: float) -> Floats:
-        """Return half the width of the interval of each contrast; infinite where nothing tells it."""
+        """Return half the width of the interval of each contrast; infinite where it is unknown."""
         errors, freedom = self.errors(contrasts), self.freedom(contrasts)
         level = (1 + confidence) / 2
         factors = [quantile(level, float(one)) if one > 0 else np.inf for one in freedom]
@@ -87,7 +87,7 @@ def fit_setups(
     repeatability: tuple[float, float] | None,
     usual_spread: tuple[float, float] | None,
 ) -> tuple["SetupFit", list[Caution]]:
-    """Fit means of setups: with a part for mountings where runs share them, else each run by itself."""
+    """Fit the means of setups, with a variance for mountings where runs share them."""
     mounted = fit_shared_mountings(
         values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
     )
@@ -107,7 +107,7 @@ def or_mounted(
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
 ) -> "SetupFit":
-    """Return a fit with a part for mountings where runs share them, else the plain one.
+    """Return a fit with a variance for mountings where runs share them, else the plain fit.
 
     Parameters
     ----------
@@ -134,7 +134,7 @@ def plain_fit(
     repeatability: tuple[float, float] | None,
     usual_spread: tuple[float, float] | None,
 ) -> tuple["SetupFit", list[Caution]]:
-    """Fit runs that all stand for themselves; return the fit, and what to say of their spread."""
+    """Fit independent runs; return the fit, and what to say of their spread."""
     freedom = int(len(values) - np.linalg.matrix_rank(design))
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None

@@ -1,4 +1,4 @@
-"""What runs scatter by, estimated together over all setups, and joined to what is known of the rig."""
+"""The scatter of runs, pooled over all setups, and joined to what is known of the rig."""
 
 import numpy as np
 from scipy.optimize import brentq
@@ -15,7 +15,7 @@ def estimate(values: Floats, design: Floats, variance: Floats) -> tuple[Floats, 
 
 
 def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) -> float | None:
-    """Return the variance between runs that makes the weighted residuals as large as expected.
+    """Return the variance between runs that gives the weighted residuals their expected size.
 
     None if that is not known: nothing was repeated, or repeats agree to the last digit (Paule and Mandel,
     J. Res. Natl. Bur. Stand. 87, 377, 1982).
@@ -37,7 +37,7 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
         return None if own.max(initial=0.0) == 0 else 0.0
     tiny = 1e-9 * largest
     if excess(tiny) <= 0 and own.min() > 0:
-        return 0.0  # the runs' own errors explain all of the scatter
+        return 0.0  # the errors of the runs explain all of the scatter
     highest = 4 * largest * max(freedom, 1) + float(own.max())
     ends = float(np.log(tiny)), float(np.log(highest))
     if excess(np.exp(ends[0])) <= 0:
@@ -48,7 +48,7 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
 
 
 def as_repeatability(given: object) -> tuple[float, float]:
-    """Return a known spread and its degrees of freedom, or say what it takes."""
+    """Return a known spread and its degrees of freedom; raise a clear error if one is missing."""
     try:
         spread, degrees = map(float, given)  # type: ignore[call-overload]
     except (TypeError, ValueError):

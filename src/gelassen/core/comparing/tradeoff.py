@@ -1,4 +1,4 @@
-"""Two wishes at once: cool and quiet, cool and cheap; and which setups nothing beats."""
+"""Two goals at once, such as cool and quiet, and the setups that no other setup beats in both."""
 
 from dataclasses import dataclass
 
@@ -13,7 +13,7 @@ from gelassen.core.foundation.result import Result
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tradeoff(Result):
-    """Setups between two wishes.
+    """Setups judged by two goals.
 
     Attributes
     ----------
@@ -51,7 +51,7 @@ def tradeoff(
     more_x: bool = False,
     more_y: bool = False,
 ) -> Tradeoff:
-    """Mark the setups that no other setup beats in both wishes.
+    """Mark the setups that no other setup beats in both goals.
 
     Parameters
     ----------

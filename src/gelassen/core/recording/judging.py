@@ -31,7 +31,7 @@ def choose_reference(frame: pd.DataFrame, name: str | None, *, named: bool) -> s
 
 
 def is_coolant(reference: str | None) -> bool | None:
-    """Say whether a reference is coolant, by its name; None if the name does not tell."""
+    """Return whether a reference is coolant, by its name; None if the name does not tell."""
     if reference is None:
         return None
     part = reference.partition(".")[0]

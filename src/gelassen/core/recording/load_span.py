@@ -168,7 +168,7 @@ def _runs_of(flags: Bools) -> list[tuple[int, int]]:
 
 
 def in_bursts(level: Floats) -> bool:
-    """Say whether a load comes in bursts, by its power or its busy time."""
+    """Return whether a load comes in bursts, by its power or its busy time."""
     present = level[np.isfinite(level)]
     if present.size < 20:
         return False

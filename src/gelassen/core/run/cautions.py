@@ -198,7 +198,7 @@ def other_part_cautions(run: PreparedRun, held: Bools | None) -> list[Caution]:
 def hold_cautions(
     recording: Recording, steady: SteadyState, hold: tuple[float, float]
 ) -> list[Caution]:
-    """Say if the hold began before the temperature had settled, and what that makes of its mean."""
+    """Return whether the hold began before the temperature had settled, and what that makes of its mean."""
     if not any(phase.name == "hold" for phase in recording.phases) or steady.curve is None:
         return []
     curve = steady.curve
@@ -211,7 +211,7 @@ def hold_cautions(
 
 
 def begun_cautions(run: PreparedRun, settled_k: float) -> list[Caution]:
-    """Say if the log shows no rest, and most of the rise was there when it began."""
+    """Return whether the log shows no rest, and most of the rise was there when it began."""
     if run.temperature_c is None or run.reference_c is None or run.over_coolant:
         return []
     times, rise = run.times, run.temperature_c - run.reference_c
@@ -225,7 +225,7 @@ def begun_cautions(run: PreparedRun, settled_k: float) -> list[Caution]:
 
 
 def background_cautions(recording: Recording, frame: pd.DataFrame) -> list[Caution]:
-    """Say if other programs kept the machine busy while it was to rest."""
+    """Return whether other programs kept the machine busy while it was to rest."""
     idle = [phase for phase in recording.phases if phase.name == "idle"]
     if not idle or "cpu.all.load_pct" not in frame.columns:
         return []

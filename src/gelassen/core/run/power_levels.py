@@ -130,7 +130,7 @@ def _share(flags: Bools | None, where: Bools) -> float:
 def _held(
     third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
 ) -> bool:
-    """Say whether heat held the chip back in the last third of a level, or it rode on its limit."""
+    """Return whether heat held the chip back in the last third of a level, or it rode on its limit."""
     if by_heat is not None and third.any() and by_heat[third].mean() > Levels.HELD_SHARE:
         return True
     if limit_c is None or not np.isfinite(temperature_c[third]).any():

@@ -106,7 +106,7 @@ def _shares(
 
 
 def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools) -> bool:
-    """Say whether the load comes and goes, by its power, or else by the time that the chip is busy."""
+    """Return whether the load comes and goes, by its power, or else by the time that the chip is busy."""
     level = load_pct if power is None else power
     return level is not None and in_bursts(level[loaded])
 

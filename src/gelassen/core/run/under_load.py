@@ -91,7 +91,7 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
 
 
 def _swings(run: PreparedRun) -> bool:
-    """Say whether the temperature swings for good, and the load does not."""
+    """Return whether the temperature swings for good, and the load does not."""
     load_pct, rise = run.part.load_pct, run.bridged_rise
     if rise is None:
         return False

@@ -45,7 +45,7 @@ def at_rest(
     band_k: float = 1.0,
     known_level_k: float | None = None,
 ) -> Rest:
-    """Say whether a part without a load has come to rest.
+    """Return whether a part without a load has come to rest.
 
     Parameters
     ----------

@@ -105,7 +105,7 @@ def find_swings(
 
 
 def _by_itself(height_k: float, each: Floats, room_c: Floats | None, range_k: float) -> bool:
-    """Say whether swings are the part's own: not the room's, and not noise on what still settles."""
+    """Return whether swings are the part's own: not the room's, and not noise on what still settles."""
     if room_c is not None and _spread(room_c) > At.ROOM_SWINGS * height_k:
         return False
     if each.size:

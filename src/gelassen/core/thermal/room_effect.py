@@ -50,5 +50,5 @@ class Equations:
 
 
 def rooms_differ(rooms_c: Floats) -> bool:
-    """Say whether all rooms are known and not alike."""
+    """Return whether all rooms are known and not alike."""
     return bool(np.isfinite(rooms_c).all() and At.ALIKE_K < np.ptp(rooms_c) < At.NO_ROOM_K)

@@ -78,7 +78,7 @@ def _on_a_limit(
     step: float,
     scatter: float,
 ) -> bool:
-    """Say whether a loss shows a power limit: it came too fast for warmth, or power kept its level.
+    """Return whether a loss shows a power limit: it came too fast for warmth, or power kept its level.
 
     `watts` is the smoothed power, `clock_share` the smoothed clock as a share of the best, `step` that of
     its sensor, `earlier` the free samples before the loss, `scatter` that of the power.

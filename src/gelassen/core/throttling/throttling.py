@@ -226,7 +226,7 @@ def _as_the_chip_says(log: ChipLog, found: _Causes) -> tuple[Bools, Bools]:
 
 
 def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
-    """Say whether the chip spends the last third of the load at its limit."""
+    """Return whether the chip spends the last third of the load at its limit."""
     if limit.impossible:
         return False
     late = log.loaded & (log.times >= _late(log.times, log.loaded))

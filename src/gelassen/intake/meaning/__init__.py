@@ -1,1 +1,1 @@
-"""What columns mean: names, units, and the channel that each becomes."""
+"""The meaning of columns: names, units, and the channel that each becomes."""

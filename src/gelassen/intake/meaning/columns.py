@@ -1,6 +1,6 @@
-"""Which column of a foreign log is which channel: told by a mapping, or by our own names.
+"""Which column of a log is which channel, from a mapping or from our own channel names.
 
-A mapping says, for a header or a pattern of headers, the channel and what is done to its values::
+A mapping gives, for a header or a pattern of headers, the channel and the conversion of its values::
 
     [columns]
     "time" = "t_s"
@@ -39,7 +39,7 @@ class Target:
 
     @property
     def conversion(self) -> str:
-        """What is done to the values, in words."""
+        """The conversion of the values, in words."""
         if self.offset == 0 and self.scale == 1:
             return "as it is"
         return f"(value {self.offset:+g}) × {self.scale:g}"

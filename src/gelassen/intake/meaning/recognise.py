@@ -1,4 +1,7 @@
-"""What a column is: from the words of its header, its unit, and its values. Nothing is forced."""
+"""What a column is, from the words of its header, its unit and its values.
+
+Doubtful columns are left alone.
+"""
 
 import re
 from collections.abc import Collection, Mapping, Sequence
@@ -19,7 +22,7 @@ _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 @dataclass(frozen=True, slots=True)
 class Guess:
-    """What a column is taken for.
+    """The meaning found for a column.
 
     Attributes
     ----------
@@ -67,7 +70,7 @@ _OF_UNIT = {
 def recognise(
     headers: Sequence[Header], spreads: Mapping[int, Spread], *, taken: Collection[str] = ()
 ) -> list[Guess]:
-    """Say what each column is.
+    """Find the meaning of each column.
 
     Parameters
     ----------
@@ -101,7 +104,7 @@ def recognise(
 def _the_only_one(
     quantity: str, readings: Sequence[_Reading], guesses: list[Guess], taken: Collection[str]
 ) -> None:
-    """Take the only clock or load for the processor's, where its header names no part."""
+    """Use the only clock or load as the processor's, where its header names no part."""
     suffix = _SUFFIX[quantity]
     of_processor = [*(g.channel for g in guesses if g.channel), *taken]
     if any(c.startswith("cpu.") and c.endswith(suffix) for c in of_processor):
@@ -133,7 +136,7 @@ def _read(header: Header, spread: Spread | None) -> _Reading:
 
 
 def header_words(text: str) -> str:
-    """Return the words of a header: folded, at borders of case and digits taken apart."""
+    """Return the words of a header in lower case, split also at changes of case and at digits."""
     text = re.sub(r"(?<=[a-zà-ÿ])(?=[A-Z])", " ", text)
     text = re.sub(r"[^\w%°]+|_", " ", text)
     text = folded(text)
@@ -211,7 +214,7 @@ def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: b
 
 
 def _left_alone(r: _Reading, spread: Spread | None) -> str:
-    """Say why a column is no channel; "" if it may be one."""
+    """Return why a column is not a channel; "" if it may be one."""
     if spread is None:
         return "it holds no numbers"
     if r.quantity == "margin":
@@ -275,7 +278,7 @@ def _throttle(r: _Reading, spread: Spread | None) -> Guess:
 
 
 def _place(r: _Reading, many_cpus: bool) -> tuple[str, str, str]:
-    """Return part and item of the channel, and the words that remained unexplained."""
+    """Return part and item of the channel, and the words that were not understood."""
     text = r.text
     rest = text
     for stems in (
@@ -393,14 +396,14 @@ def _graphics(r: _Reading, rest: str) -> tuple[str, str, str]:
     return "gpu", slug(rest), rest
 
 
-# Items that are told apart by nothing but a number.
+# Items that differ in their number only.
 _COUNTED = ("fan", "vrm", "drive", "memory", "board", "room")
 
 
 def _each_once(
     headers: Sequence[Header], guesses: list[Guess], taken: Collection[str]
 ) -> list[Guess]:
-    """Give each channel to one column only; the surer one first, then the one that stands first."""
+    """Give each channel to one column only: first the surer one, then the leftmost one."""
     result = list(guesses)
     order = sorted(range(len(guesses)), key=lambda k: (guesses[k].confidence != SURE, k))
     owners: dict[str, int] = dict.fromkeys(taken, -1)

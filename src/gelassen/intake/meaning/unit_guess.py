@@ -1,4 +1,4 @@
-"""Units where a header names none, by what values are plausible; always said as a guess."""
+"""Units where a header has none, from plausible values. They are always reported as a guess."""
 
 from typing import NamedTuple
 
@@ -28,7 +28,7 @@ _CANDIDATES: dict[str, tuple[tuple[str, float, float], ...]] = {
     "per_s": (("1/s", 0, 1e12),),
     "count": (("1", 0, 1e12),),
 }
-# What readings of a cooled computer can be, in our units.
+# Possible readings of a cooled computer, in our units.
 _RANGE = {
     "c": (-60.0, 250.0),
     "mhz": (0.0, 20_000.0),

@@ -1,12 +1,12 @@
 """Words of the trade in English, German, French and Spanish, as stems without accents.
 
-A word is found where a word begins, a short one only whole. German joins words ("Kerntemperatur"):
-what often stands second in them is found inside as well.
+A stem matches the start of a word, and a short stem only a whole word. German joins words
+("Kerntemperatur"), so stems that are often the second part also match inside a word.
 """
 
 import re
 
-# What is measured. The first that fits wins, so what is more telling stands first.
+# What is measured. The first match wins, so the more specific words come first.
 QUANTITIES: dict[str, tuple[str, ...]] = {
     "margin": ("distance to", "headroom", "margin", "abstand", "marge", "margen", "reserve bis", "distance a la limite"),
     "throttle": (
@@ -143,7 +143,7 @@ FILLERS = frozenset(
 
 
 def found(words: tuple[str, ...], text: str) -> bool:
-    """Say whether any of the words stands in a folded text."""
+    """Return whether any of the words stands in a folded text."""
     return any(_pattern(word).search(text) for word in words)
 
 
@@ -154,7 +154,7 @@ def taken_out(words: tuple[str, ...], text: str) -> str:
     return " ".join(text.split())
 
 
-# What stands second in joined words.
+# Stems that are the second part of joined words.
 _INSIDE = frozenset(
     [
         "temperat", "leistung", "drehzahl", "takt", "freq", "auslastung", "spannung", "strom", "durchfluss", "lufter",
@@ -167,7 +167,7 @@ _PATTERNS: dict[str, re.Pattern[str]] = {}
 def _pattern(word: str) -> re.Pattern[str]:
     if word not in _PATTERNS:
         left = "" if word in _INSIDE else "(?<![a-z])"
-        # The whole of a joined word is taken, so that its ending does not remain.
+        # The whole joined word is removed, so that its ending does not remain.
         right = "[a-z]*" if len(word) >= 4 else "(?![a-z])"
         _PATTERNS[word] = re.compile(left + re.escape(word) + right)
     return _PATTERNS[word]

@@ -1,4 +1,4 @@
-"""What one cell of a log holds: a number in some national form, a state, nothing, or other text."""
+"""The content of one cell: a number in some national form, a state, nothing, or other text."""
 
 import math
 import re
@@ -54,7 +54,7 @@ _FALSE = frozenset(
     ]
 )
 
-# Sign, digits with whatever groups them, exponent, and a unit that must not begin with a digit.
+# Sign, digits with group separators, exponent, and a unit that must not begin with a digit.
 _NUMBER = re.compile(
     r"([+-]?)\s?(\d[\d.,'’ ]*|[.,]\d+)(?:[eE]([+-]?\d{1,4}))?\s*([^\d\s.,'’+\-][^\d]{0,15})?"
 )
@@ -63,7 +63,7 @@ _LONGEST = 48
 
 
 class Value(NamedTuple):
-    """A number and the unit that stood behind it."""
+    """A number and the unit behind it."""
 
     number: float
     unit: str
@@ -73,25 +73,25 @@ NOTHING = Value(math.nan, "")
 
 
 def folded(text: str) -> str:
-    """Return text for comparing: lower case, accents taken off, spaces single."""
+    """Return text for comparison: lower case, without accents, with single spaces."""
     plain = unicodedata.normalize("NFKD", text.casefold().replace("œ", "oe").replace("æ", "ae"))
     return " ".join("".join(c for c in plain if not unicodedata.combining(c)).split())
 
 
 def is_missing(cell: str) -> bool:
-    """Say whether a cell stands for a missed reading."""
+    """Return whether a cell stands for a missed reading."""
     return cell.strip().casefold() in MISSING
 
 
 def state(cell: str) -> float | None:
-    """Return 1 or 0 for a state such as "On" or "Nein"; None if it is none."""
+    """Return 1 or 0 for a state such as "On" or "Nein"; None if the text is not a state."""
     word = cell.strip().casefold()
     return 1.0 if word in _TRUE else 0.0 if word in _FALSE else None
 
 
 @lru_cache(maxsize=1 << 16)
 def read_value(cell: str, decimal: Decimal) -> Value | None:
-    """Return the number of a cell, NaN if it is missing, None if it is something else."""
+    """Return the number of a cell; NaN if it is missing, None if it is other text."""
     text = cell.strip().strip("'\"").translate(_SPACES).strip()
     if text.casefold() in MISSING:
         return NOTHING
@@ -109,7 +109,7 @@ def read_value(cell: str, decimal: Decimal) -> Value | None:
 
 
 def _ungrouped(digits: str, decimal: Decimal) -> str | None:
-    """Return digits with a point and without separators of thousands; None if they are no number."""
+    """Return digits with a point and without thousands separators; None if they are not a number."""
     whole, mark, part = digits.partition(decimal)
     if mark and not part.isdecimal() and part != "":
         return None
@@ -135,7 +135,7 @@ _EITHER = re.compile(r"[+-]?[1-9]\d{0,2}([.,])\d{3}")
 
 
 class Evidence(NamedTuple):
-    """How many cells can only be read with a point, only with a comma, or either way."""
+    """How many cells need a decimal point, need a decimal comma, or allow both."""
 
     point: int
     comma: int
@@ -145,11 +145,11 @@ class Evidence(NamedTuple):
 
 
 def decimal_evidence(cells: Iterable[str]) -> Evidence:
-    """Count what the cells of a column say about their decimal mark."""
+    """Count the cells of a column by the decimal mark that they need."""
     cells = list(dict.fromkeys(cells))
     joined = "\n".join(cells)
     if "," not in joined or "." not in joined:
-        # The usual case, at the speed of one search: one mark only, if any at all.
+        # The usual case, found with one search: at most one mark.
         marked = _MARKED.findall(joined)
         unsure = sum(1 for text in marked if _EITHER.fullmatch(text))
         if marked and unsure < len(marked):

@@ -12,7 +12,7 @@ _SMALL = ("c", "v", "a", "pct", "lpm", "dba")  # quantities that never reach a t
 def decide_decimals(
     columns: Mapping[str, Sequence[str]], quantities: Mapping[str, str], *, name: str
 ) -> tuple[Decimal, dict[str, Decimal], list[str]]:
-    """Return the decimal mark of the log, that of columns which differ, and what was guessed.
+    """Return the decimal mark of the log, the marks of columns that differ, and what was guessed.
 
     Parameters
     ----------
@@ -80,11 +80,11 @@ def _of_column(
         return "," if found.comma else "."
     if settled or not (found.open_point or found.open_comma):
         return main
-    # Nothing in the whole log can be read in one way only.
+    # Every number of the log can be read both ways.
     seen: Decimal = "," if found.open_comma else "."
     other: Decimal = "." if seen == "," else ","
     if quantity in _LARGE:
-        return other  # 1.234 rpm stands for 1234
+        return other  # 1.234 rpm means 1234
     if quantity in _SMALL:
         return seen
     if found.whole:
@@ -98,7 +98,7 @@ def _of_column(
 
 
 def _smoother(cells: Sequence[str], one: Decimal, other: Decimal) -> bool:
-    """Say whether a column varies less, in proportion, when read with the first mark."""
+    """Return whether a column varies less, in proportion, when read with the first mark."""
     spans = []
     for mark in (one, other):
         read = [

@@ -1,4 +1,4 @@
-"""Bytes of a log become UTF-8 text, and it is said which encoding they had."""
+"""Turns the bytes of a log into UTF-8 text, and reports their encoding."""
 
 import codecs
 from dataclasses import dataclass
@@ -33,7 +33,7 @@ class Decoded:
 
 
 def is_plain_utf8(head: bytes, tail: bytes) -> bool:
-    """Say whether a long log can be read where it lies: UTF-8 without a mark, and nothing odd in it."""
+    """Return whether a long log can be read directly from disk: plain UTF-8 without a byte-order mark."""
     if head.startswith(tuple(mark for mark, _, _ in _MARKS)) or b"\x00" in head or b"\x00" in tail:
         return False
     if head.startswith(tuple(start for start, _ in _OTHER_FILES)) or b"\x1a" in tail:
@@ -138,7 +138,7 @@ def _first_odd(head: bytes) -> int:
 
 
 def _wide_without_mark(head: bytes) -> str | None:
-    """Tell UTF-16 by its empty bytes: Latin text has them in every second place."""
+    """Detect UTF-16 by its zero bytes: Latin text has one in every second place."""
     even, uneven = head[0::2], head[1::2]
     if uneven.count(b"\x00") > 0.4 * len(uneven) and even.count(b"\x00") < 0.02 * len(even) + 1:
         return "utf-16-le"
@@ -165,7 +165,7 @@ def _multibyte_count(data: bytes) -> int:
 
 
 def _single_byte(data: bytes, cautions: list[str]) -> Decoded:
-    # The degree sign tells: 0xB0 on Windows and in Latin-1, 0xF8 in the code pages of a console.
+    # The degree sign decides: 0xB0 on Windows and in Latin-1, 0xF8 in the code pages of a console.
     if b"\xf8C" in data and b"\xb0" not in data:
         return Decoded(data.decode("cp850").encode("utf-8"), "code page 850", tuple(cautions))
     try:

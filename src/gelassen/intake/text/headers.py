@@ -1,4 +1,4 @@
-"""A header taken apart: the name of the column, and the unit that stands in it."""
+"""Splits a header into the name of the column and its unit."""
 
 import re
 from typing import NamedTuple
@@ -8,12 +8,12 @@ from gelassen.core.recording.units import kinds_of
 _STATES = re.compile(r"(?i)(yes|ja|oui|s[ií]|on|ein|true|1)\s*/\s*(no|nein|non|off|aus|false|0)")
 STATE = "state"
 _BRACKET = re.compile(r"\s*[\[({<]\s*([^\[\](){}<>]*(?:\([a-zA-Z]\))?[^\[\](){}<>]*)\s*[\])}>]")
-# Letters that are a unit only where something sets them apart from the words before them.
+# Letters that are a unit only after a separator.
 _ALONE = frozenset(["c", "f", "k", "v", "a", "w", "s", "%", "h", "min", "mins"])
 
 
 class Header(NamedTuple):
-    """What a header says: words, and a unit ("" if it has none)."""
+    """The words of a header, and its unit ("" if it has none)."""
 
     text: str
     words: str
@@ -21,7 +21,7 @@ class Header(NamedTuple):
 
 
 def read_header(text: str) -> Header:
-    """Take a header apart; a unit stands in brackets, after a slash or comma, or at the end."""
+    """Split a header. The unit is in brackets, after a slash or comma, or at the end."""
     clean = " ".join(text.replace("Â°", "°").split())
     for match in reversed(list(_BRACKET.finditer(clean))):
         inside = match[1].strip()
@@ -59,7 +59,7 @@ def read_header(text: str) -> Header:
 
 
 def is_unit(text: str) -> bool:
-    """Say whether a text is a unit that is known."""
+    """Return whether a text is a known unit."""
     return bool(text) and bool(kinds_of(text))
 
 
@@ -68,7 +68,7 @@ def _without(clean: str, match: re.Match[str]) -> str:
 
 
 def _fits(words: str, letter: str) -> bool:
-    """Say whether a single letter at the end can be a unit of what the words name."""
+    """Return whether a single letter at the end can be a unit of what the words name."""
     stems = {
         "CFK": r"(?i)temp|probe|sensor", "V": r"(?i)volt|spannung|tension", "A": r"(?i)curr|strom|courant",
         "W": r"(?i)power|leistung|puissance|potencia|verbrauch|consum|consomm",

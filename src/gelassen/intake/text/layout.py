@@ -1,4 +1,4 @@
-"""How the table of a log is laid out: delimiter, where it starts, its header, its row of units."""
+"""The layout of the table in a log: delimiter, first row, header, row of units."""
 
 import csv
 import re
@@ -18,7 +18,7 @@ _LONGEST_LINE = 1 << 20
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """Where the table stands in the text; lines count from 0.
+    """The place of the table in the text. Lines count from 0.
 
     Attributes
     ----------
@@ -132,12 +132,12 @@ def find_layout(lines: Sequence[str], name: str, *, delimiter: str | None = None
 
 
 def _printable(cell: str) -> str:
-    """Return a header without characters that steer a terminal."""
+    """Return a header without control characters of a terminal."""
     return "".join(c if c.isprintable() or c == "\u00a0" else " " for c in cell).strip()
 
 
 def _table(rows: Sequence[Sequence[str]]) -> tuple[int, int, float] | None:
-    """Return first data row, its width, and how much of what follows looks like data."""
+    """Return the first data row, its width, and the share of the following rows that look like data."""
     kinds = _Kinds(rows)
     for start in range(len(rows)):
         if len(rows[start]) < 2 or not kinds[start]:
@@ -157,7 +157,7 @@ def _table(rows: Sequence[Sequence[str]]) -> tuple[int, int, float] | None:
 
 
 class _Kinds(dict[int, bool]):
-    """Row to whether it is data, found when it is asked for."""
+    """Whether each row is data, found on demand."""
 
     def __init__(self, rows: Sequence[Sequence[str]]) -> None:
         self._rows = rows
@@ -168,7 +168,7 @@ class _Kinds(dict[int, bool]):
 
 
 def _is_data(row: Sequence[str]) -> bool:
-    """Say whether a row holds values, and not words."""
+    """Return whether a row holds values and not words."""
     values, texts, numbers = 0, 0, 0
     for cell in row[:60]:
         text = cell.strip()
@@ -223,7 +223,7 @@ def _bare_unit(cell: str) -> str:
 
 
 def _groups(rows: Sequence[Sequence[str]], header_line: int, count: int) -> tuple[str, ...]:
-    """Return what a row above the header says about groups of columns, carried to the right."""
+    """Return the group names in a row above the header, carried to the right."""
     none = ("",) * count
     if header_line < 1:
         return none

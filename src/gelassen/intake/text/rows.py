@@ -1,9 +1,8 @@
-"""All rows of a log: long plain ones at once, others piece by piece, spoilt pieces line by line.
+"""Reads all rows of a log: a long plain log at once, others in pieces, damaged pieces line by line.
 
-The quick way is pandas' reader. It pads short rows in silence; such a row shows as a missing cell in
-the last column, and where it could not be told apart, delimiters are counted. A long log is first given
-to it whole; if anything is unusual, piece by piece, so that one spoilt line costs the quick way of its
-own piece only.
+The quick way is the reader of pandas. It pads short rows silently. Such a row has a missing cell in the
+last column, and where that is not enough to know, the delimiters are counted. A long log is first read
+whole. If anything is unusual, it is read in pieces, so that one damaged line slows down its own piece only.
 """
 
 import csv
@@ -56,7 +55,7 @@ class Column:
 
 
 def shown(text: str) -> str:
-    """Return text of a log as it may be shown: one line, without characters that steer a terminal."""
+    """Return text of a log for display: one line, without control characters of a terminal."""
     return " ".join("".join(c if c.isprintable() else " " for c in text).split())
 
 
@@ -158,7 +157,7 @@ def read_rows(
             rows = _quick(piece, looks[k], line, layout, columns, main) if looks[k].plain else None
             if rows is None:
                 rows = _careful(piece, line, layout, columns, layout.headers)
-            if rows.line.size == counts[k]:  # into its place while it is at hand
+            if rows.line.size == counts[k]:  # into its place while it is in the cache
                 place = table[:, firsts[k] : firsts[k] + counts[k]]
                 if rows.table is not None:
                     place[:] = rows.table
@@ -179,7 +178,7 @@ def read_rows(
 
 
 class _Look(NamedTuple):
-    """What was seen of a piece before it was read: whether the quick way may try it."""
+    """What is known of a piece before it is read: whether the quick way may try it."""
 
     line_ends: int
     ascii: bool
@@ -187,7 +186,7 @@ class _Look(NamedTuple):
 
 
 def _look_at(data: "bytes | mmap", start: int, end: int) -> _Look:
-    """Look at a piece in strides that stay in the processor's cache."""
+    """Examine a piece in blocks that fit the processor's cache."""
     characters = np.frombuffer(data, dtype=np.uint8)
     ends, is_ascii, plain, returns = 0, True, data[end - 1 : end] == b"\n", False
     for k in range(start, end, _STRIDE):
@@ -209,7 +208,7 @@ def _cuts(data: "bytes | mmap", start: int) -> list[int]:
         if end < 0:
             break
         cuts.append(end + 1)
-    # Summary lines and a torn line stand at the end: they should cost a small piece only.
+    # Summary lines and a torn line are at the end. They should slow down a small piece only.
     if len(data) - cuts[-1] > 4 * _TAIL:
         end = data.find(b"\n", len(data) - _TAIL)
         if end > 0:
@@ -218,7 +217,7 @@ def _cuts(data: "bytes | mmap", start: int) -> list[int]:
 
 
 def _joined(pieces: list[Rows], columns: Sequence[Column], *, whole: bool) -> Rows:
-    """Put pieces together; with `whole`, numbers are in their place already."""
+    """Join pieces. With `whole`, the numbers are in place already."""
     cells: dict[int, Floats | list[str]] = {}
     for k in list(pieces[0].cells):
         if columns[k].kind == "stamp":
@@ -248,7 +247,7 @@ def _at_once(
     main: Decimal,
     missing: bool,
 ) -> Rows | None:
-    """Read a long log where it lies; None if a line or a cell is unusual.
+    """Read a long log directly from disk; None if a line or a cell is unusual.
 
     All columns are read, since pandas uses all processors only then.
     """
@@ -268,7 +267,7 @@ def _at_once(
         any(kinds[k] not in "iuf" for k in numbers)
         or any(kinds[k] in "iufb" for k in texts)  # digits that may not be read as one number
         or not isinstance(frame.index, pd.RangeIndex)
-        or last.isna().any()  # as a short row is padded, in silence
+        or last.isna().any()  # a short row is padded silently
         or (kinds[-1] not in "iufb" and last.eq("").any())
     ):
         return None
@@ -284,9 +283,9 @@ def _at_once(
 
 
 def _owned(values: NDArray[Any]) -> Floats:
-    """Return the numbers of a frame that nobody else has: to be written to, in floating point.
+    """Return the numbers of a frame as a writable floating-point array.
 
-    Whole numbers are turned in their own memory, since both kinds take eight bytes.
+    Whole numbers are converted in place, since both kinds take eight bytes.
     """
     values.flags.writeable = True
     if values.dtype.kind == "f":
@@ -345,7 +344,7 @@ def _quick(
 def _careful(
     piece: bytes, first_line: int, layout: Layout, columns: Sequence[Column], header: Sequence[str]
 ) -> Rows:
-    """Read a piece line by line; what is no row is left out and counted."""
+    """Read a piece line by line. Lines that are not rows are left out and counted."""
     left_out: dict[str, LeftOut] = {}
     cells: list[list[str]] = []
     lines: list[int] = []
@@ -392,7 +391,7 @@ def _rows_of(text: str, raw: list[str], layout: Layout) -> list[tuple[int, list[
 def _no_row(
     row: list[str], layout: Layout, header: list[str], before: list[list[str]], *, is_last: bool
 ) -> str:
-    """Return why a line is no row of the table; empty if it is one."""
+    """Return why a line is not a row of the table; empty if it is one."""
     width = layout.width
     if len(row) == width or (layout.trailing and len(row) == width - 1):
         if [cell.strip().removeprefix("#").strip() for cell in row[: len(header)]] == header:
@@ -423,7 +422,7 @@ def _from_lines(raw: list[str], delimiter: str) -> list[tuple[int, list[str]]]:
 
 
 def _is_torn(row: list[str], before: list[list[str]]) -> bool:
-    """Say whether the last cell of an unfinished last line was cut: all above it are longer alike."""
+    """Return whether the last cell of an unfinished last line was cut: all above it are longer alike."""
     cell, lengths = (
         row[-1].strip(),
         {len(r[-1].strip().rpartition(".")[2].rpartition(",")[2]) for r in before[-50:] if r},
@@ -436,7 +435,7 @@ def _is_torn(row: list[str], before: list[list[str]]) -> bool:
 
 
 def _take(rows: Rows, k: int, column: Column, cells: list[str]) -> None:
-    """Turn the cells of one column into numbers; texts among them are remembered."""
+    """Turn the cells of one column into numbers, and remember texts among them."""
     if column.kind == "stamp":
         rows.cells[k] = cells
         return

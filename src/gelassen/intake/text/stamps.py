@@ -1,4 +1,4 @@
-"""Time stamps as logs write them: which form they have."""
+"""The forms of time stamps in logs."""
 
 import re
 from collections.abc import Sequence
@@ -38,7 +38,7 @@ _LONGEST = 64
 
 @dataclass(frozen=True, slots=True)
 class Form:
-    """How the stamps of a log are written.
+    """The form of the stamps of a log.
 
     Attributes
     ----------
@@ -77,7 +77,7 @@ def find_form(
     elapsed: bool = False,
     where: str = "the log",
 ) -> Form | None:
-    """Return the form of stamps, None if the cells are none.
+    """Return the form of the stamps; None if the cells are not stamps.
 
     Parameters
     ----------

@@ -91,7 +91,7 @@ class Alike:
         self.match, self.characters = match, characters
 
     def has(self, name: str) -> bool:
-        """Say whether the stamps have this part."""
+        """Return whether the stamps have this part."""
         return self.match.groupdict().get(name) is not None
 
     def number(self, name: str, start: int = 0, length: int | None = None) -> Floats:

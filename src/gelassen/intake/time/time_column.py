@@ -139,7 +139,7 @@ def _no_time(days: Sequence[int], headers: Sequence[Header], where: str) -> File
 
 
 def names_time(header: Header) -> bool:
-    """Say whether a header's words name the time."""
+    """Return whether a header's words name the time."""
     text = header_words(header.words)
     if header.text.strip() == "t_s":
         return True

@@ -171,7 +171,7 @@ def _daylight(times: Floats, usual: float, line_of: Callable[[int], int]) -> lis
 
 
 def _only_out_of_order(times: Floats, back: np.ndarray, usual: float) -> bool:
-    """Say whether rows only changed places with near neighbours."""
+    """Return whether rows only changed places with near neighbours."""
     if usual <= 0:
         return False
     falls = times[back] - times[back + 1]

@@ -1,4 +1,4 @@
-"""Runs on disk, read as far as they go: finished, cut off, or still being recorded."""
+"""Runs on disk, read as far as possible: finished, cut off, or still being recorded."""
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -29,7 +29,7 @@ def store_recording(
 ) -> None:
     """Store a whole recording at once, such as an imported log.
 
-    `source` keeps what the run was made from and tells where it is; samples are written meanwhile.
+    `source` copies the original file and returns its place, while the samples are written.
     """
     with ThreadPoolExecutor(1) as pool:
         keeping = pool.submit(source) if source is not None else None
@@ -40,7 +40,7 @@ def store_recording(
 
 
 def read_run(folder: Path) -> Recording:
-    """Open a run as far as it goes; what is missing or torn becomes a caution.
+    """Open a run as far as it can be read. A missing or torn part becomes a caution.
 
     Raises
     ------
@@ -131,7 +131,7 @@ def _with_readings(
 ) -> tuple["pd.DataFrame", list[str], list[Caution]]:
     """Put readings taken by hand beside the sample nearest in time.
 
-    Return the table, the channels that came by hand, and what to say.
+    Return the table, the channels read by hand, and cautions.
     """
     import numpy as np
 

@@ -1,4 +1,4 @@
-"""Rows of analysed runs, kept in the study so that comparing again takes no time.
+"""Rows of analysed runs, kept in the study so that the next comparison is quick.
 
 A row is used again only while the files of its run, what the study says about it, and the code that
 made it are the same.
@@ -12,12 +12,12 @@ from typing import Any
 
 CACHE = ".analysed.json"
 _FORMAT = 1
-# The floors of the package whose code can move a row.
+# The packages whose code can change a row.
 _FLOORS = ("core", "study", "answers")
 
 
 def fingerprint(folder: Path, said: Any) -> str:
-    """Return what changes when a run, or what is said about it, changes."""
+    """Return a fingerprint that changes when a run, or what the study says about it, changes."""
     files = sorted(
         (path.name, path.stat().st_size, path.stat().st_mtime_ns)
         for path in folder.iterdir()
@@ -27,7 +27,7 @@ def fingerprint(folder: Path, said: Any) -> str:
 
 
 def code_files() -> list[Path]:
-    """Return every file whose code can move a row."""
+    """Return every file whose code can change a row."""
     package = Path(__file__).parents[2]
     return sorted(path for floor in _FLOORS for path in (package / floor).rglob("*.py"))
 
@@ -42,7 +42,7 @@ def _code() -> str:
 
 
 def kept_rows(study: Path) -> dict[str, tuple[str, dict[str, Any]]]:
-    """Return run name to fingerprint and row; nothing if there is no cache or it is spoilt."""
+    """Return run name to fingerprint and row; empty if there is no cache or it is damaged."""
     try:
         content = json.loads((study / CACHE).read_text(encoding="utf-8"))
         return {str(name): (str(mark), dict(row)) for name, (mark, row) in content.items()}

@@ -1,4 +1,4 @@
-"""Finds runs that ended without a goodbye, and keeps them as the results they are."""
+"""Finds runs that ended without notice, such as by a crash, and keeps them as results."""
 
 import os
 from pathlib import Path
@@ -28,7 +28,7 @@ def close_abandoned(runs: Path) -> list[str]:
 
 def _close(folder: Path) -> str:
     run = read_run_file(folder / RUN_JSON)
-    if run.outcome != "recording":  # only its tidying up was cut short
+    if run.outcome != "recording":  # only the clean-up was cut short
         fold_again = (folder / SAMPLES_CSV).exists()
         if not fold_again:
             (folder / JOURNAL).unlink()

@@ -20,7 +20,7 @@ except ImportError:  # not on every system
 
 
 class JournalWriter:
-    """Writes a journal, and holds it locked: while the lock is held, the run goes on."""
+    """Writes a journal and keeps it locked. While the lock is held, the run is being recorded."""
 
     def __init__(self, folder: Path) -> None:
         self._stream: TextIO = (folder / JOURNAL).open("x", encoding="utf-8")
@@ -68,7 +68,7 @@ def goes_on(folder: Path) -> bool:
 
 
 def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
-    """Return phases, events, and what to say about lines that are torn."""
+    """Return phases, events, and cautions about torn lines."""
     phases: list[Phase] = []
     events: list[Event] = []
     cautions: list[Caution] = []
@@ -93,7 +93,7 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
 
 
 def closed(phases: Sequence[Phase], end_s: float) -> list[Phase]:
-    """End phases that were never ended where the samples end."""
+    """End open phases where the samples end."""
     return [
         phase if math.isfinite(phase.end_s) else replace(phase, end_s=max(end_s, phase.start_s))
         for phase in phases

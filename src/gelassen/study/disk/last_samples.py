@@ -1,4 +1,4 @@
-"""What the last samples say of a run that ended without a goodbye: a crash is a result."""
+"""What the last samples say of a run that ended without notice: a crash is a result."""
 
 import math
 from collections.abc import Mapping

@@ -1,7 +1,7 @@
-"""What people add to a run by hand, while it goes on and afterwards: readings and events.
+"""What people add to a run by hand, during the run and afterwards: readings and events.
 
-Notes stand in a file of their own, `notes.jsonl`, to which lines are only ever added: so no note
-can be lost to a recorder that writes at the same moment.
+Notes have their own file, `notes.jsonl`. Lines are only appended to it, so a recorder that writes at the
+same moment cannot destroy a note.
 """
 
 import json
@@ -38,7 +38,7 @@ def add_note(folder: Path, note: Note) -> None:
 
 
 def read_notes(folder: Path) -> tuple[list[Note], list[Caution]]:
-    """Return the notes of a run in order of time, and what to say about lines that are torn."""
+    """Return the notes of a run in order of time, and cautions about torn lines."""
     path = folder / NOTES
     if not path.exists():
         return [], []

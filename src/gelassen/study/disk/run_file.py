@@ -57,7 +57,7 @@ class OriginEntry(BaseModel):
 
 
 class CautionEntry(BaseModel):
-    """What weakens the run: a code for programs, and its words."""
+    """What weakens the run: a code for programs, and words for people."""
 
     model_config = ConfigDict(extra="ignore")
     code: str
@@ -80,7 +80,7 @@ class CautionEntry(BaseModel):
 
 
 class RunFile(BaseModel):
-    """The content of `run.json`. Unknown keys are kept out of the way of older versions."""
+    """The content of `run.json`. Keys that this version does not know are ignored."""
 
     model_config = ConfigDict(extra="ignore")
 

@@ -1,6 +1,6 @@
 """The samples of a run on disk: lines of CSV while it is recorded, Parquet afterwards.
 
-Both are read and written piece by piece, so that the length of a run costs disk and not memory.
+Both are read and written piece by piece, so that a long run needs disk space and not memory.
 """
 
 import csv
@@ -48,19 +48,19 @@ def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
 def _read_parquet(path: Path) -> "pd.DataFrame":
     import pyarrow.parquet as pq
 
-    # Runs are read side by side as a rule: threads for a small file cost more than they save.
+    # Several runs are usually read in parallel. More threads for a small file cost more than they save.
     threads = path.stat().st_size > _THREADS_BYTES
     with pq.ParquetFile(
         path
-    ) as file:  # one file needs nothing of what finds the files of a data set
+    ) as file:  # a single file does not need the search for the files of a data set
         frame: pd.DataFrame = file.read(use_threads=threads).to_pandas(use_threads=threads)
-    if "t_s" in frame.columns:  # written again by a program that knows of no index
+    if "t_s" in frame.columns:  # written again by a program that keeps no index
         frame = frame.set_index("t_s")
     return frame
 
 
 def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
-    """Read our own CSV; a torn last line, or one that is spoilt, is left out and said."""
+    """Read our own CSV. A torn last line, or a damaged line, is left out with a caution."""
     import pandas as pd
     import pyarrow as pa
     from pyarrow import csv as pa_csv
@@ -85,7 +85,7 @@ def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
         if table.column("t_s").null_count == 0:
             return table.to_pandas().astype(float).set_index("t_s"), cautions
     except pa.ArrowInvalid:
-        pass  # some line is spoilt: take the others one by one
+        pass  # some line is damaged: read the others one by one
     good, spoilt = _line_by_line(data[:end], path.name)
     frame = pd.DataFrame(good, columns=header, dtype=float).set_index("t_s")
     return frame, [*cautions, *spoilt]
@@ -109,7 +109,7 @@ def _line_by_line(data: bytes, name: str) -> tuple[list[list[float]], list[Cauti
 def parquet_from_csv(folder: Path, run: RunFile) -> float:
     """Turn `samples.csv` into Parquet, read it back and compare; return the time of the last sample.
 
-    The CSV stays. Raises FileError if what was written does not read back alike, or if a line of
+    The CSV stays. Raises FileError if the file reads back differently, or if a line of
     the CSV cannot be read: such a file is kept as it is.
     """
     import numpy as np
@@ -124,7 +124,7 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
                 raise FileError(f"{draft}: more was written than there is; the CSV is kept")
             for group, (names, arrays) in enumerate(_blocks(source)):
                 if group == groups:
-                    break  # a file without samples has one empty block and no group
+                    break  # a file without samples has one empty block and no row group
                 table = back.read_row_group(group)
                 for name, array in zip(names, arrays, strict=True):
                     if not np.array_equal(table.column(name).to_numpy(), array, equal_nan=True):
@@ -141,15 +141,15 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
 
 
 def load_libraries() -> None:
-    """Load what writing needs, before the clock of a run begins."""
+    """Load the libraries for writing, before the clock of a run starts."""
     for module in ("pandas", "pyarrow.csv", "pyarrow.parquet"):
         import_module(module)
 
 
 def rehearse(folder: Path, run: RunFile) -> None:
-    """Go through the motions of `parquet_from_csv` with what there is, and leave nothing.
+    """Rehearse `parquet_from_csv` with the samples so far, and leave no file.
 
-    Done at the start of a run: a machine in trouble must not have to load libraries at its end.
+    This is done at the start of a run, so that a machine in trouble need not load libraries at its end.
     """
     draft = folder / f"{SAMPLES_PARQUET}.part"
     try:
@@ -166,7 +166,7 @@ def _write_blocks(source: Path, draft: Path, run: RunFile) -> tuple[float, int]:
     blocks = _blocks(source)
     names, arrays = next(blocks)
     schema = _schema(names, run)
-    # The file is closed whatever happens: on a full disk its room is needed.
+    # The file is always closed. A full disk needs its space.
     with pq.ParquetWriter(draft, schema, write_statistics=False) as writer:
         while True:
             if len(arrays[0]):
@@ -205,7 +205,7 @@ def last_csv_time_s(path: Path) -> float:
 
 
 def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
-    """Write a whole table next to its target, read it back, and only then give it its name."""
+    """Write a whole table next to its target and read it back. Only then is it renamed to the target."""
     import pyarrow as pa
     import pyarrow.parquet as pq
 
@@ -224,9 +224,9 @@ def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
 
 
 def _blocks(path: Path) -> Iterator[tuple[list[str], list[Any]]]:
-    """Yield the CSV in pieces: names, and one array of floats for each; at least one piece.
+    """Yield the CSV in pieces, at least one: the names, and one array of floats for each name.
 
-    Pieces are cut by hand: the library's own reader of streams keeps many of them in memory.
+    The pieces are cut here, as the library's own stream reader keeps many of them in memory.
     """
     import numpy as np
     import pyarrow as pa

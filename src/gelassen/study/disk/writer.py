@@ -1,9 +1,9 @@
-"""Writes one run, sample by sample, so that whatever happens next loses none of them.
+"""Writes one run, sample by sample, so that no sample is lost, whatever happens next.
 
 While a run is recorded its folder holds `run.json` (what was set up), `samples.csv` (one line a
 sample, with the kernel before the next is taken) and `journal.jsonl`. Finishing folds the journal
 into `run.json` and turns the samples into `samples.parquet`, which is read back and compared before
-the CSV goes. A small file is kept in reserve: on a full disk, its room is what the end is noted in.
+the CSV is deleted. A small file is kept in reserve: on a full disk, its space is used to note the end.
 """
 
 import contextlib
@@ -34,11 +34,11 @@ RUN_JSON = "run.json"
 _RESERVE = ".reserve"
 _RESERVE_BYTES = 64 << 10
 _MOST_CELLS = 8192
-_SYNC_S = 5.0  # the kernel keeps written lines over a crash of ours, but not over a power cut
+_SYNC_S = 5.0  # the kernel keeps written lines if this program crashes, but not in a power cut
 
 
 class _Cells(dict[float, str]):
-    """The text of values: readings of coarse sensors repeat, and need not be worded each time."""
+    """The text of values, cached: readings of coarse sensors repeat."""
 
     def __missing__(self, value: float) -> str:
         if len(self) >= _MOST_CELLS:
@@ -56,7 +56,7 @@ def new_run_folder(runs: Path, label: str) -> Path:
         folder = runs / f"{max(numbers, default=0) + 1:03d}-{name}"
         try:
             folder.mkdir()
-        except FileExistsError:  # another recording took the number in the same moment
+        except FileExistsError:  # another recording took the number at the same moment
             continue
         return folder
     raise FileError(f"{runs}: no free run number found")
@@ -101,9 +101,9 @@ class RunWriter:
         return cls(folder, columns, run)
 
     def sample(self, t_s: float, values: Mapping[str, float]) -> None:
-        """Store one sample; it is with the kernel before this returns.
+        """Store one sample. The kernel has it before this returns.
 
-        A sample that finds no room leaves no half line behind, and raises OSError.
+        If the disk is full, no half line is left behind and OSError is raised.
         """
         texts = self._texts
         cells = [texts[values.get(column, math.nan)] for column in self.columns]
@@ -134,7 +134,7 @@ class RunWriter:
         self._length += len(data)
 
     def _sync(self) -> None:
-        with contextlib.suppress(OSError):  # a disk that fails shows in the next write
+        with contextlib.suppress(OSError):  # a failing disk shows in the next write
             os.fsync(self._fd)
             self._journal.sync()
 
@@ -161,7 +161,7 @@ class RunWriter:
 
 
 def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> None:
-    """End a run whose files are closed. What cannot be turned into Parquet stays as CSV."""
+    """End a run whose files are closed. Samples that cannot be turned into Parquet stay as CSV."""
     (folder / _RESERVE).unlink(missing_ok=True)
     more = []
     kept_as_csv = False
@@ -189,7 +189,9 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
     except OSError:
         if kept_as_csv:
             raise
-        (folder / SAMPLES_CSV).unlink(missing_ok=True)  # its samples are safe, its room is needed
+        (folder / SAMPLES_CSV).unlink(
+            missing_ok=True
+        )  # its samples are safe, and its space is needed
         write_json(folder / RUN_JSON, content)
     if not kept_as_csv:
         (folder / SAMPLES_CSV).unlink(missing_ok=True)

@@ -1,4 +1,4 @@
-"""What a study file says, held against itself: factors, levels and setups that must fit together."""
+"""Checks that the factors, levels and setups of a study file fit together."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 def check_factors(path: Path, text: str, study: "StudyFile") -> None:
-    """Refuse factors that are impossible, or that contradict each other.
+    """Refuse impossible factors, and factors that contradict each other.
 
     Raises
     ------
@@ -102,7 +102,7 @@ def _check_what_it_sets(
 
 
 def check_setups(path: Path, text: str, study: "StudyFile") -> None:
-    """Every setup names known factors and levels, and the baseline is a setup."""
+    """Refuse setups with unknown factors or levels, and a baseline that is not a setup."""
     for setup, levels in study.setups.items():
         for factor, level in levels.items():
             line = line_of(text, ["setups", setup, factor])

@@ -1,4 +1,4 @@
-"""Which setups a study has, where they are not all listed."""
+"""The setups of a study, where they are not all listed."""
 
 from collections.abc import Mapping
 from itertools import product

@@ -28,5 +28,5 @@ def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> No
         channel["offset_se"] = round(standard_error, 3)
     draft = path.with_suffix(".toml.part")
     draft.write_text(tomlkit.dumps(document), encoding="utf-8")
-    read_study_file(draft)  # never leave behind what cannot be read
+    read_study_file(draft)  # never leave a file that cannot be read
     draft.replace(path)

@@ -1,4 +1,4 @@
-"""A phase that ends when enough is known or rested, not when a time is over."""
+"""A phase that ends when the answer is known or the machine has rested, not after a fixed time."""
 
 from typing import Annotated, Any, Literal
 
@@ -21,7 +21,7 @@ _MEANT = {"idle": RESTED, "soak": KNOWN, "hold": KNOWN, "cooldown": RESTED}
 class Gate(BaseModel):
     """When a phase ends.
 
-    `rested`: the temperature has come back to rest, within `within_k` of where it is going. `known`: the
+    `rested`: the temperature is within `within_k` of its resting value. `known`: the
     95 % interval of the steady state is no wider than ± `within_k`. Never before `at_least`, and at
     `at_most` in any case.
     """
@@ -39,7 +39,7 @@ class Gate(BaseModel):
 
 
 def phase_length(phase: str, value: Any) -> Any:
-    """Return a length in s, or a gate, from what people write for this phase.
+    """Return a length in s, or a gate, from the text for this phase.
 
     "20 min", a number of seconds, "until known", "until rested", or a table with `until` and
     perhaps `within_k`, `at_least` and `at_most`.
@@ -77,5 +77,5 @@ def longest_s(length: float | Gate) -> float:
 
 
 def likely_s(length: float | Gate) -> float:
-    """Return about how long a phase lasts, in s: for an estimate before anything is measured."""
+    """Return the estimated length of a phase in s, before anything is measured."""
     return (length.at_least * length.at_most) ** 0.5 if isinstance(length, Gate) else length

@@ -1,4 +1,4 @@
-"""Levels of factors: as people write them, what they are meant to change, what is known of them."""
+"""Levels of factors: how people write them, what they change, and what is known about them."""
 
 import math
 import re
@@ -6,7 +6,7 @@ import re
 from gelassen.study.file.study_file import StudyFile
 
 FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
-# What is changed without touching the cooler, in the words that factors are named with.
+# Factors of these names change without touching the cooler.
 _LEFT_ON = (
     *FAN_WORDS, "panel", "door", "case", "enclosure", "cabinet", "lid", "filter", "vent", "duct",
     "orientation", "position", "direction", "room", "place", "flow", "limit", "power", "load", "clock",
@@ -25,7 +25,7 @@ def level_text(level: object) -> str:
 
 
 def takes_cooler_off(file: StudyFile, name: str) -> bool:
-    """Say whether changing a factor by hand takes the cooler off: as the study says, else by its name."""
+    """Return whether a change of this factor takes the cooler off: as the study says, else by name."""
     if file.factors[name].changed_by != "hand":
         return False
     told = file.factors[name].remounts
@@ -33,7 +33,7 @@ def takes_cooler_off(file: StudyFile, name: str) -> bool:
 
 
 def mounted_as(file: StudyFile, setup: str) -> str:
-    """Return what of a setup a mounting belongs to: levels that take the cooler off, else its name."""
+    """Return what a mounting of a setup depends on: levels that take the cooler off, else its name."""
     levels = file.setups.get(setup, {})
     if not levels:
         return without_power(setup)
@@ -42,7 +42,7 @@ def mounted_as(file: StudyFile, setup: str) -> str:
 
 
 def expected_quantities(file: StudyFile) -> list[str]:
-    """Return the quantities that some factor is meant to change."""
+    """Return the quantities that factors change on purpose."""
     words = " ".join([*file.factors, *(f.channel or "" for f in file.factors.values())])
     expected = []
     if any(stem in words for stem in FAN_WORDS):
@@ -63,12 +63,12 @@ def power_factors(file: StudyFile) -> list[str]:
 
 
 def without_power(setup: str) -> str:
-    """Return the name of a setup without the power limit that stands in it."""
+    """Return the name of a setup without the power limit in it."""
     return _POWER_IN_NAME.sub("", setup).strip(" ,;/_-") or setup
 
 
 def setups_without_power(file: StudyFile) -> dict[str, str]:
-    """Return setup to its levels without the power limit, where factors say which that is."""
+    """Return each setup's levels without the power limit, where a factor is the power limit."""
     powers = power_factors(file)
     if not powers:
         return {}

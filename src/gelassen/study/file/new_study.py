@@ -1,4 +1,4 @@
-"""A study that begins with its first run, and grows by a setup when told to."""
+"""A study that begins with its first run, and gains a setup on request."""
 
 from pathlib import Path
 
@@ -11,7 +11,7 @@ from gelassen.study.file.template import Answers, study_text
 def check_setup(
     study: Path, setup: str, *, limit_c: float | None = None, new_setup: bool = False
 ) -> bool:
-    """Say whether the study knows the setup already; raise what `ensure_setup` would. Writes nothing."""
+    """Return whether the study knows the setup; raise as `ensure_setup` would. Writes nothing."""
     path = study / STUDY_FILE
     if not path.exists():
         if study.exists() and (not study.is_dir() or any(study.iterdir())):
@@ -40,7 +40,7 @@ def ensure_setup(
     """Make sure that the study exists and knows the setup.
 
     A folder that does not exist, or is empty, becomes a study. A setup that an existing study does
-    not know is refused unless `new_setup` says that it is meant: it may be a slip of the pen.
+    not know is refused unless `new_setup` is true, as it may be a typing error.
 
     Raises
     ------
@@ -70,7 +70,7 @@ def ensure_setup(
 
 
 def write_study(folder: Path, answers: Answers) -> Path:
-    """Write the study file of a new study; what it says is checked before it stands there.
+    """Write the study file of a new study. Its content is checked first.
 
     Raises
     ------

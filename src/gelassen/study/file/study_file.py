@@ -21,7 +21,7 @@ def _channel(value: Any) -> Any:
 
 
 def _with_unit(value: Any) -> Any:
-    """Refuse text without a unit: "20" may be meant as minutes. A number is seconds."""
+    """Refuse text without a unit, as "20" may mean minutes. A number is seconds."""
     if isinstance(value, str) and value.strip() and not value.strip()[-1].isalpha():
         raise InputError(
             f'"{value}" has no unit: write it like "{value.strip()} min", "90 s" or "1 h"'
@@ -29,7 +29,7 @@ def _with_unit(value: Any) -> Any:
     return value
 
 
-# What editors are told: text is allowed, too.
+# The schema for editors: text is allowed, too.
 _DURATION_SCHEMA = {
     "anyOf": [
         {"type": "number", "minimum": 0, "description": "seconds"},
@@ -84,7 +84,7 @@ def _phase(name: str) -> BeforeValidator:
 
 
 def _phase_schema(until: str) -> WithJsonSchema:
-    """Return what editors are told of a phase: a duration, "until ...", or a table."""
+    """Return the schema of a phase for editors: a duration, "until ...", or a table."""
     gate = {
         "type": "object",
         "additionalProperties": False,
@@ -160,7 +160,7 @@ class Guard(_Table):
 
 
 class ChannelTable(_Table):
-    """How one channel comes about; nothing said means that the machine offers it by this name."""
+    """Where one channel comes from. An empty entry means that the machine has a sensor of this name."""
 
     origin: Channel | None = Field(
         None, alias="from", description="the channel the machine offers, which this one is"
@@ -191,17 +191,17 @@ class ChannelTable(_Table):
 
 
 def _load(value: Any) -> Any:
-    """Take a name alone for a table with that name."""
+    """Read a name alone as a table with that name."""
     return {"name": value} if isinstance(value, str) else value
 
 
 def _protocol(value: Any) -> Any:
-    """Take a kind alone for a table with that kind."""
+    """Read a kind alone as a table with that kind."""
     return {"kind": value} if isinstance(value, str) else value
 
 
 def _shorthands(schema: dict[str, Any]) -> None:
-    """Tell editors that a name alone stands for a load, or for a protocol."""
+    """Add to the schema that a name alone stands for a load, or for a protocol."""
     properties = schema["properties"]
     for key, names in (
         ("load", ["matrix", "integer", "memory"]),
@@ -243,10 +243,10 @@ class StudyFile(_Table):
 
 
 def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:
-    """Refuse a setup the study does not have; `or_else` says what else may be meant."""
+    """Refuse a setup that the study does not have. `or_else` suggests another way."""
     if name not in study.setups:
         raise InputError(
-            # Names of setups are full of commas.
+            # Names of setups contain commas.
             f'"{name}" is no setup of this study ({"; ".join(study.setups) or "none"}).'
             + nearest(name, study.setups)
             + or_else

@@ -1,4 +1,4 @@
-"""A study file to begin with: commented, complete, and made from a few answers."""
+"""A first study file: commented, complete, and made from a few answers."""
 
 import json
 import re
@@ -13,7 +13,7 @@ _PAIR = re.compile(r"\s*([^:=]+?)\s*[:=]\s*(.+)")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answers:
-    """What a new study is to say.
+    """The content of a new study.
 
     Attributes
     ----------

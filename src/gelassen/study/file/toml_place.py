@@ -1,4 +1,4 @@
-"""In which line of a TOML file a key stands, for messages: the standard parser does not tell."""
+"""The line of a key in a TOML file, for messages. The standard parser does not give it."""
 
 import re
 from collections.abc import Sequence
