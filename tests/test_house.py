@@ -57,7 +57,7 @@ def test_no_wing_has_more_than_twenty_rooms():
     [path for path in MODULES if path.name in TABLES],
     ids=lambda path: str(path.parent.name),
 )
-def test_every_number_of_a_table_says_what_it_is_and_every_group_where_it_is_from(table):
+def test_every_constant_in_a_table_is_commented_and_every_group_has_a_source(table):
     source = table.read_text(encoding="utf-8")
     lines, tree = source.splitlines(), ast.parse(source)
     named_once = "Source of all" in ast.get_docstring(tree) or "All come from" in ast.get_docstring(

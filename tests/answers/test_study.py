@@ -52,7 +52,7 @@ def test_without_a_baseline_every_pair_is_compared_once(folder):
     comparison = open_study(folder / "study.toml").compare()
     assert len(comparison.differences) == 1
     assert "difference_k" not in comparison.setups.columns
-    with pytest.raises(InputError, match='"lo" is no setup of this study.*mean "low"'):
+    with pytest.raises(InputError, match='"lo" is not a setup of this study.*mean "low"'):
         open_study(folder).compare(baseline="lo")
 
 
@@ -84,7 +84,7 @@ def test_a_study_grows_only_when_told_to(tmp_path):
     assert list(open_study(tmp_path / "new").file.setups) == ['tower "B"', "low"]
     (tmp_path / "other").mkdir()
     (tmp_path / "other/letter.txt").write_text("dear")
-    with pytest.raises(FileError, match="is no study and is not empty; nothing was written"):
+    with pytest.raises(FileError, match="is not a study and is not empty; nothing was written"):
         ensure_setup(tmp_path / "other", "tower", limit_c=90)
 
 

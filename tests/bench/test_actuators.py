@@ -100,7 +100,7 @@ def test_a_value_out_of_range_changes_nothing(tree, state):
     assert not state.exists() or list(state.iterdir()) == []
 
 
-def test_a_board_that_does_not_follow_is_told_and_what_was_is_put_back(tree, monkeypatch):
+def test_a_board_that_ignores_a_setting_is_reported_and_restored(tree, monkeypatch):
     setting = find_actuators(tree / "sys")[DUTY]
     folder = tree / "sys/class/hwmon/hwmon1"
     write_text = undo_module.write_text
@@ -159,7 +159,7 @@ def gelassen(*arguments):
     return subprocess.run(command, capture_output=True, text=True, check=False)
 
 
-def test_what_a_reset_leaves_behind_is_told_at_the_next_start_and_put_back(tree, state):
+def test_settings_left_by_a_reset_are_reported_and_put_back(tree, state):
     crash(tree, "all")
     assert text(tree, LIMIT) == "45000000"
     told = gelassen()

@@ -66,7 +66,7 @@ def test_a_channel_gets_the_testers_name_offset_and_setting(tree):
 @pytest.mark.parametrize(
     ("table", "said"),
     [
-        ('[channels."vrm.temp_c"]\noffset = 1', "is no channel name"),
+        ('[channels."vrm.temp_c"]\noffset = 1', "is not a channel name"),
         ('[channels."vrm.1.temp_c"]\nofset = 1', 'unknown key "ofset".*Did you mean "offset"'),
         ('[channels."a.b.temp_c"]\nquery = "MEAS?"', "resource and query belong together"),
         (
@@ -109,7 +109,7 @@ def test_units_become_those_of_the_channel():
     assert conversion("K", "room.air.temp_c")(300) == pytest.approx(26.85)
 
 
-def waited(bench, name, seconds=4.0):
+def waited(bench, name, seconds=30.0):
     """Read until a slow channel has a value."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
@@ -188,12 +188,16 @@ def test_any_program_becomes_a_channel_and_never_holds_up_the_rest(tree):
     began = time.monotonic()
     for _ in range(5):
         assert bench.read()["board.zone_acpitz.temp_c"] == 40.0
-    assert time.monotonic() - began < 0.5
-    time.sleep(0.5)
-    bench.read()
-    reasons = bench.failure_reasons()
-    assert "ended with status 1" in reasons["room.none.temp_c"]
-    assert "within 0.3 s" in reasons["room.slow.temp_c"] or "in time" in reasons["room.slow.temp_c"]
+    assert time.monotonic() - began < 10  # the slow program would take 30 s
+    deadline, reasons = time.monotonic() + 30, {}
+    while len(reasons) < 2 and time.monotonic() < deadline:
+        time.sleep(0.1)
+        bench.read()
+        known = bench.failure_reasons()
+        reasons = {
+            k: known[k] for k in known if "status 1" in known[k] or "within 0.3 s" in known[k]
+        }
+    assert set(reasons) == {"room.none.temp_c", "room.slow.temp_c"}
     assert not [
         p for p in psutil.Process().children(recursive=True) if "time.sleep(30)" in p.cmdline()
     ]

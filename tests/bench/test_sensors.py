@@ -194,7 +194,7 @@ def test_power_follows_energy_over_the_wrap_of_its_counter(tree):
         now[0] += 0.5
     assert readings == pytest.approx([7.998, 1.8, 1.0, 1.8])
     file.write_text("<unsupported>")
-    with pytest.raises(ValueError, match="is no number"):
+    with pytest.raises(ValueError, match="is not a number"):
         sensor.read()
     file.write_text("1400000")
     assert math.isnan(sensor.read())  # what was used while nobody could look is not guessed
@@ -223,41 +223,37 @@ def sensor(name, read, *, device, apart=False):
 
 
 def test_a_device_that_hangs_delays_no_other_and_comes_back():
-    hang = threading.Event()
-    hang.set()
+    answers = threading.Event()
+    answers.set()
 
     def slow():
-        if not hang.is_set():
-            time.sleep(0.4)
+        answers.wait(60)
         return 2.0
 
+    # Patience that no busy machine uses up, so that only the hanging device exceeds it.
     reader = Reader(
         [
             sensor("cpu.package.temp_c", lambda: 1.0, device="a"),
             sensor("board.slow.temp_c", slow, device="b"),
             sensor("board.last.temp_c", lambda: 3.0, device="c"),
-        ]
+        ],
+        patience_s=2.0,
     )
     assert list(reader.read().values()) == [1.0, 2.0, 3.0]
-    hang.clear()
-    for _ in range(20):
-        began = time.monotonic()
-        values = reader.read()
-        assert time.monotonic() - began < 0.2
+    answers.clear()
+    for missed in range(1, 21):
+        values = reader.read()  # a reader that waits for the device would return its 2.0
+        assert math.isnan(values["board.slow.temp_c"])
         assert (values["cpu.package.temp_c"], values["board.last.temp_c"]) == (1.0, 3.0)
-        time.sleep(0.05)
-    assert 5 < reader.failures["board.slow.temp_c"] < 20  # now and then it did answer
+        assert reader.failures["board.slow.temp_c"] == missed
     assert reader.reasons["board.slow.temp_c"] == "no answer in time"
-    hang.set()
-    time.sleep(0.5)
-    missed = reader.failures["board.slow.temp_c"]
-    later = []
-    for _ in range(60):
-        later.append(reader.read()["board.slow.temp_c"])
+    answers.set()
+    deadline = time.monotonic() + 30
+    while len(reader._together) < 3 and time.monotonic() < deadline:
+        reader.read()
         time.sleep(0.01)  # as between samples
-    assert later[-50:] == [2.0] * 50
-    assert reader.failures["board.slow.temp_c"] <= missed + 2
     assert len(reader._together) == 3
+    assert reader.read()["board.slow.temp_c"] == 2.0
     reader.close()
 
 
@@ -324,5 +320,5 @@ def test_a_device_that_never_answers_holds_up_neither_start_nor_run(tree):
     for _ in range(3):
         began = time.monotonic()
         assert bench.read()["cpu.package.temp_c"] == 48.0
-        assert time.monotonic() - began < 0.5
+        assert time.monotonic() - began < 5
     file.open("w").close()  # let the threads go

@@ -87,7 +87,7 @@ def test_the_power_limit_is_set_and_put_back():
     assert limit.read() == 95
     with pytest.raises(BenchError, match="5 to 400 W"):
         limit.set(9000)
-    with pytest.raises(InputError, match="is no load"):
+    with pytest.raises(InputError, match="is not a load"):
         bench.load("game")
 
 

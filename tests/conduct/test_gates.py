@@ -333,7 +333,7 @@ class Order(Wrapped):
         return Load(load)
 
 
-def test_the_guard_takes_the_load_off_first_then_fans_up_then_settings_back(tmp_path):
+def test_the_guard_ends_the_load_first_then_raises_fans_then_restores_settings(tmp_path):
     bench = Order(bench_of())
     plan = RunPlan(
         phases=(PlannedPhase("soak", 600),), stop_c={"cpu.package.temp_c": 55.0}, judged=ROOM

@@ -104,7 +104,10 @@ CONTRADICTIONS = [
     ('protocol = "capacity"\n[factors.p]\nlevels = [45]\nchanged_by = "software"\n'
      'channel = "cpu.package.power_limit_w"\n', "climbs with cpu.package.power_limit_w by itself"),
     ('[factors.n]\nlevels = [0, 2]\nchanged_by = "software"\nsets = "workers"\n', "whole numbers from 1"),
-    ('[factors.l]\nlevels = ["matrix", "furnace"]\nchanged_by = "software"\nsets = "load"\n', "is no load"),
+    (
+        '[factors.l]\nlevels = ["matrix", "furnace"]\nchanged_by = "software"\nsets = "load"\n',
+        "is not a load",
+    ),
     ('[factors.f]\nlevels = ["a"]\nchanged_by = "software"\nchannel = "cpu.package.power_limit_w"\n'
      'curves."a" = "40: 30, 60: 50"\n', "a fan's duty"),
     ('[protocol]\nsoak = "twenty minutes"\n', '"20 min", "90 s" or "1 h"; or "until known"'),
@@ -124,7 +127,7 @@ def test_what_contradicts_itself_is_refused_with_its_place(study, text, said):
     assert "study.toml" in str(refused.value)
 
 
-def test_the_published_schema_knows_every_key_and_lets_people_write_words():
+def test_the_published_schema_has_every_key_and_allows_text():
     schema = json.loads((Path(__file__).parents[2] / "docs/study.schema.json").read_text())
     assert set(schema["properties"]) == set(StudyFile.model_fields)
     protocol = schema["$defs"]["Protocol"]["properties"]
@@ -169,7 +172,7 @@ def test_new_asks_on_a_terminal(tmp_path, monkeypatch):
     answers = {"Limit": "90", "steady": "capacity"}
     by_hand = iter(
         ["cooler", "cooler: tower, low", "door: open, closed", ""]
-    )  # the first is no factor
+    )  # the first is not a factor
 
     def asked(text, usual):
         if "by hand" in text:
@@ -352,7 +355,7 @@ class Fails(Wrapped):
     ("how", "outcome"),
     [("sensor", "guard"), ("load", "failed"), ("interrupt", "stopped"), ("disk", "failed")],
 )
-def test_whatever_gives_way_the_run_ends_cleanly_and_the_machine_is_put_back(
+def test_after_any_failure_the_run_ends_cleanly_and_settings_are_put_back(
     study, how, outcome, at_s
 ):
     made = study(HEAD, COOLER, SHORT, POWER, '[guard.stop_c]\n"cpu.package.temp_c" = 99\n')

@@ -89,7 +89,7 @@ def test_another_seed_gives_another_order_of_the_same_runs(folder):
     assert len({tuple(order) for order in orders}) > 2
 
 
-def test_a_session_that_ends_is_taken_up_with_the_first_run_that_is_missing(folder):
+def test_an_ended_session_continues_with_the_first_missing_run(folder):
     study = open_study(folder)
     planned = order_runs(study.file)
     asked = []

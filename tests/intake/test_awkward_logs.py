@@ -292,7 +292,7 @@ def test_headers_say_what_a_column_is_or_it_is_left_alone(
         assert understood.recording.frame[channel].iloc[0] == pytest.approx(reading)
 
 
-def test_a_temperature_without_a_part_is_taken_for_the_processors_if_it_follows_the_load(tmp_path):
+def test_a_temperature_without_a_part_name_is_the_processors_if_it_follows_the_load(tmp_path):
     power = np.where((T > 100) & (T < 300), 95.0, 12.0)
     warm = 40 + 30 * np.convolve(power > 50, np.exp(-np.arange(200) / 20) / 20)[:N]
     rows = "".join(

@@ -76,11 +76,11 @@ def test_poor_rows_are_left_out_counted_and_said(tmp_path):
         ("t_s,cpu.package.temp_c\n0,40\n1,41\n0.5,42\n", None, "line 4: time runs backwards"),
         ("t_s,cpu.package.temp_c\n0,warm\n1,hot\n", None, "holds no numbers"),
         (PLAIN, {"pkg tmp": "cpu.package.temp_c"}, 'no column "pkg tmp".*mean "pkg temp"'),
-        (PLAIN, {"pkg temp": "package"}, "is no channel name"),
+        (PLAIN, {"pkg temp": "package"}, "is not a channel name"),
         (PLAIN, {"pkg temp": "cpu.package.temp_f"}, "does not end in a known unit"),
         (PLAIN, {"pkg temp": {"chanel": "x"}}, 'unknown key "chanel"'),
         (PLAIN, {"pkg temp": "cpu.package.temp_c", "W": "cpu.package.temp_c"}, "same channel"),
-        ("\x00\x01binary", None, "is no text"),
+        ("\x00\x01binary", None, "is not text"),
     ],
 )
 def test_what_cannot_be_read_is_refused_in_words(tmp_path, text, columns, words):

@@ -94,7 +94,7 @@ SUNDAY = datetime(2026, 10, 25, 2, 59, 58, tzinfo=UTC).timestamp()
 MONDAY = SUNDAY + 86_400
 
 
-def test_an_hour_on_a_sunday_night_is_daylight_saving_and_no_other_hour():
+def test_only_an_hour_on_a_sunday_night_is_daylight_saving():
     back = [SUNDAY, SUNDAY + 1, SUNDAY + 2 - 3600, SUNDAY + 3 - 3600]
     straight = line(back)
     assert list(np.diff(straight.time_s)) == [1, 1, 1]
@@ -181,7 +181,7 @@ def test_states_missing_values_and_accents():
     assert folded("Cœur Température ÄÖÜ") == "coeur temperature aou"
 
 
-def test_the_decimal_mark_is_found_from_cells_that_can_be_read_in_one_way_only():
+def test_the_decimal_mark_comes_from_unambiguous_cells():
     assert decimal_evidence(["45,3", "1.234", "7"]) == (0, 1, 1, 0, 1)
     decide = lambda columns, kinds=None: decide_decimals(columns, kinds or {}, name="log")  # noqa: E731
     assert decide({"a": ["45,3"], "b": ["1.234"]})[:2] == (",", {})
@@ -278,7 +278,7 @@ def test_encodings_are_told_by_what_the_bytes_can_be(data, encoding, text):
 def test_what_is_no_text_is_refused_and_a_told_encoding_is_kept_to():
     refused = {
         b" \r\n": "is empty", b"%PDF-1.7": "a PDF", b"\x1f\x8b..": "compressed",
-        bytes(range(9)) * 9: "no text",
+        bytes(range(9)) * 9: "not text",
     }  # fmt: skip
     for data, words in refused.items():
         with pytest.raises(FileError, match=words):
@@ -286,7 +286,7 @@ def test_what_is_no_text_is_refused_and_a_told_encoding_is_kept_to():
     assert bytes(decode("°".encode("cp1252"), "log", encoding="cp1252").data) == "°".encode()
     with pytest.raises(FileError, match="line 2: not utf-8"):
         decode(b"a\n\xb0", "log", encoding="utf-8")
-    with pytest.raises(FileError, match="is no encoding that is known"):
+    with pytest.raises(FileError, match="is not an encoding that is known"):
         decode(b"a", "log", encoding="utf-99")
 
 
@@ -302,7 +302,7 @@ def test_tables_are_found_below_titles_groups_and_rules():
     ends = find_layout(["t,a,", "0,1", "1,2"], "log")
     assert ends.headers == ("t", "a")
     refused = {
-        "t;a": "a header but no rows", "t;a\nx;y": "none that holds numbers", "words": "no delimiter",
+        "t;a": "a header but no rows", "t;a\nx;y": "none with numbers", "words": "no delimiter",
     }  # fmt: skip
     for text, words in refused.items():
         with pytest.raises(FileError, match=words):
@@ -338,5 +338,5 @@ def test_when_a_log_began_is_read_above_its_table_or_assumed_and_said():
     assert from_local(0.0, "+02:00")[0].utcoffset().total_seconds() == 7200
     assert "say which with --zone" in from_local(0.0, None)[1]
     assert offset_of("2026-11-23T12:00:00-05:30") == -19_800
-    with pytest.raises(InputError, match='"Mars/Base" is no time zone'):
+    with pytest.raises(InputError, match='"Mars/Base" is not a time zone'):
         from_local(0.0, "Mars/Base")

@@ -39,7 +39,7 @@ def two_logs(tmp_path, monkeypatch):
     return tmp_path
 
 
-def test_logs_are_laid_together_by_their_changes_and_nothing_is_made_up(two_logs):
+def test_logs_are_aligned_by_their_changes_and_nothing_is_made_up(two_logs):
     logs = [gelassen.read_log(name) for name in (SENSORS, METER)]
     merged, (joined,) = merge_logs(logs)
     assert joined.how == "matched changes"
@@ -161,7 +161,7 @@ def stamped(name, start_s, header, values):
     Path(name).write_text(header + "\n" + "\n".join(rows) + "\n", encoding="utf-8")
 
 
-def test_wall_clocks_lay_logs_together_and_a_clock_that_differs_is_named(two_logs):
+def test_wall_clocks_align_logs_and_a_differing_clock_is_named(two_logs):
     power = [20 + 75 * (100 <= k < 300) for k in range(400)]
     stamped("a.csv", 0, "Time,CPU Package [°C],CPU Power [W]", [f"{40 + p / 5},{p}" for p in power])
     late = [power[max(k - 37, 0)] * 1.1 for k in range(400)]  # a clock 37 s slow

@@ -260,7 +260,7 @@ def test_settings_are_put_back_after_sigkill():
     assert (LIMIT.read_text(), pwm.read_text()) == old
 
 
-def test_what_a_crash_of_everything_leaves_is_told_and_can_be_put_back():
+def test_settings_left_by_a_crash_are_reported_and_can_be_put_back():
     old = LIMIT.read_text()
     killed_after_setting(also_guardian=True)
     assert LIMIT.read_text() == "12000000\n"

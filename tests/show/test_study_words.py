@@ -149,7 +149,7 @@ def test_a_course_is_worded_by_where_it_stops_paying():
     assert "Every step of fans up to the last one pays." in response_text(steep, "fans")
     valley = response_curve(fans, (fans - 2.4) ** 2 + rng.normal(0, 0.05, 16))
     assert "It is coolest at 2.4" in response_text(valley, "fans")
-    assert "cannot be told" in response_text(response_curve([1, 2], [60, 50]), "fans")
+    assert "cannot tell" in response_text(response_curve([1, 2], [60, 50]), "fans")
 
 
 def test_tradeoffs_are_worded_with_what_is_got_for_what():
@@ -174,7 +174,7 @@ def test_drift_and_repeatability_are_said_with_their_intervals():
     assert "cannot be told: a trend needs three runs" in drift_text(machine_drift([0], [50]), "x")
     once = find_repeatability(pd.DataFrame({"setup": ["a", "b"], "value": [1.0, 2.0]}))
     assert repeatability_text(once) == (
-        "Repeatability cannot be told: no setup was run twice: repeat one, remounted each time."
+        "Repeatability cannot be told: no setup was run twice: repeat one, and remount it each time."
     )
 
 

@@ -102,7 +102,7 @@ def test_rises_over_coolant_and_over_the_room_are_not_mixed():
     assert compared({**values, "low": [60, 61, 62]}, **{"loop": loop}).over == "the room"
 
 
-def test_runs_without_any_reference_are_compared_beside_those_over_the_room():
+def test_runs_without_a_reference_are_compared_with_runs_over_the_room():
     without = {"over": None}
     mixed = compared({"a": [50.0, 50.4], "b": [60.0, 60.2]}, a=without)
     assert (mixed.over, mixed.left_out) == ("the room", ())
@@ -121,14 +121,14 @@ def test_a_clear_winner_is_named_with_how_much_and_how_sure():
     assert "K cooler), more than the scatter of repeats explains" in said
 
 
-def test_runs_that_leave_much_open_ask_for_longer_runs_and_lost_setups_are_named():
+def test_wide_runs_call_for_longer_runs_and_missing_setups_are_named():
     soon = {"error": 2.0}
     values = {"a": [50.0, 50.4, 50.1], "b": [51.0, 50.6, 51.2]}
     short = next_steps(compared(values, a=soon, b=soon))
     assert any(step.startswith("longer soaks: each run leaves ±3.9 K open") for step in short)
     assert not any("longer soaks" in step for step in next_steps(compared(values)))
     gone = compared({**values, "c": [60.0]}, c={"error": math.inf})
-    assert "no run that could be compared is left of: c" in gone.cautions
+    assert "no comparable run is left of: c" in gone.cautions
 
 
 def test_what_cannot_be_told_is_not_called_a_win():

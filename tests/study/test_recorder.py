@@ -262,9 +262,9 @@ def test_notes_by_hand_reach_a_run_that_goes_on_and_one_that_ended(tmp_path):
     for wrong, said in (
         (["x"], "no longer recorded: say when"),
         (["--at", "07:00", "x"], "not within the run, which lasts 06:39"),
-        (["--at", "soon", "x"], "is no time"),
+        (["--at", "soon", "x"], "is not a time"),
         (["--at", "01:00", "room.air.temp_x=1"], "does not end in a known unit"),
-        (["--at", "01:00", "room.air.temp_c=warm"], "is no number"),
+        (["--at", "01:00", "room.air.temp_c=warm"], "is not a number"),
         (["--at", "01:00", "cpu.package.temp_c=1"], "recorded by the run itself"),
     ):
         refused = gelassen("note", folder, *wrong)
@@ -287,7 +287,7 @@ def test_record_tells_of_earlier_crashes_and_takes_the_chips_own_limit(tmp_path)
     assert done.returncode == 0, done.stderr
     assert "earlier run 001-hot: ended without notice at 412 s" in done.stderr
     run = json.loads((tmp_path / "runs/002-run/run.json").read_text())
-    assert (run["limit_c"], run["load"]) == (100.0, "integer, 1 workers")
+    assert (run["limit_c"], run["load"]) == (100.0, "integer, 1 worker")
 
 
 def test_one_sample_is_one_write_before_the_next_is_taken(tmp_path, monkeypatch):

@@ -56,13 +56,13 @@ def test_what_a_factor_is_meant_to_change_is_known_by_its_name(tmp_path):
         ("limit_c = 95", "limit = 95", ['line 7, machine.limit: unknown key "limit"', '"limit_c"?']),
         ("limit_c = 95", 'limit_c = "hot"', ["line 7, machine.limit_c", "valid number", "'hot'"]),
         ("limit_c = 95", "limit_c = 9500", ["less than 250", "9500"]),
-        ('soak = "20 min"', 'soak = "20 parsecs"', ["line 13", '"20 parsecs" is no duration']),
+        ('soak = "20 min"', 'soak = "20 parsecs"', ["line 13", '"20 parsecs" is not a duration']),
         ('curve = "on-air"', 'curve = "onair"', ["line 16", "setups.brise.curve", '"on-air"?']),
         ('baseline = "brise"', 'baseline = "brize"', ["line 3, baseline", 'mean "brise"?']),
         ('title = "A', "title = A", ["line 2"]),
         ("format = 1", "format = 7", ["line 1, format"]),
         ("[machine]", "[machin]", ['"machin"', '"machine"?']),
-        ("[setups.brise]\ncurve", "[setups.brise]\ncurv", ['"curv" is no factor here (curve)']),
+        ("[setups.brise]\ncurve", "[setups.brise]\ncurv", ['"curv" is not a factor here (curve)']),
     ],
 )  # fmt: skip
 def test_mistakes_are_named_with_line_key_and_what_is_allowed(tmp_path, old, new, words):
@@ -73,7 +73,7 @@ def test_mistakes_are_named_with_line_key_and_what_is_allowed(tmp_path, old, new
 
 
 def test_a_folder_without_a_study_says_how_to_make_one(tmp_path):
-    with pytest.raises(FileError, match="is no study.*gelassen demo"):
+    with pytest.raises(FileError, match="is not a study.*gelassen demo"):
         open_study(tmp_path)
     with pytest.raises(FileError, match="no such folder"):
         open_study(tmp_path / "none")

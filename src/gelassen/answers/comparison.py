@@ -20,6 +20,7 @@ from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
@@ -88,9 +89,9 @@ class StudyComparison(Result):
                 span = f"{row['low_k']:.1f} to {row['high_k']:.1f}"
             else:
                 span = "cannot tell"
-            plural = "" if row["runs"] == 1 else "s"
             lines.append(
-                f"{row['setup']}: {row['rise_k']:.1f} {self.unit} ({span}), {row['runs']} run{plural}"
+                f"{row['setup']}: {row['rise_k']:.1f} {self.unit} ({span}), "
+                f"{counted(row['runs'], 'run')}"
             )
         return "\n".join([*lines, *(f"  caution: {text}" for text in self.cautions)])
 

@@ -29,7 +29,7 @@ def study_effects(
     for name in factors:
         if name not in known:
             raise InputError(
-                f'"{name}" is no factor of this study ({", ".join(known) or "none"}).'
+                f'"{name}" is not a factor of this study ({", ".join(known) or "none"}).'
                 + nearest(name, known)
             )
     if not factors:

@@ -10,7 +10,9 @@ from gelassen.study.file.study_file import StudyFile
 def check_factor(file: StudyFile, factor: str) -> None:
     """Refuse a factor that the study does not have."""
     if factor not in file.factors:
-        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
+        raise InputError(
+            f'"{factor}" is not a factor of this study.' + nearest(factor, file.factors)
+        )
 
 
 def is_logged(table: pd.DataFrame, quantity: str) -> bool:

@@ -58,15 +58,19 @@ def along_scale(
     """Find how the rise falls along a scale; see `Study.along`."""
     for name, level in where.items():
         if name not in table.columns:
-            raise InputError(f'"{name}" is no factor of this study.' + nearest(name, file.factors))
+            raise InputError(
+                f'"{name}" is not a factor of this study.' + nearest(name, file.factors)
+            )
         table = table[table[name].map(level_text) == level_text(level)]
     if factor not in table.columns:
-        raise InputError(f'"{factor}" is no factor of this study.' + nearest(factor, file.factors))
+        raise InputError(
+            f'"{factor}" is not a factor of this study.' + nearest(factor, file.factors)
+        )
     if table.empty:
         raise InputError("no run has these levels")
     x = pd.to_numeric(table[factor], errors="coerce")
     if x.isna().all():
-        raise InputError(f'the levels of "{factor}" are no numbers: there is no scale to go along')
+        raise InputError(f'the levels of "{factor}" are not numbers: there is no scale to go along')
     free = table[~table["at_limit"].astype(bool)]
     cautions = [] if len(free) == len(table) else [
         caution("limited_runs_left_out", count=len(table) - len(free))

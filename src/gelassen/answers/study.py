@@ -284,7 +284,7 @@ def open_study(path: str | Path) -> Study:
     Raises
     ------
     FileError
-        The folder is no study, or its `study.toml` is wrong; the message says where.
+        The folder is not a study, or its `study.toml` is wrong; the message says where.
     """
     folder = Path(path)
     if folder.is_file() and folder.name == STUDY_FILE:

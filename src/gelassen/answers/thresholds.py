@@ -1,14 +1,14 @@
-"""Thresholds of which runs of a study belong together, and what is worth saying of their rooms.
+"""Thresholds for grouping the runs of a study, and for corrections of the room.
 
-Source of all: studies of the simulated bench. Priors of rigs and rooms stand in the core
+Source of all: studies of the simulated bench. Priors of rigs and rooms are in the core
 (`core/comparing/priors.py`, `core/thermal/priors.py`).
 """
 
 
 class Rooms:
-    """Rises brought to one room. They decide what is said of it."""
+    """Rises corrected to one room. They decide about the caution."""
 
-    WORTH_A_WORD_K = 0.1  # K: what moves no rise by more is not worth a word
+    WORTH_A_WORD_K = 0.1  # K: a correction below this gets no caution
     SIGMAS_95 = 1.96  # standard deviations on each side of a 95 % interval
 
 
@@ -16,8 +16,8 @@ class Powers:
     """Runs at several powers. They decide which runs are compared."""
 
     NEAR_SETUPS = 0.2  # share by which setups that were meant to draw the same power may differ
-    NEAR_LEVELS = 0.1  # share by which levels of one run may: a leaking chip moves them by less
-    NEAR_RUNS = 0.15  # share by which runs of their own may: they scatter more
+    NEAR_LEVELS = 0.1  # the same for levels of one run: leakage moves them by less
+    NEAR_RUNS = 0.15  # the same for separate runs, which scatter more
     LEAST_SETUPS = 0.5  # share of the setups that must have several powers
 
 

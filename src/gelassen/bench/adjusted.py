@@ -1,4 +1,4 @@
-"""A bench whose channels carry the tester's own names, offsets and scales, and powers that follow."""
+"""A bench whose channels have the tester's own names, offsets and scales, and derived powers."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -15,7 +15,7 @@ from gelassen.core.recording.units import conversion
 
 
 class AdjustedBench:
-    """Passes a bench on under other names. Implements `gelassen.bench.Bench`.
+    """Wraps a bench under other names. Implements `gelassen.bench.Bench`.
 
     Parameters
     ----------
@@ -45,7 +45,7 @@ class AdjustedBench:
                     + " List them with: gelassen channels"
                 )
             if parse_channel(origin).unit != parse_channel(name).unit:
-                conversion(parse_channel(origin).symbol, name)  # says what would be allowed
+                conversion(parse_channel(origin).symbol, name)  # the message lists what is allowed
             if name in infos and name != origin:
                 raise InputError(
                     f'channels."{name}": the machine has a channel of this name already'

@@ -1,4 +1,4 @@
-"""Channels that the tester describes: others' names for what is there, instruments, programs."""
+"""Channels that the tester describes: other names for existing channels, instruments, programs."""
 
 import re
 import shlex
@@ -15,7 +15,7 @@ from gelassen.core.recording.units import conversion
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChannelSpec:
-    """How one channel comes about; its name is that of the channel.
+    """Where one channel comes from; its name is the channel's.
 
     Attributes
     ----------
@@ -53,7 +53,7 @@ class ChannelSpec:
 
     @property
     def adjustment(self) -> str:
-        """What is done to readings, in words; empty if nothing."""
+        """The conversion of readings, in words; empty if there is none."""
         scaled = "" if self.scale == 1 else f" times {self.scale:g}"
         moved = "" if self.offset == 0 else f", {self.offset:+g} added"
         return (scaled + moved).strip(", ")
@@ -64,7 +64,7 @@ def split_command(command: str, where: str) -> tuple[str, ...]:
     try:
         return tuple(shlex.split(command))
     except ValueError as error:
-        raise InputError(f"{where}: {command!r} is no command ({error})") from None
+        raise InputError(f"{where}: {command!r} is not a command ({error})") from None
 
 
 def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:
@@ -99,7 +99,7 @@ def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:
 
 
 def pairs_of_power(names: Sequence[str]) -> dict[str, tuple[str, str]]:
-    """Return the powers that follow from a voltage and a current of one part, by channel name."""
+    """Return the powers from a voltage and a current of one part, by channel name."""
     found = {}
     for name in names:
         if name.endswith(".voltage_v"):

@@ -1,4 +1,4 @@
-"""What a bench offers, whatever it is made of: channels, readings, actuators, loads, a clock."""
+"""The interface of every bench: channels, readings, actuators, loads, a clock."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -95,15 +95,15 @@ class Load(Protocol):
         ...
 
     def use(self, workers: int) -> None:
-        """Let only so many workers work from now on; 0 is a pause."""
+        """Let only this many workers work from now on; 0 is a pause."""
         ...
 
     def stop(self) -> None:
-        """Stop within a second and leave nothing running; harmless if not started."""
+        """Stop within a second and leave nothing running. It is harmless if not started."""
         ...
 
     def problem(self) -> str:
-        """Return why the load no longer works as it should; empty while it does."""
+        """Return why the load no longer works correctly; empty while it does."""
         ...
 
 
@@ -137,8 +137,8 @@ class Bench(Protocol):
     def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
         """Return a load, ready to start; from then on its channels are among the bench's.
 
-        A name alone stands for that load on all cores, or on so many. InputError for one that
-        cannot be had.
+        A name alone means that load on all cores, or on `workers` cores. Raises InputError for a load that
+        this bench does not have.
         """
         ...
 

@@ -24,7 +24,7 @@ from gelassen.core.foundation.errors import FileError
 
 
 class MachineBench:
-    """The machine at hand, or the reader of a captured tree. Implements `gelassen.bench.Bench`.
+    """The present machine, or a captured tree of one. Implements `gelassen.bench.Bench`.
 
     Parameters
     ----------

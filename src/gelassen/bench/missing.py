@@ -1,4 +1,4 @@
-"""What a tester will miss on a machine, why it is not there, and what to do."""
+"""What a tester may miss on a machine, why it is missing, and what to do."""
 
 from collections.abc import Iterable
 

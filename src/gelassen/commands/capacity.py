@@ -38,7 +38,12 @@ class CapacityOptions:
     "--room", "room_c", type=float, default=25.0, show_default=True, help="Room to answer for, °C."
 )
 @click.option(
-    "--passes", "at_power_w", type=float, default=None, metavar="W", help="Say who sustains this."
+    "--passes",
+    "at_power_w",
+    type=float,
+    default=None,
+    metavar="W",
+    help="Show which setups sustain this.",
 )
 @format_option
 @confidence_option

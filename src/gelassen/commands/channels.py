@@ -52,7 +52,7 @@ class ChannelsOptions:
     "--together",
     multiple=True,
     metavar="CHANNEL",
-    help="Probes that lie together in one place: work out their offsets. Once for each.",
+    help="Probes at one place: find their offsets. Once for each probe.",
 )
 @click.option("--true", default=None, metavar="CHANNEL", help="The probe that is trusted.")
 @click.option(
@@ -60,7 +60,7 @@ class ChannelsOptions:
     "duration",
     type=Duration(),
     default=None,
-    help="How long the probes lie together, 5 min; or how long the load of --probe lasts, 40 s.",
+    help="How long the probes are read, 5 min; or how long the load of --probe lasts, 40 s.",
 )
 @click.option(
     "--run",

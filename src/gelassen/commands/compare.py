@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from gelassen.commands.common import confidence_option, format_option, pair, say, shell, tell
+from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
@@ -37,7 +38,7 @@ def opened(
         out[run] = why
     new = study.unanalysed(confidence=confidence)
     if new >= _FEW:
-        say(f"analysing {new} runs")
+        say(f"analysing {counted(new, 'run')}")
     with process_pool() if new >= _FEW else nullcontext() as pool:
         study.rows(confidence=confidence, executor=pool, leave_out=out)
     return study, out
@@ -94,10 +95,12 @@ class CompareOptions:
 @format_option
 @confidence_option
 @leave_out_option
-@click.option("--room", "room_c", type=float, default=None, help="Also bring all to this room, °C.")
-@click.option("--effects", is_flag=True, help="Say what each factor does instead.")
 @click.option(
-    "--along", default=None, metavar="FACTOR", help="Say how the rise falls along a scale."
+    "--room", "room_c", type=float, default=None, help="Also convert all to this room, °C."
+)
+@click.option("--effects", is_flag=True, help="Show the effect of each factor instead.")
+@click.option(
+    "--along", default=None, metavar="FACTOR", help="Show how the rise falls along a scale."
 )
 @click.option("--worth", type=float, default=0.0, help="With --along: a step pays beyond this, K.")
 @click.option(
@@ -106,7 +109,7 @@ class CompareOptions:
     metavar="FACTOR=LEVEL",
     help="With --along, --tradeoff or --equal: only runs with this level.",
 )
-@click.option("--tradeoff", default=None, metavar="QUANTITY", help="Set the rise against this.")
+@click.option("--tradeoff", default=None, metavar="QUANTITY", help="Compare the rise with this.")
 @click.option(
     "--of", default="rise", show_default=True, help="With --tradeoff: rise, capacity or work_per_s."
 )
@@ -114,13 +117,13 @@ class CompareOptions:
     "--equal", default=None, metavar="QUANTITY", help="Compare at equal noise_dba or fan_rpm."
 )
 @click.option("--at", type=float, default=None, help="With --equal: at this value.")
-@click.option("--loads", is_flag=True, help="Set several loads of one study side by side.")
+@click.option("--loads", is_flag=True, help="Show several loads of one study side by side.")
 @click.option("--parts", is_flag=True, help="Show every part's temperature and headroom.")
 @click.option(
     "--drift", is_flag=True, help="Look for a trend of the machine in the baseline's runs."
 )
 @click.option("--correct-drift", is_flag=True, help="Take such a trend out of all values.")
-@click.option("--repeatability", is_flag=True, help="Say what the rig scatters by, and keep it.")
+@click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def compare(**given: Any) -> None:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from gelassen.commands.common import FAILED, Duration, pair, say, tell
+from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
     from gelassen.core.recording.recording import Recording
@@ -113,7 +114,7 @@ Job = tuple["Recording", list[Path]]
 )  # fmt: skip
 @click.option(
     "--write-columns", type=click.Path(path_type=Path), default=None, metavar="FILE",
-    help="Write what was worked out as such a file.",
+    help="Write the recognised columns as such a file.",
 )  # fmt: skip
 @click.option("--encoding", default=None, help="Encoding of the file, such as utf-16 or latin-1.")
 @click.option(
@@ -147,9 +148,7 @@ Job = tuple["Recording", list[Path]]
     "--offset", "offsets", multiple=True, metavar="FILE=SECONDS",
     help="How much later that log began than the first.",
 )  # fmt: skip
-@click.option(
-    "--match", is_flag=True, help="Lay logs together by their changes, not by their clocks."
-)
+@click.option("--match", is_flag=True, help="Align logs by their changes, not by their clocks.")
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
 @click.option("--yes", is_flag=True, help="Do not ask before storing.")
 def import_logs(**given: Any) -> None:
@@ -283,14 +282,14 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
 
     frame = one.recording.frame
     times = frame.index
-    lines = [f"{path}", f"  {len(times)} samples, {times[0]:g} to {times[-1]:g} s"]
+    lines = [f"{path}", f"  {counted(len(times), 'sample')}, {times[0]:g} to {times[-1]:g} s"]
     if one.recording.started is not None:
         lines[-1] += f", from {one.recording.started.isoformat(sep=' ', timespec='seconds')}"
     lines += [f"  {name}: {words}" for name, words in one.facts.items() if words]
     for start, end in one.gaps[:5]:
         lines.append(f"  gap: {end - start:g} s after {start:g} s")
     if len(one.gaps) > 5:
-        lines.append(f"  and {len(one.gaps) - 5} more gaps")
+        lines.append(f"  and {counted(len(one.gaps) - 5, 'more gap')}")
     for phase in () if every_load else one.recording.phases:
         lines.append(f"  {phase.name}: {phase.start_s:g} to {phase.end_s:g} s ({phase.ended_by})")
     rows = [
@@ -302,7 +301,7 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
     alone = [(c.header, c.why) for c in one.columns if c.channel is None]
     lines += [f'  left alone: "{header}": {why}' for header, why in alone[:20]]
     if len(alone) > 20:
-        lines.append(f"  and {len(alone) - 20} more columns left alone")
+        lines.append(f"  and {counted(len(alone) - 20, 'more column')} left alone")
     lines += [
         f"  caution: {text}"
         for text in one.recording.cautions

@@ -45,11 +45,13 @@ class NewOptions:
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path))
-@click.option("--title", default=None, help="What the study is called; the folder's name.")
-@click.option("--question", default=None, help="What it is to answer.")
-@click.option("--machine", default=None, help="What the machine is called.")
+@click.option("--title", default=None, help="Name of the study; the folder's name.")
+@click.option("--question", default=None, help="The question it should answer.")
+@click.option("--machine", default=None, help="Name of the machine.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Its limit temperature, °C.")
-@click.option("--reference", default=None, metavar="CHANNEL", help="What rises are taken over.")
+@click.option(
+    "--reference", default=None, metavar="CHANNEL", help="Reference channel of the rises."
+)
 @click.option(
     "--compare", default=None, metavar="CHANNEL", help='Or "hottest core", "mean of cores".'
 )
@@ -65,7 +67,7 @@ class NewOptions:
               help="All combinations; the baseline and each other level; only what you list.")  # fmt: skip
 @click.option("--baseline", default=None, help="The setup that others are compared against.")
 @click.option("--protocol", "kind", type=click.Choice(["steady", "capacity"]), default=None,
-              help="One load until it is steady, or a climb to the highest power.")  # fmt: skip
+              help="One load until it is steady, or a climb to the highest sustained power.")  # fmt: skip
 @click.option("--fixed-times", is_flag=True, help="Phases of fixed length, not until it is known.")
 @click.option("--load", type=click.Choice(["matrix", "integer", "memory"]), default=None)
 @click.option("--repeats", type=click.IntRange(1), default=None, help="Runs of each setup; 3.")
@@ -110,12 +112,14 @@ def _answers(asked: NewOptions, found: "_Found", ask: Asker) -> "Answers":
         question = ask("Which question is it to answer?", "")
     machine = asked.machine or ask("What is the machine called?", "the machine under test")
     limit_c = _number("--limit", asked.limit_c, found.limit_c, ask)
-    reference = asked.reference or ask("Which channel are rises taken over?", found.reference)
+    reference = asked.reference or ask(
+        "Which channel is the reference of the rises?", found.reference
+    )
     compare = asked.compare or ask("Which temperature is compared?", found.compare)
     hand, soft = _hand_factors(asked, ask), _software_factors(asked, found, ask)
     kind = asked.kind or ask("steady, or capacity?", "steady")
     if kind not in ("steady", "capacity"):
-        raise InputError(f'"{kind}" is no protocol (steady, capacity)')
+        raise InputError(f'"{kind}" is not a protocol (steady, capacity)')
     combine = asked.combine or ("full" if hand or soft else "list")
     return Answers(
         title=title, question=question, machine=machine, limit_c=limit_c, reference=reference,

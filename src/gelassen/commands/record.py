@@ -12,6 +12,7 @@ import click
 
 from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, sysfs_option, tell
 from gelassen.commands.live_run import watching
+from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
@@ -124,7 +125,7 @@ class RecordOptions:
     type=Duration(),
     default=None,
     metavar="DURATION",
-    help="Load 1, 2, ... all workers, each for so long, instead of soak and hold.",
+    help="Load 1, 2, ... all workers, each for this long, instead of soak and hold.",
 )
 @click.option("--pause", type=Duration(), default=0.0, help="Pause between steps of a staircase.")
 @click.option(
@@ -274,7 +275,7 @@ def _tell(folder: Path) -> None:
     if path.exists():
         metadata = pq.read_metadata(path)
         if metadata.num_rows * metadata.num_columns > _CELLS_TO_SUMMARISE:
-            click.echo(f"run: {folder} ({metadata.num_rows} samples)")
+            click.echo(f"run: {folder} ({counted(metadata.num_rows, 'sample')})")
             say(f"what it says: gelassen show {shell(folder)}")
             return
     from gelassen.core.run.summary import summarise_run

@@ -42,17 +42,17 @@ class RunOptions:
     "--runs", "most", type=click.IntRange(1), default=None, help="How many runs to make now."
 )
 @click.option("--yes", is_flag=True, help="Do not ask: every change by hand is made already.")
-@click.option("--again", default=None, metavar="RUN", help="Repeat a run first, out of doubt.")
+@click.option("--again", default=None, metavar="RUN", help="Repeat a doubtful run first.")
 @click.option(
     "--discard", default=None, metavar="RUN", help="Leave a run out, so that it is made again."
 )
 @click.option("--why", default=None, help="With --discard: the reason.")
 @click.option(
-    "--waive", multiple=True, metavar="CHECK", help="Go on in spite of what a check finds."
+    "--waive", multiple=True, metavar="CHECK", help="Continue despite this finding of the checks."
 )
 @click.option(
     "--simulate", type=click.FloatRange(1), default=None, metavar="SPEED",
-    help="Rehearse on the simulated bench, so many times faster; for studies marked made_up.",
+    help="Rehearse on the simulated bench, this many times faster; for studies marked made_up.",
 )  # fmt: skip
 @sysfs_option
 def run(**given: Any) -> None:
@@ -182,7 +182,7 @@ class _Operator:
                 say(f"  {line}")
             say(f"  ({to_note(self._study.file, planned)})")
         done = (
-            "Enter when mended, or to go on as it is, which is noted"
+            "Enter when corrected, or to continue as it is, which is noted"
             if planned.problems
             else "Enter when done, with a note if you like"
         )

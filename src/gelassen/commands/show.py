@@ -48,7 +48,7 @@ class ShowOptions:
     default=None,
     help='Temperature to judge by: a channel or "mean of cores"; the hottest core if not given.',
 )
-@click.option("--reference", default=None, help="Channel that rises are taken over.")
+@click.option("--reference", default=None, help="Reference channel of the rises.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
     "--every",
@@ -110,7 +110,7 @@ def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) ->
 
     if form == "parquet":
         if output is None:
-            raise InputError("Parquet is no text: say where it goes, --output run.parquet")
+            raise InputError("Parquet is not text: say where it goes, --output run.parquet")
         recording.to_parquet(output, tidy=tidy)
     elif form == "json":
         table = recording.table(tidy=tidy)

@@ -18,15 +18,15 @@ from gelassen.study.file.study_file import StudyFile
 
 # The possible findings, by the name under which the user can waive them.
 CHECKS = {
-    "reference": "the channel that rises are taken over gives no reading",
-    "compared": "the channel that setups are compared by gives no reading",
+    "reference": "the reference channel gives no reading",
+    "compared": "the compared channel gives no reading",
     "idle": "the machine is not at rest",
     "background": "other programs use the processor",
     "fan": "a fan that should turn does not",
     "movement": "a channel does not move under load",
     "load": "the load does not work",
-    "power-limit": "something that software should set cannot be set",
-    "disk": "too little room for the recordings",
+    "power-limit": "a software setting cannot be set",
+    "disk": "too little disk space for the recordings",
     "clock": "the wall clock is not set by a time server",
 }
 _WATCH_S, _TRY_S = 10.0, 12.0
@@ -63,7 +63,7 @@ def check_waived(names: Collection[str]) -> None:
     for name in names:
         if name not in CHECKS:
             raise InputError(
-                f'"{name}" is no check that could be waived ({", ".join(CHECKS)}).'
+                f'"{name}" is not a check that could be waived ({", ".join(CHECKS)}).'
                 + nearest(name, CHECKS)
             )
 
@@ -103,10 +103,10 @@ def check_before(
     ]
     found += _wall_clock(bench)
     if not {"idle", "background", "fan"} <= set(waive):
-        (say or (lambda text: None))("looking at the machine at rest, for ten seconds")
+        (say or (lambda text: None))("watching the machine at rest for ten seconds")
         found += _at_rest(bench, study, plan)
     if not {"movement", "load"} <= set(waive) and not any(one.name == "compared" for one in found):
-        (say or (lambda text: None))("trying the load for some seconds")
+        (say or (lambda text: None))("trying the load for a few seconds")
         found += _under_load(bench, study, plan)
     return [finding for finding in found if finding.name not in waive]
 
@@ -130,7 +130,7 @@ def _channels(bench: Bench, study: StudyFile) -> list[Finding]:
         )
     for name, channel, purpose in wanted:
         if channel not in infos:
-            text = f"{channel} is no channel of this machine, so there will be no {purpose}."
+            text = f"{channel} is not a channel of this machine, so there will be no {purpose}."
             near = nearest(channel, infos)
             text += near or (
                 " Connect a thermometer and describe it in study.toml, [channels], or note readings by "

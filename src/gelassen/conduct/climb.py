@@ -64,7 +64,8 @@ class Climb:
         if self._plan.by_hand and not self._set_by_hand():
             return f"set {self._plan.channel} to {self._power_w:g} W by hand"
         by_now = "" if self._last is None else f"; {_in_short(self._last)} by now"
-        return f"climbs, at {self._power_w:.0f} W, until known to ±{100 * self._plan.within:g} %{by_now}"
+        until = f"until known to ±{100 * self._plan.within:g} %"
+        return f"the power climbs, now {self._power_w:.0f} W, {until}{by_now}"
 
     def time_up(self) -> str:
         """Return the message for a climb that took its longest allowed time."""

@@ -131,7 +131,7 @@ def _study_toml() -> str:
         'title = "A cooler for the playout box"',
         'question = "Which cooler keeps the playout box calm in its cabinet beside the studio?"',
         "made_up = true",
-        'reference = "room.air.temp_c"   # rises are taken over this channel',
+        'reference = "room.air.temp_c"   # rises are relative to this channel',
         'compare = "hottest core"',
         f'baseline = "{_BASELINE}"',
         "",

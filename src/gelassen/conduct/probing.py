@@ -80,9 +80,9 @@ def check_probes(channels: Sequence[str], known: Iterable[str], true: str | None
     found = list(known)
     for name in channels:
         if name not in found:
-            raise InputError(f'"{name}" is no channel here.' + nearest(name, found))
+            raise InputError(f'"{name}" is not a channel here.' + nearest(name, found))
         if parse_channel(name).unit != "c":
-            raise InputError(f'"{name}" is no temperature')
+            raise InputError(f'"{name}" is not a temperature')
     if len(set(channels)) < 2:
         raise InputError("offsets need at least two probes that lie together: --together for each")
     if true is not None and true not in channels:

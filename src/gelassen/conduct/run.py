@@ -11,6 +11,7 @@ from gelassen.conduct.settings import Settings
 from gelassen.conduct.watching.faults import Faults
 from gelassen.conduct.watching.guard import Guard
 from gelassen.conduct.watching.history import History
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import BenchError, FileError, GelassenError
 from gelassen.core.foundation.progress import Progress
 from gelassen.study.disk.writer import RunWriter
@@ -161,10 +162,12 @@ class _Conductor:
     def cautions(self) -> list[str]:
         failures = [*self._faults.cautions(), *self._setting_news]
         if self.missed:
-            failures.append(f"{self.missed} samples were missed: the machine was too busy")
+            failures.append(
+                f"not taken, as the machine was too busy: {counted(self.missed, 'sample')}"
+            )
         if self.late:
             failures.append(
-                f"{self.late} samples were late by more than a tenth of the interval; their real "
+                f"late by more than a tenth of the interval: {counted(self.late, 'sample')}; the real "
                 "times are recorded"
             )
         if self.status not in ("finished", "stopped") and self.text:
@@ -361,7 +364,11 @@ class _Conductor:
             self._stair = number
             load.use(stair.workers)
             self._guard.expect_rise(now_s)
-            said = f"{stair.workers} of {load.workers} workers" if stair.workers else "pause"
+            said = (
+                f"{stair.workers} of {counted(load.workers, 'worker')}"
+                if stair.workers
+                else "pause"
+            )
             self._writer.event(now_s, f"load: {said}")
 
     def end(self, status: str, text: str) -> None:

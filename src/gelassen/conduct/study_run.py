@@ -218,9 +218,9 @@ def _stop_on_findings(findings: list[Finding], tell: Callable[[str], None]) -> N
         raise BenchError(
             "\n".join(
                 [
-                    "nothing was begun; this would spoil the runs:",
+                    "nothing was started, as this would spoil the runs:",
                     *(f"  {finding}" for finding in fatal),
-                    f"Mend it, or go on all the same: {names}",
+                    f"Correct it, or continue anyway: {names}",
                 ]
             )
         )
@@ -234,7 +234,7 @@ def _repeat(study: Study, again: str | None) -> list[PlannedRun]:
     run = read_run_file(folder / RUN_JSON)
     if run.setup is None or run.setup not in study.file.setups:
         raise InputError(
-            f"{folder.name} belongs to no setup of this study, so nothing says what to run again"
+            f"{folder.name} belongs to no setup of this study, so it cannot be run again"
         )
     levels = dict(study.file.setups[run.setup])
     return [PlannedRun(setup=run.setup, levels=levels, block=1, again_of=folder.name)]

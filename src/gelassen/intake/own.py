@@ -44,7 +44,7 @@ class OwnParquet:
         if frame.index.name != TIME and TIME in frame.columns:
             frame = frame.set_index(TIME)
         if frame.index.name != TIME:
-            raise FileError(f'{path} has no column "{TIME}": these are no samples of Gelassen')
+            raise FileError(f'{path} has no column "{TIME}": these are not samples of Gelassen')
         for name in frame.columns:
             parse_channel(str(name))
         return understood(

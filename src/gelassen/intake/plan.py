@@ -157,7 +157,7 @@ def _as_told(
     key: str, target: Target, header: Header, spread: Spread | None
 ) -> tuple[ColumnWords, Conversion]:
     if target.channel == IGNORE:
-        return ColumnWords(key, None, why="left alone, as told"), Conversion()
+        return ColumnWords(key, None, why="left alone, as the user asked"), Conversion()
     own = parse_channel(target.channel).unit
     if key == target.channel:  # one of our own names
         return ColumnWords(key, key, "as it is", "", "sure"), Conversion()

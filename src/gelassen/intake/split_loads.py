@@ -45,7 +45,7 @@ def split_loads(recording: Recording) -> tuple[Recording, ...]:
     loads = [(start, end) for start, end in found if end - start >= least_s]
     if len(loads) < 2:
         raise InputError(
-            f"{source} shows one load only, or none that pauses: there is nothing to take apart"
+            f"{source} has one load only, or no pause between loads: there is nothing to split"
         )
     begins = [-np.inf, *(end for _, end in loads[:-1])]
     ends = [*(start for start, _ in loads[1:]), np.inf]

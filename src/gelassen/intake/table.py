@@ -12,6 +12,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.recording import Origin, Recording
@@ -374,7 +375,7 @@ def _usable(
         if len(inside) > few:
             cautions.append(
                 Caution(
-                    f'{len(inside)} cells of "{words[k].header}" are no numbers (such as '
+                    f'cells of "{words[k].header}" that are not numbers: {len(inside)} (such as '
                     f'"{_short(inside[0][1])}"): taken as missing',
                     code="cells_not_numbers",
                 )
@@ -385,7 +386,7 @@ def _usable(
     if len(spoilt) > few:
         cautions.append(
             Caution(
-                f"{len(spoilt)} rows have a cell that is no number: these cells are taken as missing",
+                f"rows with a cell that is not a number: {len(spoilt)}. These cells are taken as missing",
                 code="cells_not_numbers",
             )
         )
@@ -425,7 +426,7 @@ def _straightened(
     times, order = line.time_s[kept], used[line.order][kept]
     same = int((np.diff(times) == 0).sum())
     if same:
-        notes.append(f"{same} samples have the same time as the one before them: kept as they are")
+        notes.append(f"kept, with the same time as the sample before: {counted(same, 'sample')}")
     return times, order, notes
 
 
@@ -450,7 +451,7 @@ def _zero(
         return (
             started,
             counted,
-            [*notes, f"times count from the first sample, which stood at {first_s:g} s"],
+            [*notes, f"times count from the first sample, which was at {first_s:g} s"],
         )
     if form is not None and form.kind == "of day":
         started, words = clock_zero.from_preamble(layout.preamble, first_s, options.zone)

@@ -1,4 +1,4 @@
-"""What was understood of a log, for people to see before it is taken."""
+"""How a log was understood, for people to check before it is stored."""
 
 from dataclasses import dataclass
 
@@ -9,7 +9,7 @@ from gelassen.intake.text.stamps import Order
 
 @dataclass(frozen=True, slots=True)
 class LogOptions:
-    """What the user says about a log; None where it is to be found out."""
+    """What the user says about a log; None where it must be found."""
 
     encoding: str | None = None
     delimiter: str | None = None
@@ -20,13 +20,13 @@ class LogOptions:
     load_start_s: float | None = None
     load_end_s: float | None = None
     hold_s: tuple[float, float] | None = None
-    draft: bool = False  # only looked at: columns need not be known yet
+    draft: bool = False  # only an inspection: columns need not be known yet
     beside: bool = False  # one of several logs of a run: another may hold the temperatures
 
 
 @dataclass(frozen=True, slots=True)
 class ColumnWords:
-    """One column: what it was taken for and why."""
+    """One column: its meaning, and why."""
 
     header: str
     channel: str | None
@@ -34,7 +34,7 @@ class ColumnWords:
     unit: str = ""
     confidence: str = ""
     why: str = ""
-    only_named: bool = False  # nothing was guessed but the name of its item
+    only_named: bool = False  # only the name of its item was guessed
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +62,7 @@ class Understanding:
 
 
 def understood(recording: Recording, form: str = "a run of Gelassen") -> Understanding:
-    """Return a recording whose form leaves nothing to be understood."""
+    """Return the understanding of a recording in our own format: nothing was guessed."""
     words = tuple(
         ColumnWords(origin.header, channel, origin.conversion, "", "sure")
         for channel, origin in recording.channels.items()

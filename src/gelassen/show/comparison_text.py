@@ -8,6 +8,7 @@ from typing import Any
 import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
 from gelassen.show.tables import aligned, markdown
@@ -229,13 +230,13 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     rooms = _rooms_matter(comparison)
     if len(open_pairs) and rooms:
         steps.append(
-            "runs of all setups in one room temperature: that the rooms differed leaves up to "
+            "runs of all setups in one room temperature: their different rooms leave up to "
             f"±{_in_doubt_by_room(comparison):.1f} K of a difference open"
         )
     needed = open_pairs[open_pairs["runs_needed"].gt(0)].sort_values("runs_needed")
     for row in needed.head(2).to_dict("records"):
         steps.append(
-            f"{row['runs_needed']:.0f} more run{'s' * (row['runs_needed'] != 1)} each of "
+            f"{counted(row['runs_needed'], 'more run')} each of "
             f"{row['setup']} and {row['versus']} would probably tell them apart"
         )
     close = int((open_pairs["runs_needed"].isna() & open_pairs["smallest"].notna()).sum())
@@ -345,10 +346,9 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
     leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
     alone = len(leaders) == 1
     if alone:
-        plural = "" if best["runs"] == 1 else "s"
         said = [
             f"{at_power}{best['setup']} is the coolest: {_level(best, comparison)} "
-            f"({interval(best['low_k'], best['high_k'])}; {best['runs']} run{plural})."
+            f"({interval(best['low_k'], best['high_k'])}; {counted(best['runs'], 'run')})."
         ]
     else:
         said = [
@@ -440,7 +440,7 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
     needed = "runs in one room" if _rooms_matter(comparison) else "many more runs"
     advice = f"{needed} would be needed to settle it"
     if math.isfinite(more):
-        advice = f"{more:.0f} more run{'s' * (more != 1)} of each would probably settle it"
+        advice = f"{counted(more, 'more run')} of each would probably settle it"
     return (
         f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline} "
         f"({warmer_interval(low, high)}), too little to tell; {advice}."

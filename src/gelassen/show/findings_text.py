@@ -12,6 +12,7 @@ from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.comparing.response import Response
 from gelassen.core.comparing.tradeoff import Tradeoff
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
@@ -145,7 +146,7 @@ def drift_text(found: MachineDrift, setup: str) -> str:
     if not math.isfinite(found.low):
         words = f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
         return "\n\n".join([words, *_cautions(found.cautions[1:])])
-    size = f"{found.over_all:+.2f} K from the first to the last of {found.runs} runs of {setup}"
+    size = f"{found.over_all:+.2f} K from the first to the last of {counted(found.runs, 'run')} of {setup}"
     span = f"{found.per_day:+.2f} K a day ({found.low:+.2f} to {found.high:+.2f})"
     words = f"No drift of the machine beyond chance: {size}, {span}."
     if found.distinguishable:
@@ -160,7 +161,7 @@ def repeatability_text(found: Repeatability) -> str:
     lines = [
         f"Runs of one setup scatter by {found.total:.2f} K ({found.low:.2f} to {found.high:.2f} "
         f"K; standard "
-        f"deviation, {found.runs} runs of {found.setups} setups)."
+        f"deviation, {counted(found.runs, 'run')} of {counted(found.setups, 'setup')})."
     ]
     for words, value in (
         ("Of that, runs of the same mount scatter by", found.same_mount),

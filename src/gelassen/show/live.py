@@ -28,7 +28,7 @@ def trace(values: Sequence[float], width: int = _TRACE) -> str:
         if (part := known[k * len(known) // groups : (k + 1) * len(known) // groups])
     ]
     low, high = min(means), max(means)
-    if high - low < 0.5:  # flicker of a sensor is no course
+    if high - low < 0.5:  # flicker of a sensor is not a course
         return _BARS[0] * len(means)
     return "".join(_BARS[min(int(8 * (value - low) / (high - low)), 7)] for value in means)
 

@@ -133,7 +133,7 @@ def test_the_course_passes_where_held_back_runs_were():
 
 
 @pytest.mark.parametrize(("held_w", "tells"), [(110.0, True), (70.0, False)])
-def test_what_was_held_at_the_limit_is_a_tight_bound_unless_it_was_cut_too_far(held_w, tells):
+def test_power_held_at_the_limit_is_a_tight_bound_unless_cut_too_far(held_w, tells):
     asked = {"fan_rpm": [0, 0, 0], "limit_c": 95}
     alone = sustainable_power([30, 45], [26, 36], rise_se_k=[0.5] * 2, fan_rpm=[0, 0], limit_c=95)
     joined = sustainable_power(
@@ -149,7 +149,7 @@ def test_what_was_held_at_the_limit_is_a_tight_bound_unless_it_was_cut_too_far(h
         assert any("held back at 70 W" in text for text in joined.cautions)
 
 
-def test_fans_follow_temperatures_so_levels_count_with_the_room_they_were_measured_in():
+def test_capacity_uses_the_room_of_each_level_because_fans_follow_temperature():
     rises = np.array([36.0, 42.0, 48.0, 54.0])
     speed = 0.4 + 0.6 * np.clip((rises + 15 - 45) / 40, 0, 1)  # in a cold room fans turn slower
     power = rises / (0.2 + 0.25 * speed**-0.65)
@@ -166,7 +166,7 @@ def test_fans_follow_temperatures_so_levels_count_with_the_room_they_were_measur
         sustainable_power(power, rises, measured_room_c=[15.0], limit_c=95)
 
 
-def test_scatter_by_chance_widens_nothing_and_scatter_beyond_it_does():
+def test_only_scatter_beyond_chance_widens_the_interval():
     power = np.array([40.0, 60.0, 80.0, 100.0])
     asked = {"rise_se_k": [0.3] * 4, "limit_c": 95, "fan_rpm": [1200] * 4}
     calm = sustainable_power(power, 0.5 * power, **asked)

@@ -36,7 +36,7 @@ def test_an_enclosure_put_on_and_taken_off_is_found(seed):
 
 
 @pytest.mark.parametrize("seed", range(3))
-def test_a_turn_downwards_before_it_has_settled_is_found_where_it_is(seed):
+def test_a_downward_turn_before_settling_is_found_in_place(seed):
     rng = np.random.default_rng(seed)
     t = np.arange(1300.0)
     rise = 50 - 45 * np.exp(-t / 160)
@@ -52,7 +52,7 @@ def through_two_bodies(after_s, slow_s, early_s):
 
 
 @pytest.mark.parametrize("share", [0.0, 0.35])
-def test_the_moment_of_a_change_is_right_on_average_whether_part_of_it_comes_at_once(share):
+def test_the_moment_of_a_change_is_unbiased_with_and_without_a_sudden_part(share):
     """Sums of ways that may start late would place slow changes late; power shows in part at once."""
     rng = np.random.default_rng(8)
     t = np.arange(1800.0)
@@ -77,7 +77,7 @@ def slowly_changed(seed, t, at_s, noise_k=0.15):
     return 45 - 40 * np.exp(-t / 150) + change + noise_k * rng.standard_normal(t.size)
 
 
-def test_a_slow_change_is_placed_more_surely_where_power_is_known_to_have_stood_still():
+def test_a_slow_change_has_a_narrower_interval_if_power_stayed_constant():
     t = np.arange(1800.0)
     widths = []
     for known in (False, True):
@@ -143,7 +143,7 @@ def test_power_that_wanders_is_no_change_of_conditions():
     assert false <= 2
 
 
-def test_a_change_that_was_noted_needs_less_to_be_seen_but_has_to_show():
+def test_a_noted_change_has_a_lower_threshold_but_must_show():
     told, blind, nothing = 0, 0, 0
     for seed in range(8):
         log = heating_log("tower", seed)

@@ -29,7 +29,7 @@ def test_equal_runs_give_the_textbook_answer():
         assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
 
 
-def test_neighbours_far_from_the_rest_need_less_and_chance_stays_what_it_is():
+def test_stepwise_verdicts_find_more_pairs_at_the_same_error_rate():
     """Strong control: setups alike among others that differ are parted no more often than promised."""
     rng = np.random.default_rng(11)
     means = {"a": 50, "b": 50, "c": 51.3, "d": 60, "e": 70, "f": 80}
@@ -44,7 +44,7 @@ def test_neighbours_far_from_the_rest_need_less_and_chance_stays_what_it_is():
     assert np.mean(false) <= 0.1
 
 
-def test_against_a_baseline_the_clearest_differences_make_room_for_the_others():
+def test_step_down_verdicts_against_a_baseline_find_more_differences():
     rng = np.random.default_rng(12)
     means = {"base": 50, "same": 50, "near": 51.3, "far": 60, "farther": 70, "farthest": 80}
     found, single, false = [], [], []

@@ -49,13 +49,13 @@ def test_differences_to_a_baseline_agree_with_dunnett():
     assert found.loc[list("BCD"), "p_value"].to_numpy() == pytest.approx(reference, abs=0.004)
 
 
-def test_what_is_known_of_the_rig_stands_in_for_repeats_and_what_is_usual_does_not():
+def test_a_known_repeatability_replaces_repeats_and_a_usual_one_does_not():
     single = runs_of({"a": [50.0], "b": [54.0], "c": [50.4]})
     assert not compare_setups(single, usual_spread=(0.6, 4)).differences["distinguishable"].any()
     known = compare_setups(single, repeatability=(0.5, 12))
     told = known.differences.set_index(["setup", "versus"])["distinguishable"]
     assert dict(told) == {("a", "c"): False, ("a", "b"): True, ("c", "b"): True}
-    assert "repeatability of 0.50 stands in" in known.cautions[0]
+    assert "repeatability of 0.50 is used" in known.cautions[0]
     repeated = runs_of({"a": [50.0, 50.5], "b": [51.6, 52.0]})
     alone = compare_setups(repeated).differences.iloc[0]
     steadied = compare_setups(repeated, usual_spread=(0.6, 4)).differences.iloc[0]
@@ -73,7 +73,7 @@ def test_a_repeatability_that_is_none_is_refused(known):
         response_curve([1, 1, 2, 2], [50, 51, 48, 49], repeatability=known)
 
 
-def test_spreads_of_setups_that_may_differ_widen_what_rests_on_a_common_one():
+def test_unequal_spreads_widen_intervals_from_the_common_spread():
     runs = runs_of({"a": [50.0, 51.0, 50.2], "b": [52.0, 53.1, 52.2]})
     found = compare_setups(runs, usual_spread=(0.5, 4))
     row = found.differences.iloc[0]
@@ -93,7 +93,7 @@ def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():
     assert np.sort(table) == pytest.approx(np.sort(exact), abs=3e-3)
 
 
-# Yates' oats are no cooling data, but Montgomery's battery (Design and Analysis of Experiments, table
+# Yates' oats are not cooling data, but Montgomery's battery (Design and Analysis of Experiments, table
 # 5.1) is: life by material and temperature, with an interaction; mean square of error 675.21.
 BATTERY = {
     ("1", "15"): [130, 155, 74, 180], ("1", "70"): [34, 40, 80, 75], ("1", "125"): [20, 70, 82, 58],
@@ -122,7 +122,7 @@ def test_effects_agree_with_a_published_example_and_allow_unequal_numbers():
     assert uneven.loc[("material", "3", "1"), "effect"] == pytest.approx(expected)
 
 
-def test_an_effect_that_depends_on_another_factor_is_told_and_empty_cells_are_said():
+def test_an_interaction_is_reported_and_empty_cells_are_named():
     rng = np.random.default_rng(5)
     rows = [
         (60 - 3 * (pad == "pad" and door == "closed") + rng.normal(0, 0.3), pad, door)
@@ -220,7 +220,7 @@ def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
     assert str(comparability(level)) == "nothing differed beyond its own scatter"
 
 
-def test_a_run_whose_conditions_changed_in_its_midst_is_named_unless_all_runs_did():
+def test_a_run_with_a_mid_run_change_is_named_unless_all_runs_have_it():
     runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     runs = runs.assign(
         changed_at_s=[900.0, *[np.nan] * 5], changed_by_k=3.0, changed_how="fan stopped"
@@ -247,7 +247,7 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
 
 
-def test_a_difference_that_fans_may_have_made_is_told_as_such_and_one_they_may_hide_too():
+def test_a_difference_that_fans_may_make_or_hide_is_named():
     runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     runs["value"] = [50.0, 50.3, 49.8, 52.0, 52.2, 51.9]  # b is 2 K warmer
     found = compare_setups(runs, repeatability=(0.3, 8))
@@ -307,7 +307,7 @@ def test_what_nothing_beats_is_marked():
     )  # fmt: skip
     assert list(found.table.loc[found.table["unbeaten"], "setup"]) == ["quiet", "loud"]
     assert found.table.set_index("setup").loc["worse", "beaten_by"] == "loud"
-    assert "left out: cheap" in found.cautions[0]
+    assert "rise: cheap" in found.cautions[0]
 
 
 def test_runs_that_were_held_back_are_bounds_of_the_capacity():
@@ -505,7 +505,7 @@ def test_the_lowest_place_of_a_lopsided_course_lies_in_its_interval():
     assert inside >= told - 2
 
 
-def test_groups_are_compared_at_equal_noise_with_the_bend_between_levels_allowed_for():
+def test_groups_at_equal_noise_allow_for_the_bend_between_levels():
     def rise(noise, resistance):  # what more speed gains shrinks
         return 24 + resistance * (600 * 10 ** ((noise - 20) / 50) / 1000) ** -0.6
 

@@ -245,10 +245,10 @@ def test_the_first_mounting_of_one_cooler_is_not_that_of_another(tmp_path):
     assert mounted_as(study.file, "no factors, 65 W") == "no factors"
 
 
-def test_what_was_never_remounted_is_no_repeatability_of_remounting():
+def test_runs_without_remounting_give_no_repeatability_of_remounting():
     once = find_repeatability(nested(1, mounts=1, runs=3))
     assert not once.remounted
-    assert any("does not stand in for it" in text for text in once.cautions)
+    assert any("does not include remounting" in text for text in once.cautions)
     assert find_repeatability(nested(1)).remounted
     unnamed = nested(1, runs=1).assign(mount=None)
     unnamed.loc[0, "mount"] = "x"  # one that is named makes no mounting of the others

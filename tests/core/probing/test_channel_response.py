@@ -64,13 +64,13 @@ def test_intervals_of_offsets_cover_the_truth_as_often_as_they_say(step):
     assert 0.92 <= np.mean(covered) <= (0.985 if step < 0.5 else 1.0)
 
 
-def test_probes_that_did_not_settle_together_are_told_and_too_few_readings_refused():
+def test_unsettled_probes_are_reported_and_too_few_readings_refused():
     rng = np.random.default_rng(2)
     readings = probes(rng, [0, 0.3])
     readings["probe.p1.temp_c"] = readings["probe.p1.temp_c"] + np.linspace(0, 1, 600)
     first, second = probe_offsets(readings, true="probe.p0.temp_c")
     assert first.offset_k == 0
-    assert "against the others meanwhile" in second.cautions[0]
+    assert "against the others in this time" in second.cautions[0]
     with pytest.raises(InputError, match="at least two"):
         probe_offsets({"a.b.temp_c": [1.0]})
     with pytest.raises(InputError, match="in common"):

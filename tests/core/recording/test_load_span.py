@@ -43,7 +43,7 @@ def test_noise_a_boost_and_a_power_limit_are_no_bursts():
         assert not in_bursts(power)
 
 
-def test_a_load_that_died_before_its_phase_was_over_is_judged_up_to_there():
+def test_a_load_that_died_early_is_judged_up_to_its_end():
     log = heating_log("tower", 4, minutes=30)
     died = 1300.0
     late = log.time_s > died

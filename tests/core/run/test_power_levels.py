@@ -83,7 +83,7 @@ def test_a_level_beyond_the_limit_is_held_and_the_others_are_not():
     assert 3 < lost.power_pct < 12  # against what the same level drew, not against lower ones
 
 
-def test_heat_that_takes_less_than_a_usual_loss_of_boost_is_seen_at_the_limit():
+def test_a_small_clock_cut_at_the_limit_is_found():
     frame = staircase((120.0,), fins_k_per_w=0.45, limit_c=95.0)
     held = find_throttling(
         frame.index, temperature_c=frame["cpu.package.temp_c"], limit_c=95,
@@ -127,7 +127,7 @@ def test_capacity_from_one_imported_log_of_levels(tmp_path):
     assert "usual_remounting_of_capacity" in {one["code"] for one in answer["cautions"]}
 
 
-def test_levels_of_one_run_share_a_mounting_and_two_alike_are_not_told_apart():
+def test_levels_of_one_run_share_a_mounting():
     rows = []
     for seed, setup in ((2, "tower"), (3, "other tower")):
         fins = 0.25 * (1.01 if seed == 3 else 1.0)  # 0.3 K at 125 W: less than remounting moves
@@ -171,7 +171,7 @@ def test_setups_are_compared_at_the_highest_level_that_all_hold(stepped_study):
     assert found.comparability.odd_runs.empty
 
 
-def test_each_level_is_told_by_itself_and_a_held_one_is_the_next_above(stepped_study):
+def test_each_level_has_its_answer_and_a_held_level_is_the_next_one_up(stepped_study):
     answer = CliRunner().invoke(
         cli,
         [
@@ -201,7 +201,7 @@ def test_each_level_is_told_by_itself_and_a_held_one_is_the_next_above(stepped_s
         stepped_study.along("power_w")
 
 
-def test_runs_of_their_own_at_several_powers_are_levels_and_an_odd_one_is_not():
+def test_separate_runs_at_several_powers_are_levels_and_an_odd_run_is_not():
     def row(run, setup, power_w, value=40.0):
         return RunRow(
             run=run, setup=setup, power_w=power_w, value=value, low=value - 1, high=value + 1

@@ -235,7 +235,7 @@ def test_a_room_read_by_hand_twice_still_times_the_heating():
     assert by_hand.transients.within_1k_s is not None
 
 
-def test_what_being_held_back_cost_is_counted_against_the_free_part():
+def test_the_cost_of_throttling_is_counted_against_the_free_part():
     log = heating_log("tower", 2)
     run = recording_of(log, limit_c=95.0, power_limit_w=80.0)
     late = log.time_s >= 1000
@@ -284,7 +284,7 @@ def test_silent_and_stuck_sensors_and_gaps_are_named_with_their_size():
     assert "stood still" not in cautions_of(recording_of(log, limit_c=95.0))
 
 
-def test_another_part_at_its_limit_and_a_hold_that_began_too_early_are_named():
+def test_another_part_at_its_limit_and_an_early_hold_are_named():
     log = heating_log("passive", 1, minutes=25)
     phases = (Phase("idle", 0, 120), Phase("soak", 120, 420), Phase("hold", 420, 1620))
     run = recording_of(log, limit_c=95.0, limits_c={"vrm.1.temp_c": 90.0}, phases=phases)

@@ -23,7 +23,7 @@ def answers(kind, seeds, minutes, **options):
 @pytest.mark.parametrize(
     ("kind", "minutes", "rms_k"), [("tower", 30, 0.25), ("passive", 40, 0.6), ("liquid", 20, 1.2)]
 )
-def test_the_truth_is_found_and_covered_where_the_mean_of_ten_minutes_misses_it(
+def test_the_interval_covers_the_truth_where_the_mean_of_ten_minutes_misses_it(
     kind, minutes, rms_k
 ):
     results = answers(kind, range(15), minutes)
@@ -78,7 +78,7 @@ def test_free_convection_and_leakage_are_allowed_for():
     assert np.sqrt(np.mean(np.square(errors))) < 1.5
 
 
-def test_what_rises_by_more_than_a_kelvin_a_watt_has_no_fan_whose_curve_could_end():
+def test_above_one_kelvin_per_watt_no_fan_curve_is_assumed():
     log = heating_log("passive", 5, minutes=15)
     widths = {}
     for resistance in (0.3, 1.6):
@@ -109,7 +109,7 @@ def test_a_board_that_warms_slowly_beside_the_cooler_is_allowed_for(begins_s, sh
 
 
 @pytest.mark.parametrize("minutes", [8, 30])
-def test_over_coolant_it_settles_at_once_though_the_coolant_does_not(minutes):
+def test_the_rise_over_coolant_settles_before_the_coolant_does(minutes):
     """The load itself warms the reference, read in whole degrees, by a dozen kelvins and more."""
     errors, covered = [], []
     for seed in range(8):
@@ -123,7 +123,7 @@ def test_over_coolant_it_settles_at_once_though_the_coolant_does_not(minutes):
     assert sum(covered) >= 7
 
 
-def test_the_fitted_curve_lies_on_the_readings_whatever_room_and_power_do():
+def test_the_fitted_curve_follows_readings_while_room_and_power_change():
     rng = np.random.default_rng(1)
     t = np.arange(1800.0)
     room = 22 + 2 * np.sin(t / 400)
@@ -178,7 +178,7 @@ def test_what_overshoots_a_little_does_not_fall_for_ever(seed):
 
 @pytest.mark.parametrize("minutes", [15, 30])
 @pytest.mark.parametrize("starts_at_k", [35, 45])
-def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, starts_at_k):
+def test_a_late_fan_start_is_answered_from_the_fall_after_it(minutes, starts_at_k):
     rng = np.random.default_rng(minutes)
     seconds = np.arange(120 + 60 * minutes)
     power = np.where(seconds < 120, 10.0, 100.0)
@@ -195,11 +195,11 @@ def test_what_fell_again_when_a_fan_was_late_is_answered_from_the_fall(minutes, 
     )  # fmt: skip
     assert answer.low < settled_k < answer.high
     assert abs(answer.value - settled_k) < 0.5
-    assert any("fan or a governor is late" in text for text in answer.cautions)
+    assert any("fan or a governor that reacts late" in text for text in answer.cautions)
 
 
 @pytest.mark.parametrize("swing_k", [2.0, 3.5])
-def test_a_part_that_follows_a_room_whose_cooling_comes_and_goes_is_not_said_to_swing(swing_k):
+def test_a_part_that_follows_a_swinging_room_does_not_count_as_swinging(swing_k):
     rng, seconds = np.random.default_rng(8), np.arange(120 + 2400)
     power = np.where(seconds < 120, 10.0, 120.0)
     room = 23 + swing_k * (np.abs((seconds / 500) % 1 - 0.5) - 0.25) * 2
@@ -260,7 +260,7 @@ def _fan_that_switches(minutes, off_at_k, seed=3):
     return seconds, noisy, log, float(chip[starts[0] : starts[-1]].mean()), chip[starts[0] :]
 
 
-def test_what_swings_because_its_fan_switches_is_answered_with_the_mean_over_whole_swings():
+def test_a_temperature_that_swings_with_a_switching_fan_settles_at_its_mean_over_whole_swings():
     seconds, noisy, log, mean_k, swinging = _fan_that_switches(30, off_at_k=33)
     answer = steady_state(seconds, noisy, **log)
     assert answer.low < mean_k < answer.high
@@ -289,7 +289,7 @@ def test_what_swings_because_its_fan_switches_is_answered_with_the_mean_over_who
 
 
 @pytest.mark.parametrize("logged", ["power", "load"])
-def test_a_part_that_follows_pauses_of_its_load_is_not_said_to_swing_by_itself(logged):
+def test_a_part_that_follows_load_pauses_does_not_count_as_swinging(logged):
     rng, seconds = np.random.default_rng(3), np.arange(120 + 1800)
     loaded = (seconds >= 120) & ((seconds - 120) % 300 < 220)
     power = np.where(loaded, 95.0, 15.0)
@@ -367,7 +367,7 @@ def test_a_sensor_stuck_on_one_degree_is_not_exact():
     assert answer.high - answer.low > 0.9
 
 
-def test_what_whole_degrees_hide_does_not_depend_on_when_they_were_read():
+def test_the_rounding_error_of_whole_degrees_does_not_depend_on_the_sampling():
     """Averages over uneven readings look finer than the sensor is."""
     rng = np.random.default_rng(3)
     even = np.arange(0, 1500.0)
@@ -414,7 +414,7 @@ def bad(name):
         "backwards": (t[::-1], y, "runs backwards at sample 1"),
         "lengths": (t, y[:10], "temperature_c has 10 values, time_s has 600"),
         "table": (t, np.ones((600, 2)), "pass one column"),
-        "text": (t, ["warm"] * 600, "no number"),
+        "text": (t, ["warm"] * 600, "not a number"),
         "nothing": ([], [], "time_s is empty"),
     }[name]
 

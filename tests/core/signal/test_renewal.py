@@ -15,7 +15,7 @@ def held(times, values, samples):
     return np.repeat(values[::samples], samples)[: values.size]
 
 
-def test_a_sensor_that_is_renewed_every_quarter_minute_is_told_from_one_that_stands_still():
+def test_a_sensor_that_updates_every_15_s_is_not_taken_for_a_stuck_one():
     log = heating_log("tower", 1, minutes=20, step_k=0.1)
     rare = held(log.time_s, log.temperature_c, 15)
     fresh = without_repeats(log.time_s, rare)
@@ -45,11 +45,11 @@ def test_its_stairs_are_no_changes_of_the_conditions(seldom):
             Recording(frame=pd.DataFrame(channels, index=pd.Index(log.time_s, name="t_s")))
         )
         found += len(summary.steps)
-        assert any("renewed every 15 s" in text for text in summary.cautions)
+        assert any("a new value every 15 s" in text for text in summary.cautions)
     assert found == 0
 
 
-def test_a_logger_that_read_rarely_is_as_sure_beside_others_as_alone():
+def test_a_slow_logger_is_as_precise_when_merged_as_alone():
     """Of several loggers laid together, each leaves gaps where another one read."""
     widths = []
     for seed in range(4):

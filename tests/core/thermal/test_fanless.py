@@ -15,7 +15,7 @@ def test_a_high_resistance_tells_of_no_fan_and_none_tells_nothing():
     assert fanless_chance(0.0) == fanless_chance(-3.0) == 0.0
 
 
-def test_without_a_fan_a_short_load_is_taken_to_go_on_for_longer_unless_its_time_constant_was_told():
+def test_a_short_load_without_a_fan_is_extrapolated_further_unless_its_time_constant_is_given():
     middle_s = np.arange(5.0, 200.0, 10.0)
     course = 60 * (1 - np.exp(-middle_s / 800))
     account = Account(course, 0.25 * np.eye(middle_s.size))

@@ -46,7 +46,7 @@ def test_where_the_reference_is_shows_in_how_far_it_goes():
     assert places(part, room, coolant=True) == ((BESIDE, 1.0),)
 
 
-def test_a_change_of_the_room_passes_a_chain_of_lags_and_slow_bodies_stand_beside_it():
+def test_a_change_of_the_room_passes_a_chain_of_lags():
     def passages(constants, amplitudes):
         return Relaxation(
             settled=np.array([50.0]), amplitudes=np.array([amplitudes]),

@@ -55,7 +55,7 @@ def test_the_readings_say_whether_there_are_slow_bodies(share, some):
     assert fit.quantile(fit.settled, 0.5) == pytest.approx(50, abs=0.15 + 10 * share)
 
 
-def test_after_a_change_the_board_is_still_busy_with_the_load_before_it():
+def test_after_a_change_the_board_still_warms_from_the_load():
     """What warms up slowly follows the whole load, not the small change in its midst."""
     rng = np.random.default_rng(2)
     t = np.arange(-60, 1200.0)

@@ -120,7 +120,7 @@ def warming(*, limit_w=None, leak=0.003, seconds=1500, seed=0):
     }
 
 
-def test_a_limit_nobody_told_shows_where_the_clock_gives_way_to_warmth():
+def test_an_unstated_limit_shows_where_the_clock_falls_with_temperature():
     held = find_throttling(**warming(limit_w=100.0))
     assert held.power_share > 0.95
     assert not held.thermal.any()
@@ -138,7 +138,7 @@ def test_a_board_that_switches_in_coarse_steps_is_seen_below_the_limit():
     assert not answer.thermal.any()
 
 
-def test_the_faster_first_seconds_of_a_cold_chip_are_no_level_to_be_held_below():
+def test_the_faster_first_seconds_of_a_cold_chip_are_not_its_free_clock():
     log = warming(leak=0.0)
     cold = (log["time_s"] >= 100) & (log["time_s"] < 116)
     log["clock_mhz"][cold] *= 1.05
@@ -155,7 +155,7 @@ def test_the_chips_own_word_counts_for_more():
 
 
 @pytest.mark.parametrize("every", [1, 10], ids=["one logger", "all but the clock of a slow one"])
-def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat(every):
+def test_a_clock_cut_at_the_limit_and_restored_is_held_back_by_heat(every):
     log, _ = held_back()
     t = log["time_s"]
     since = (t - 600) % 60
@@ -171,7 +171,7 @@ def test_a_clock_that_is_cut_at_the_limit_and_given_back_is_held_back_by_heat(ev
     assert not answer.power.any()
 
 
-def test_a_load_whose_sensor_fell_silent_is_not_taken_to_go_on_at_rest():
+def test_a_load_with_a_silent_sensor_is_not_extrapolated_from_rest():
     log = warming(leak=0.002)
     rests = log["time_s"] > log["time_s"][-1] - 200
     log["clock_mhz"][rests] = 1200.0
@@ -218,7 +218,7 @@ def governed(lower, *, seconds=700, seed=0):
 
 
 @pytest.mark.parametrize("missing", ["", "power_w", "clock_mhz"])
-def test_cuts_of_one_or_two_seconds_are_heat_if_they_come_again_and_again(missing):
+def test_repeated_cuts_of_one_or_two_seconds_are_heat(missing):
     log, clock = governed(
         lambda clock, warm, t: 3000.0 if warm > (94 if clock > 4000 else 92) else 4500.0
     )
@@ -232,7 +232,7 @@ def test_cuts_of_one_or_two_seconds_are_heat_if_they_come_again_and_again(missin
     assert answer.at_limit
 
 
-def test_a_governor_that_goes_in_steps_below_the_limit_is_heat_and_no_power_limit():
+def test_a_governor_that_steps_below_the_limit_counts_as_heat():
     def stepwise(clock, warm, t):
         if warm > 93.5:
             return clock - 100
@@ -245,7 +245,7 @@ def test_a_governor_that_goes_in_steps_below_the_limit_is_heat_and_no_power_limi
     assert not answer.power.any()
 
 
-def test_power_alone_tells_a_limit_that_sets_in_but_not_a_chip_that_leaks():
+def test_power_alone_shows_a_power_limit_but_leakage_is_not_taken_for_one():
     log = warming(leak=0.004)
     del log["clock_mhz"]
     log["load_pct"] = 100.0 * (log["power_w"] > 50)
@@ -293,14 +293,14 @@ def test_much_boost_lost_with_warmth_is_no_power_limit(leak, missing):
 
 
 @pytest.mark.parametrize("missing", ["", "clock_mhz"])
-def test_power_that_reads_zero_for_a_while_is_no_level_to_fall_from(missing):
+def test_power_readings_of_zero_are_not_a_level(missing):
     log, _ = sagging(lost_per_k=0.0018, leak=0.001, full_w=165.0)
     log["power_w"][150:300] = 0
     log.pop(missing, None)
     assert find_throttling(**log).onset_s is None
 
 
-def test_heat_holds_back_from_where_the_clock_leaves_its_course_over_temperature():
+def test_throttling_starts_where_the_clock_leaves_its_course_over_temperature():
     log, by_heat = sagging(lost_per_k=0.0018, leak=0.001, full_w=262.0)
     answer = find_throttling(**log)
     assert f1(answer.thermal, by_heat) > 0.97
@@ -323,7 +323,7 @@ def test_where_coarse_clocks_hide_what_heat_takes_power_tells():
     assert f1(find_throttling(**log).thermal, by_heat) > 0.9
 
 
-def test_single_low_readings_of_the_clock_are_no_clock_that_gives_way():
+def test_single_low_clock_readings_are_not_throttling():
     log, _ = sagging(lost_per_k=0.0002, leak=0.0005)
     warm = log["temperature_c"] > 60
     log["clock_mhz"][warm & (np.arange(warm.size) % 12 == 0)] *= 0.7

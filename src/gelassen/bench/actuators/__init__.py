@@ -1,4 +1,4 @@
-"""What can be set on the real machine, and is always put back. Light, for its guardian's sake."""
+"""The settings of the real machine, which are always put back. Few imports, as the guardian loads it."""
 
 from typing import TYPE_CHECKING
 

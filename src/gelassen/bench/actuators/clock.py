@@ -24,7 +24,7 @@ class ClockLimit(Setting):
         self._policies = policies
 
     def _present(self) -> list[Path]:
-        """Return the policies of cores that are on; the others answer that they are busy."""
+        """Return the policies of cores that are on. The others refuse with "busy"."""
         return [p for p in self._policies if text_of(p / "scaling_max_freq") is not None]
 
     def read(self) -> float:
@@ -43,7 +43,7 @@ class ClockLimit(Setting):
     def _refused(self, found: float) -> str:
         steps = text_of(self._policies[0] / "scaling_available_frequencies")
         if steps is None:
-            return "the driver rounds to what it can do"
+            return "the driver rounds to its own steps"
         shown = ", ".join(f"{int(step) // 1000}" for step in steps.split())
         return f"the driver knows {shown} MHz"
 
@@ -79,7 +79,7 @@ def find_clock_settings(sys_root: Path, net: SafetyNet) -> list[Setting]:
     policies = sorted((cpu / "cpufreq").glob("policy*"), key=lambda p: int(p.name[6:] or 0))
     policies = [p for p in policies if (p / "scaling_max_freq").exists()]
     if policies:
-        # A driver that does not tell its range cannot be held to one.
+        # Without a stated range of the driver there is no range to keep.
         with contextlib.suppress(OSError, ValueError):
             found.append(ClockLimit(sys_root, policies, net))
     for file in (cpu / "intel_pstate" / "no_turbo", cpu / "cpufreq" / "boost"):

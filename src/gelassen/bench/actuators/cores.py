@@ -17,7 +17,7 @@ class ActiveProcessors(Setting):
 
     def __init__(self, sys_root: Path, folders: Sequence[Path], net: SafetyNet) -> None:
         switches = [folder / "online" for folder in folders if (folder / "online").exists()]
-        fixed = len(folders) - len(switches)  # the first one cannot be switched off
+        fixed = len(folders) - len(switches)  # the first processor cannot be switched off
         what = "logical processors that are on, highest numbers off first"
         super().__init__(self.name, what, float(max(fixed, 1)), float(len(folders)), net)
         self._sys_root = sys_root

@@ -16,7 +16,7 @@ _FULL = 255
 
 
 class FanDuty(Setting):
-    """Duty of one pwm output. Where the board decides by itself, that is switched off meanwhile."""
+    """Duty of one pwm output. The board's own fan control is switched off in the meantime."""
 
     tolerance = 7.0  # some chips know sixteen steps only
 
@@ -50,7 +50,7 @@ class FanDuty(Setting):
         root = str(self._sys_root)
         entries = [Before(root, self.name, self._pwm, duty, device=self._device)]
         if mode is not None:
-            # First in this list, so last when put back: the duty must be set by hand until then.
+            # First in this list, so last when put back: the duty must be in manual mode until then.
             entries.insert(
                 0,
                 Before(
@@ -74,7 +74,7 @@ class FanDuty(Setting):
         while mode.exists() and number_in(mode) != _MANUAL:
             if time.monotonic() > deadline_s:
                 raise ValueError(
-                    "the board keeps deciding by itself. Switch this fan to manual in the "
+                    "the board keeps control of it. Switch this fan to manual in the "
                     "firmware's setup"
                 )
             time.sleep(0.1)
@@ -84,7 +84,7 @@ class FanDuty(Setting):
         return "the board controls this fan itself. Switch it to manual in the firmware's setup"
 
     def check(self) -> str:
-        """Return what has become of the duty, and of the mode."""
+        """Return whether the machine changed the duty or the mode."""
         said = super().check()
         mode = self._place() / self._mode_name
         if not said and self._changed and (text := text_of(mode)) not in (None, str(_MANUAL)):

@@ -1,4 +1,4 @@
-"""The table of settings: what can be set on this machine, and is always put back.
+"""The table of settings that this machine offers. They are always put back.
 
 A new setting, such as those of a USB fan controller, is a function in a file of this folder, and a line in
 `SOURCES`. Another package adds one with an entry point in the group "gelassen.settings".

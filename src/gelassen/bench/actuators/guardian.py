@@ -16,12 +16,14 @@ from gelassen.bench.actuators.undo import put_back_note
 def main() -> None:
     """Wait for the parent to end."""
     for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGQUIT"):
-        if hasattr(signal, name):  # what ends the parent must not end us before it
+        if hasattr(signal, name):  # a signal that ends the parent must not end this process first
             signal.signal(getattr(signal, name), signal.SIG_IGN)
     while os.read(0, 64):
         pass
     with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-        put_back_note(Path(sys.argv[1]))  # what fails stays noted, and is told at the next start
+        put_back_note(
+            Path(sys.argv[1])
+        )  # what fails stays in the note, and is reported at the next start
 
 
 if __name__ == "__main__":

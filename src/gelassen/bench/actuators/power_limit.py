@@ -14,7 +14,7 @@ _LOW_W, _HIGH_W = 1.0, 4095.0
 
 
 class PowerLimit(Setting):
-    """Long- or short-term limit of one package, in every tree the package stands in."""
+    """Long- or short-term limit of one package, in every tree that lists the package."""
 
     tolerance = 0.126  # rounded down to 1/8 W
 
@@ -40,7 +40,7 @@ class PowerLimit(Setting):
         for file in self._files:
             put(file, value * 1e6)
         for switch in self._switches:
-            if text_of(switch) == "0":  # a limit that is switched off limits nothing
+            if text_of(switch) == "0":  # a limit that is switched off has no effect
                 put(switch, 1)
 
     def _refused(self, found: float) -> str:

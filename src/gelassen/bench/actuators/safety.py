@@ -1,4 +1,4 @@
-"""The note of what was, and the guardian that acts on it, for all settings of one process."""
+"""The note of values before the run, and the guardian that puts them back, for one process."""
 
 import contextlib
 import os
@@ -12,14 +12,14 @@ from gelassen.core.foundation.errors import BenchError
 
 
 class SafetyNet:
-    """Knows what was before; made anew for each bench."""
+    """Keeps the values from before; one for each bench."""
 
     def __init__(self) -> None:
         self._note: UndoNote | None = None
         self._guardian: subprocess.Popen[bytes] | None = None
 
     def remember(self, entries: Sequence[Before]) -> None:
-        """Note what is about to be changed, and see that a guardian watches.
+        """Note the value that will change, and make sure that a guardian watches.
 
         Raises
         ------
@@ -37,7 +37,7 @@ class SafetyNet:
             self._watch(self._note.path)
         except OSError as error:
             raise BenchError(
-                f"what is to be put back cannot be noted in {folder} ({error.strerror or error}): "
+                f"the values to put back cannot be noted in {folder} ({error.strerror or error}): "
                 "nothing was changed. Set GELASSEN_STATE to a folder that can be written"
             ) from None
 
@@ -58,7 +58,7 @@ class SafetyNet:
             stdin=subprocess.PIPE,
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
-            start_new_session=True,  # Ctrl-C, and the end of the terminal, are not for it
+            start_new_session=True,  # Ctrl-C and the end of the terminal must not reach it
         )
 
     def _rest(self) -> None:

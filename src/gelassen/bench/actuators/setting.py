@@ -1,4 +1,4 @@
-"""What all settings of a real machine have in common: check, note, write, read back, put back."""
+"""What all settings of a real machine share: check, note, write, read back, put back."""
 
 import math
 import os
@@ -13,7 +13,7 @@ from gelassen.bench.sensors.identity import text_of
 from gelassen.core.foundation.errors import BenchError
 from gelassen.core.recording.channels import parse_channel
 
-SHOWS_AFTER_S = 2.0  # drivers keep what they read for a second or so
+SHOWS_AFTER_S = 2.0  # drivers cache readings for about a second
 
 
 class Setting(ABC):
@@ -54,8 +54,8 @@ class Setting(ABC):
         """Change the setting; OSError if the machine does not take it."""
 
     def _refused(self, found: float) -> str:
-        """Return why the machine shows something else than was asked for, and what to do."""
-        return "the machine took the value and did not follow it; its firmware may hold it fixed"
+        """Return why the machine shows another value than was set, and what to do."""
+        return "the machine accepted the value but did not apply it; its firmware may fix it"
 
     def set(self, value: float) -> None:
         """Change the setting and read it back.
@@ -100,7 +100,7 @@ class Setting(ABC):
         self._wanted = value
 
     def _settled(self, value: float) -> float:
-        """Read back, for as long as drivers may show what was before."""
+        """Read back repeatedly, as drivers may still show the old value."""
         deadline_s = time.monotonic() + SHOWS_AFTER_S
         while True:
             found = self.read()
@@ -114,7 +114,7 @@ class Setting(ABC):
         raise BenchError(". ".join([message, *problems]))
 
     def check(self) -> str:
-        """Return what has become of a setting that was changed, if the machine changed it since."""
+        """Return a message if the machine changed the setting since."""
         if not self._changed or math.isnan(self._wanted):
             return ""
         try:

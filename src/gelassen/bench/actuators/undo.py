@@ -1,8 +1,8 @@
-"""What settings were before they were changed, kept on disk until they are put back.
+"""The values of settings before they were changed, kept on disk until they are put back.
 
-The note is on disk before the first change. Whoever comes first puts the settings back from it: the
-run itself when it ends, its guardian when the run was killed, or the user at the next start, when
-both were, as by a reset. Light: the guardian loads this and little more.
+The note is on disk before the first change. The settings are put back from it by the run itself at its
+end, by its guardian if the run was killed, or by the user at the next start if both were, as by a reset.
+This module has few imports, as the guardian loads it.
 """
 
 import contextlib
@@ -16,7 +16,7 @@ from pathlib import Path
 from gelassen.bench.sensors.identity import hwmon_finder, text_of
 
 _BOOT = Path("/proc/sys/kernel/random/boot_id")
-_SHOWS_AFTER_S = 2.0  # drivers show what they read before for a second or so
+_SHOWS_AFTER_S = 2.0  # drivers show cached readings for about a second
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ class Before:
         return folder / self.path if folder else None
 
     def put_back(self) -> str:
-        """Write what was; return what went wrong, if anything did."""
+        """Write the value from before; return what went wrong, if anything did."""
         file = self.file()
         if file is None:
             return f"{self.setting}: the device of {self.path} is gone; {self.text} was set there"
@@ -79,7 +79,7 @@ class Before:
         return ""
 
     def same_place(self, other: "Before") -> bool:
-        """Whether both are about one file."""
+        """Whether both entries are about one file."""
         mine, its = (
             (self.sys_root, self.device, self.path),
             (other.sys_root, other.device, other.path),
@@ -96,11 +96,11 @@ class UndoNote:
 
     @property
     def entries(self) -> tuple[Before, ...]:
-        """What is to be put back."""
+        """The entries to put back."""
         return tuple(self._entries)
 
     def add(self, entries: Sequence[Before]) -> None:
-        """Note what was; on disk when this returns. Raises OSError if it cannot be noted."""
+        """Note the value from before. It is on disk when this returns. Raises OSError if that fails."""
         write_note(self.path, [*self._entries, *entries])
         self._entries.extend(entries)
 
@@ -129,7 +129,7 @@ def write_note(path: Path, entries: Sequence[Before]) -> None:
 
 
 def read_note(path: Path) -> list[Before]:
-    """Return the entries of a note; none if it is gone. Raises ValueError if it is spoilt."""
+    """Return the entries of a note; none if it is gone. Raises ValueError if it is damaged."""
     try:
         content = json.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
@@ -142,7 +142,7 @@ def read_note(path: Path) -> list[Before]:
 
 
 def put_back_note(path: Path) -> list[str]:
-    """Put back everything a note says; return what went wrong. The note goes if nothing did."""
+    """Put back every entry of a note; return what went wrong. The note is deleted if nothing did."""
     problems = [said for entry in reversed(read_note(path)) if (said := entry.put_back())]
     if not problems:
         path.unlink(missing_ok=True)
@@ -160,20 +160,20 @@ def note_folder() -> Path:
 
 
 def left_behind() -> Iterator[tuple[Path, list[Before]]]:
-    """Yield the notes whose process is gone and whose settings are not as they were."""
+    """Yield the notes whose process is gone and whose settings still differ from before."""
     for path, entries, alive in _notes():
         if alive:
             continue
         changed = [e for e in entries if (file := e.file()) and text_of(file) != e.text]
         if changed:
             yield path, changed
-        else:  # a restart of the machine has put all back
+        else:  # a restart of the machine has put everything back
             with contextlib.suppress(OSError):
                 path.unlink()
 
 
 def claimed(entries: Sequence[Before], but: Path) -> str:
-    """Return why these files may not be changed now: another run has changed them; empty if none."""
+    """Return why these files may not be changed now (another run has changed them), or ""."""
     for path, others, alive in _notes():
         if path == but:
             continue
@@ -202,7 +202,7 @@ def _notes() -> Iterator[tuple[Path, list[Before], bool]]:
 
 
 def _birth(pid: int) -> dict[str, int | str]:
-    """Return what tells a process from later ones of its number: when it began, since which start."""
+    """Return an identity of a process that no later process of its number has: boot and start time."""
     try:
         fields = Path(f"/proc/{pid}/stat").read_text(encoding="ascii", errors="replace")
         began = fields.rsplit(")", 1)[1].split()[19]
@@ -213,7 +213,7 @@ def _birth(pid: int) -> dict[str, int | str]:
 
 def write_text(file: Path, text: str) -> None:
     """Write a small kernel file in one go."""
-    # Cut short first: nothing to a kernel file, but a plain one would keep the rest.
+    # Truncate first: a kernel file ignores it, but a plain file would keep the rest.
     descriptor = os.open(file, os.O_WRONLY | os.O_TRUNC | os.O_CLOEXEC)
     try:
         os.write(descriptor, text.encode())

@@ -72,7 +72,7 @@ class CommandLoad:
             stderr=subprocess.PIPE,
             text=True,
             errors="replace",
-            start_new_session=True,  # Ctrl-C is for us; the supervisor hears of it from us
+            start_new_session=True,  # this process handles Ctrl-C and tells the supervisor
         )
         self._readers = [
             threading.Thread(target=work, args=(stream,), daemon=True)
@@ -90,7 +90,7 @@ class CommandLoad:
         self._tell("g")
 
     def use(self, workers: int) -> None:
-        """Let the program run, or with 0 pause it: it is ended, and started anew later."""
+        """Let the program run, or with 0 pause it: it is ended, and started again later."""
         self._tell("g" if workers else "s")
 
     def _tell(self, letter: str) -> None:
@@ -147,7 +147,7 @@ class CommandLoad:
                         self._score = float(text.replace(",", "."))
 
     def _read_reports(self, stream: IO[str]) -> None:
-        """Hear from the supervisor: "ended STATUS" for each run, "gave up STATUS" at last."""
+        """Read the supervisor's reports: "ended STATUS" for each run, "gave up STATUS" at the end."""
         for line in stream:
             said, _, status = line.strip().rpartition(" ")
             if said == "ended":
@@ -155,7 +155,7 @@ class CommandLoad:
                     self._runs += 1
                     self._failed += status != "0"
             elif said == "gave up":
-                time.sleep(0.1)  # its last words may still be on their way
+                time.sleep(0.1)  # its last report may still be on the way
                 self._problem = f"the load's program ends at once, with status {status}" + (
                     f': "{self._last_line[:120]}"' if self._last_line else ""
                 )

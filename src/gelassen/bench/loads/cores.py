@@ -47,7 +47,7 @@ def core_kinds(sys_root: Path = Path("/sys")) -> dict[str, list[int]]:
 
 
 def cores_for(workers: int | None, which: str | None = None) -> list[int]:
-    """Return the logical processors that so many workers would use; all if not given.
+    """Return the logical processors for this many workers; all if not given.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""The integer load: compression of one fixed text, full of branches that cannot be foretold."""
+"""The integer load: compression of one fixed text, with many unpredictable branches."""
 
 import random
 import zlib
@@ -7,7 +7,7 @@ _BYTES = 96 << 10  # a round of a few milliseconds
 
 
 class IntegerKernel:
-    """One round compresses the text as hard as it goes, compared byte for byte with the first."""
+    """One round compresses the text at the highest level, and compares it byte by byte with the first."""
 
     def __init__(self) -> None:
         dice = random.Random(5)  # noqa: S311  a load, not a secret

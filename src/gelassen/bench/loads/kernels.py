@@ -1,4 +1,4 @@
-"""The table of kernels: the work a load can be made of, by name. Each is loaded only where it works.
+"""The table of kernels, which are the work of a load, by name. Each is imported only when used.
 
 A new kernel is a class in a file of this folder, and a line in `KERNELS`. Another package adds one with an
 entry point in the group "gelassen.loads": a class with the methods of `Kernel`, made without arguments.
@@ -18,7 +18,7 @@ KERNELS = {
 
 
 class Kernel(Protocol):
-    """A piece of work that can be repeated and checked."""
+    """A repeatable piece of work whose result is checked."""
 
     def round(self) -> bool:
         """Work one round, of some milliseconds; return whether the result was right."""

@@ -3,15 +3,15 @@
 import numpy as np
 
 # 512² doubles: three matrices fit the second-level cache of most cores, and a round lasts a few
-# milliseconds, so that work per second is counted finely and a stop is obeyed at once.
+# milliseconds, so that work per second is counted finely and a stop takes effect at once.
 SIZE = 512
 
 
 class MatrixKernel:
     """One round is one product, compared bit for bit with the first one.
 
-    The same instructions on the same numbers give the same bits; anything else means the machine
-    computes wrongly, as it does when a setting is unstable.
+    The same instructions on the same numbers give the same bits. Anything else is a computing error, as
+    with an unstable setting.
     """
 
     def __init__(self) -> None:

@@ -1,8 +1,11 @@
-"""The memory load: copies that no cache holds, with little arithmetic beside them."""
+"""The memory load: copies larger than any cache, with little arithmetic."""
 
 import numpy as np
 
-_PIECES, _PIECE = 16, 1 << 18  # 16 pieces of 2 MiB: a round of a millisecond, a lap beyond caches
+_PIECES, _PIECE = (
+    16,
+    1 << 18,
+)  # 16 pieces of 2 MiB: about 1 ms a round, a lap exceeds the caches
 
 
 class MemoryKernel:

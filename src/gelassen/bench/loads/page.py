@@ -1,4 +1,4 @@
-"""The page of memory a worker shares with its parent: what it has done so far.
+"""The page of memory that a worker shares with its parent: its work so far.
 
 Each number is one aligned machine word, written and read in one go. (`struct.pack_into` clears its
 target first, so a reader could see a zero in the moment of writing.)
@@ -28,7 +28,7 @@ class Page:
         self._words[place] = value
 
     def rounds(self) -> tuple[int, int]:
-        """Return rounds done and the moment the last one ended, which belong together."""
+        """Return the rounds done and the moment the last one ended, from the same instant."""
         while True:
             before, last_ns, after = self._words[ROUNDS], self._words[LAST_NS], self._words[ROUNDS]
             if before == after:

@@ -1,9 +1,10 @@
-"""What load is asked for."""
+"""The description of a load."""
 
 from dataclasses import dataclass
 
 from gelassen._plugins import plugins
 from gelassen.bench.loads.kernels import kernel_names
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 
@@ -12,7 +13,7 @@ COMMAND = "command"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadSpec:
-    """A load: which work, on which cores, how much of the time.
+    """A load: which work, on which cores, for which share of the time.
 
     Attributes
     ----------
@@ -37,12 +38,12 @@ class LoadSpec:
     score: str = ""
 
     def __post_init__(self) -> None:
-        """Refuse what cannot be meant."""
+        """Refuse impossible values."""
         known = [*kernel_names(), COMMAND]
         if self.name not in known:
             why = plugins("gelassen.loads").broken.get(self.name)
             raise InputError(
-                f'"{self.name}" is no load ({", ".join(known)}).{nearest(self.name, known)}'
+                f'"{self.name}" is not a load ({", ".join(known)}).{nearest(self.name, known)}'
                 if why is None
                 else f'the load "{self.name}" of another package cannot be loaded: {why}'
             )
@@ -58,7 +59,7 @@ class LoadSpec:
     def __str__(self) -> str:
         parts = [" ".join(self.command) if self.name == COMMAND else self.name]
         if self.workers is not None:
-            parts.append(f"{self.workers} workers")
+            parts.append(counted(self.workers, "worker"))
         if self.cores is not None:
             parts.append(f"cores {self.cores}")
         if self.duty_pct < 100:

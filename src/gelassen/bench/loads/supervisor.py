@@ -1,8 +1,8 @@
-"""Runs a program again and again, and sees that nothing it starts outlives the load.
+"""Runs a program repeatedly, and makes sure that nothing it starts outlives the load.
 
 Started as ``python -m gelassen.bench.loads.supervisor ORDER`` with ORDER in JSON. Standard input
-carries letters: g to go, s to stop, end of file to leave. The program's output is our standard output;
-our reports go to standard error.
+carries letters: g to go, s to stop, end of file to leave. The program's output goes to standard output,
+and reports go to standard error.
 """
 
 import contextlib
@@ -17,19 +17,19 @@ import time
 
 import psutil
 
-_AT_ONCE_S, _AT_MOST = 1.0, 3  # so many failures at once in a row, and the program is given up
+_AT_ONCE_S, _AT_MOST = 1.0, 3  # after this many quick failures in a row, the program is given up
 _GRACE_S = 0.4
 
 
 def main() -> None:
-    """Run the program as told."""
+    """Run the program according to the letters."""
     order = json.loads(sys.argv[1])
     for name in ("SIGINT", "SIGHUP", "SIGTERM"):
         if hasattr(signal, name):  # the closed pipe tells us when to leave
-            # A handler, for programs inherit signals that are ignored, and must hear theirs.
+            # A handler, and not "ignore": programs would inherit the latter.
             signal.signal(getattr(signal, name), lambda *_: None)
     if sys.platform.startswith("linux"):
-        # Processes that lose their parent become our children, so that none can slip away.
+        # Processes that lose their parent become children of this one, so that none escapes.
         with contextlib.suppress(OSError, AttributeError):
             ctypes.CDLL(None, use_errno=True).prctl(36, 1)  # PR_SET_CHILD_SUBREAPER
         if order["cores"]:
@@ -78,7 +78,7 @@ def _run(command: list[str], go: threading.Event, leave: threading.Event) -> int
     while True:
         with contextlib.suppress(subprocess.TimeoutExpired):
             status = program.wait(timeout=0.05)
-            _end_all()  # what it left behind ends with it
+            _end_all()  # processes that it left behind end with it
             return status
         if leave.is_set() or not go.is_set():
             _end_all()
@@ -87,7 +87,7 @@ def _run(command: list[str], go: threading.Event, leave: threading.Event) -> int
 
 
 def _end_all() -> None:
-    """End every descendant: first politely, then by force, until none is left."""
+    """End every descendant: first by SIGTERM, then by SIGKILL, until none is left."""
     me = psutil.Process()
     for one in me.children(recursive=True):
         with contextlib.suppress(psutil.Error):

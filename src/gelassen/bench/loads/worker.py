@@ -1,4 +1,4 @@
-"""One worker process: pinned to one core, it works until told to stop, or until its parent is gone.
+"""One worker process, pinned to one core. It works until told to stop, or until its parent is gone.
 
 Started as ``python -m gelassen.bench.loads.worker CORE PAGE KERNEL DUTY PERIOD``. Standard input carries
 single letters: g to go, s to stop working, end of file to leave. PAGE is the shared page. With a DUTY
@@ -17,11 +17,11 @@ from pathlib import Path
 from gelassen.bench.loads.kernels import make_kernel
 from gelassen.bench.loads.page import ERRORS, LAST_NS, READY, ROUNDS, Page
 
-_NAP_S = 0.05  # a resting worker looks up this often, so that it is never late to leave
+_NAP_S = 0.05  # a resting worker checks this often whether it must leave
 
 
 class _Orders:
-    """What the parent said last, heard by a thread of its own: pipes cannot be polled everywhere."""
+    """The parent's last letter, read by a separate thread: pipes cannot be polled on every system."""
 
     def __init__(self) -> None:
         self.go = threading.Event()
@@ -42,7 +42,9 @@ def main() -> None:
     """Work as told."""
     core, page = int(sys.argv[1]), Page(Path(sys.argv[2]))
     duty, period_s = float(sys.argv[4]), float(sys.argv[5])
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the parent, which then stops us
+    signal.signal(
+        signal.SIGINT, signal.SIG_IGN
+    )  # the parent handles Ctrl-C, and then stops this worker
     if sys.platform.startswith("linux"):
         _die_with_parent()
         with contextlib.suppress(OSError):
@@ -64,7 +66,7 @@ def main() -> None:
 
 
 def _rest_s(duty: float, period_s: float) -> float:
-    """Return how long to rest now; 0 or less in the working part of the period."""
+    """Return how long to rest now, in s; 0 or less in the working part of the period."""
     at_s = time.monotonic() % period_s
     return period_s - at_s if at_s >= duty * period_s else 0.0
 

@@ -1,4 +1,4 @@
-"""A load on the real processor: one worker process a core."""
+"""A load on the real processor, with one worker process for each core."""
 
 import contextlib
 import os
@@ -66,7 +66,7 @@ class WorkerLoad:
         if self._workers:
             return
         environment = dict(os.environ)
-        # One thread each: the workers are the parallelism.
+        # One thread each, since the workers are the parallelism.
         for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
             environment[name] = "1"
         try:
@@ -102,13 +102,13 @@ class WorkerLoad:
         self.use(self._active)
 
     def use(self, workers: int) -> None:
-        """Let only the first so many work; 0 is a pause."""
+        """Let only this many of them work; 0 is a pause."""
         self._active = workers
         for number, worker in enumerate(self._workers):
             working = number < workers
             if working == worker.working:
                 continue
-            if working:  # a pause is no work, and not slow work
+            if working:  # a pause is not slow work
                 worker.page[LAST_NS] = time.monotonic_ns()
                 worker.last = worker.page.rounds()
             worker.working = working
@@ -144,8 +144,8 @@ class WorkerLoad:
     def readings(self) -> Mapping[str, float]:
         """Return work per second since the last reading, and wrong results so far.
 
-        Each worker's work is divided by the time its rounds took, from end to end, so that no round
-        counts in halves.
+        Each worker's work is divided by the time its rounds took, from end to end, so that only whole
+        rounds count.
         """
         rate_per_s = 0.0
         for worker in self._workers:

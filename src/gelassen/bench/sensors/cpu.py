@@ -68,7 +68,7 @@ def _stated_clocks(path: Path) -> Iterator[Sensor]:
                 refresh()  # one reading of the file serves all cores
             return clocks[number] if number < len(clocks) else math.nan
 
-        what = f"clock of cpu{number}, as /proc/cpuinfo states it (on virtual machines fixed)"
+        what = f"clock of cpu{number}, from /proc/cpuinfo (on virtual machines fixed)"
         yield sensor_of(f"cpu.core{number}.clock_mhz", what, str(path), read, device=_DEVICE)
 
 

@@ -5,8 +5,8 @@ from collections.abc import Callable
 
 from gelassen.bench.sensors.sysfile import SysFile
 
-# A counter that starts anew, as after its driver was bound again, looks like a wrap. No machine this
-# is made for draws so much; a mean over so long a gap may hide a wrap.
+# A counter that restarts, as after its driver was bound again, looks like a wrap. No desktop machine
+# draws this much. A mean over this long a gap may hide a wrap.
 _MOST_W = 10_000.0
 _LONGEST_GAP_S = 60.0
 
@@ -30,7 +30,10 @@ class EnergyMeter:
 
     def read(self) -> float:
         """Return the power; NaN if there is nothing yet to compare with."""
-        last, self._last = self._last, None  # a reading that fails leaves nothing to go on from
+        last, self._last = (
+            self._last,
+            None,
+        )  # after a failed reading there is nothing to compare with
         energy_uj, now_s = self._file.read(), self._clock()
         self._last = (energy_uj, now_s)
         if last is None or not 0 < now_s - last[1] < _LONGEST_GAP_S:

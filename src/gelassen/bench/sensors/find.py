@@ -1,4 +1,4 @@
-"""The table of sensor sources: what is asked for the channels of this machine.
+"""The table of sensor sources, which give the channels of this machine.
 
 A new kind of sensor is a function in a file of this folder, and a line in `SOURCES`. Another package adds
 one with an entry point in the group "gelassen.sensors".
@@ -19,7 +19,7 @@ from gelassen.bench.sensors.thermal import find_thermal_zones, zone_folders
 
 @dataclass(frozen=True, slots=True)
 class Roots:
-    """Where a machine's public files are: /sys, /proc (None where only a captured /sys is given)."""
+    """The places of a machine's public files: /sys, /proc (None where only a captured /sys is given)."""
 
     sys: Path
     proc: Path | None

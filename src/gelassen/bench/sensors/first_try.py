@@ -1,4 +1,4 @@
-"""Reads every sensor once, so that those without an answer are known before a run begins."""
+"""Reads every sensor once, so that sensors without an answer are known before a run begins."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -10,7 +10,7 @@ _PATIENCE_S = 2.0  # a device that is asleep may need a second
 
 
 def try_once(sensors: Sequence[Sensor]) -> None:
-    """Note in each sensor's description what came of a first reading.
+    """Note the result of a first reading in each sensor's description.
 
     A sensor that fails is kept: it may answer later. One that this user may not read is not, nor is
     an alarm that the chip does not have.

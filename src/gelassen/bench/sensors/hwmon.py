@@ -20,7 +20,7 @@ from gelassen.core.recording.channels import slug
 
 @dataclass(frozen=True, slots=True)
 class _Kind:
-    """One kind of reading: its files, its quantity, and how many of the file's units make one."""
+    """One kind of reading: its files, its quantity, and how many of the file's units make one of ours."""
 
     file: re.Pattern[str]
     prefix: str
@@ -32,8 +32,8 @@ _KINDS = (
     _Kind(re.compile(r"temp(\d+)_input"), "temp", "temp_c", 1e3),
     _Kind(re.compile(r"fan(\d+)_input"), "fan", "speed_rpm", 1.0),
     _Kind(re.compile(r"pwm(\d+)"), "pwm", "duty_pct", 2.55),
-    # The cap before the average, and both before the alarm: a power meter's alarm compares what
-    # was read last.
+    # The cap before the average, and both before the alarm: a power meter's alarm compares the
+    # latest reading of both.
     _Kind(re.compile(r"power(\d+)_cap"), "power", "power_limit_w", 1e6),
     _Kind(re.compile(r"power(\d+)_(?:input|average)"), "power", "power_w", 1e6),
     _Kind(re.compile(r"energy(\d+)_input"), "energy", "power_w", 1.0),
@@ -47,7 +47,7 @@ _KINDS = (
     ),
 )
 _ALARM = re.compile(r"(temp|fan|in|curr|power)(\d+)(?:_\w+)?_alarm")
-# Drivers of processors and graphics chips, by the names the kernel gives them.
+# Drivers of processors and graphics chips, by their names in the kernel.
 _PROCESSORS = {"coretemp", "k10temp", "zenpower", "cpu_thermal", "via_cputemp"}
 _GRAPHICS = {"amdgpu", "radeon", "nouveau", "i915", "xe"}
 _GRAPHICS_ITEMS = {
@@ -55,9 +55,9 @@ _GRAPHICS_ITEMS = {
     "ppt": "package", "sclk": "package", "mclk": "memory", "pkg": "package",
 }  # fmt: skip
 _DRIVES = {"nvme", "drivetemp"}
-# A value that a driver shows when it has none, or that no part survives.
+# A value that a driver shows without a reading, or that no part survives.
 _COLDEST_C, _HOTTEST_C = -60.0, 200.0
-# Quantities that are a number in a file and no more, and between which values they are readings.
+# Quantities that are plain numbers in files, and the range of possible readings.
 _PLAIN = {
     "temp_c": (_COLDEST_C, _HOTTEST_C),
     "speed_rpm": (-0.5, math.inf),
@@ -71,7 +71,7 @@ _LIMITS = ("max", "crit", "emergency")
 
 @dataclass(frozen=True, slots=True)
 class _Reading:
-    """A file that can be read, before it has its final name."""
+    """A readable file, before its channel has its final name."""
 
     device: HwmonDevice
     home: Home
@@ -91,7 +91,7 @@ def find_hwmon(
 ) -> list[Sensor]:
     """Return the sensors of all hwmon devices, named by device and label.
 
-    `but` are folders of devices that are read in another way, such as thermal zones.
+    `but` are folders of devices that other sensors read, such as thermal zones.
     """
     readings = [
         reading
@@ -106,7 +106,7 @@ def _readings(sys_root: Path, device: HwmonDevice) -> Iterator[_Reading]:
     home = Home(device.folder, hwmon_finder(sys_root, device.key))
     labels = _Labels(device)
     alarms: set[str] = set()
-    for prefix in ("", "device/"):  # a few drivers keep their readings one folder up
+    for prefix in ("", "device/"):  # a few drivers have their files one folder up
         folder = device.folder / prefix
         names = sorted(_names_in(folder), key=_by_number)
         for kind in _KINDS:
@@ -120,7 +120,7 @@ def _readings(sys_root: Path, device: HwmonDevice) -> Iterator[_Reading]:
                 part, item = _name(device, what, number, labels.of(folder, what, number))
                 if kind.quantity == "alarm_flag":
                     if f"{what}{number}" in alarms:
-                        continue  # the files of one part are read as one alarm
+                        continue  # all alarm files of one part are one alarm
                     alarms.add(f"{what}{number}")
                 yield _Reading(device, home, prefix + name, kind, number, part, item)
 
@@ -135,7 +135,7 @@ def _by_number(name: str) -> tuple[str, int]:
 
 
 class _Labels:
-    """The labels of one device; two alike get their numbers, so that both keep a name."""
+    """The labels of one device. Equal labels get numbers, so that both keep a name."""
 
     def __init__(self, device: HwmonDevice) -> None:
         self._said: dict[tuple[Path, str, int], str] = {}
@@ -155,7 +155,7 @@ class _Labels:
 
 
 def _name(device: HwmonDevice, prefix: str, number: int, label: str) -> tuple[str, str]:
-    """Return part and item: known drivers by meaning, all others by device and label."""
+    """Return part and item: by meaning for known drivers, else by device and label."""
     said = slug(label) if label else ""
     driver = slug(device.driver)
     if prefix == "temp" and driver in _PROCESSORS:
@@ -183,7 +183,7 @@ def _processor_item(device: HwmonDevice, said: str, number: int) -> str:
 
 
 def _told_apart(readings: list[_Reading]) -> list[_Reading]:
-    """Give readings of one name the address of their device, then its bus, then a number."""
+    """Make equal names different: by device address, then by bus, then by number."""
     for extra in ("address", "bus"):
         count = Counter(reading.channel for reading in readings)
         readings = [_longer(r, extra) if count[r.channel] > 1 else r for r in readings]
@@ -230,7 +230,7 @@ def _said(reading: _Reading, label: str | None) -> str:
     if reading.kind.prefix == "alarm":
         return f"alarm ({name})"
     if reading.kind.quantity == "manual_flag":
-        return f"{name} (1: set by hand, 0: the board decides)"
+        return f"{name} (1: manual, 0: the board controls it)"
     return label or name.removesuffix("_input")
 
 
@@ -268,7 +268,7 @@ def _reader(
 
 
 def _fault_name(reading: _Reading, folder: Path) -> str:
-    """Return the name of the file that tells of a fault; empty if there is none."""
+    """Return the name of the fault file; empty if there is none."""
     name = f"{reading.kind.prefix}{reading.number}_fault"
     return name if (folder / name).exists() else ""
 
@@ -288,7 +288,7 @@ def _alarm_reader(reading: _Reading, folder: Path) -> Callable[[], float]:
 
 
 def _limits(folder: Path, reading: _Reading) -> dict[str, float]:
-    """Return the limits a chip states for a temperature, less those that say nothing."""
+    """Return the limits that a chip states for a temperature, without unset ones."""
     limits = {}
     for name in _LIMITS:
         text = text_of(folder / f"temp{reading.number}_{name}")
@@ -296,6 +296,8 @@ def _limits(folder: Path, reading: _Reading) -> dict[str, float]:
             value = float(text or "nan") / 1e3
         except ValueError:
             continue
-        if math.isfinite(value) and 20 < value < 127:  # 0 and 127 are registers nobody has set
+        if (
+            math.isfinite(value) and 20 < value < 127
+        ):  # 0 and 127 mean a register that nobody has set
             limits[name] = value
     return limits

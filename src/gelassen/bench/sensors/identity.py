@@ -1,4 +1,4 @@
-"""Which device a folder of the kernel's class tree belongs to, in terms that outlast a boot.
+"""Identifies the device of a folder in the kernel's class tree, by names that survive a reboot.
 
 hwmon numbers, disk numbers and bus numbers are handed out anew when devices come and go. What stays
 is the driver's name and the device's place: a PCI address, an address on an I2C adapter, a platform
@@ -27,7 +27,7 @@ _PASSING = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class HwmonDevice:
-    """A hwmon device: where it is now, and what it is called for good.
+    """A hwmon device: its present place, and its lasting name.
 
     Attributes
     ----------
@@ -67,7 +67,7 @@ def hwmon_devices(sys_root: Path) -> Iterator[HwmonDevice]:
         folder = Path(os.path.realpath(link))
         driver = text_of(folder / "name") or text_of(folder / "device" / "name")
         if driver is None and not folder.is_dir():
-            continue  # it went away while we looked
+            continue  # it disappeared during the search
         found.append(_described(folder, driver or _behind(folder).name))
     yield from sorted(found, key=lambda device: (device.key, str(device.folder)))
 
@@ -104,7 +104,7 @@ def _after_devices(device: Path) -> tuple[str, ...]:
 
 
 def _lasting(device: Path, parts: tuple[str, ...], k: int) -> str:
-    """Return what lasts of one part of the path; empty if nothing does."""
+    """Return the lasting part of one part of the path; empty if nothing lasts."""
     part = parts[k]
     if _I2C_ADAPTER.fullmatch(part):
         folder = Path(*device.parts[: len(device.parts) - len(parts) + k + 1])

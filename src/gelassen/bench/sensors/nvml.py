@@ -1,4 +1,4 @@
-"""Graphics cards through the vendor's management library NVML, where its Python module is there.
+"""Graphics cards through the vendor's management library NVML, if its Python module is installed.
 
 The extra "nvml" brings the module; the library itself comes with the driver.
 """
@@ -45,7 +45,7 @@ def _card(nvml: Any, handle: Any, alone: bool) -> Iterator[Sensor]:
     def sensor(item: str, quantity: str, what: str, read: Callable[[], Any]) -> Iterator[Sensor]:
         name = f"{'fan' if item.startswith('gpu') else 'gpu'}.{item}{end}.{quantity}"
         safe = _wrapped(read)
-        if _or_none(safe) is not None:  # what a card does not offer is no fault of it
+        if _or_none(safe) is not None:  # a feature that a card lacks is not a failure
             yield sensor_of(
                 name, f"{what} of {title} ({place})", "NVML", safe, device=f"nvml {place}"
             )
@@ -123,7 +123,7 @@ def _target(nvml: Any, handle: Any, number: int) -> float:
 
 
 def _hot_spot(nvml: Any, handle: Any) -> float:
-    """Return the hottest place of the chip, where library and driver know of it."""
+    """Return the hottest place of the chip, where library and driver offer it."""
     if not hasattr(nvml, "nvmlDeviceGetHotSpotTemperature"):
         raise ValueError("not offered")
     return float(nvml.nvmlDeviceGetHotSpotTemperature(handle))
@@ -147,7 +147,7 @@ def _wrapped(read: Callable[[], Any]) -> Callable[[], float]:
 def _or_none(read: Callable[[], Any]) -> Any:
     try:
         return read()
-    except Exception:  # an offer that a card does not make
+    except Exception:  # a feature that the card lacks
         return None
 
 

@@ -1,4 +1,4 @@
-"""Any other program as a sensor: the last line it prints holds the value."""
+"""Any other program as a sensor. The last line that it prints holds the value."""
 
 import contextlib
 import os
@@ -41,7 +41,7 @@ def _last_line(command: list[str], timeout_s: float) -> str:
         stderr=subprocess.PIPE,
         text=True,
         errors="replace",
-        start_new_session=True,  # so that what it starts can be ended with it
+        start_new_session=True,  # so that processes it starts end with it
     )
     try:
         out, err = program.communicate(timeout=timeout_s)

@@ -1,9 +1,8 @@
-"""Reads all sensors so that none has to wait for a device that does not answer.
+"""Reads all sensors. A device that does not answer does not delay the others.
 
-One thread reads device after device. A device that keeps it waiting for longer than `patience_s` is
-left to that thread, which from then on reads nothing else; another thread goes on with the rest.
-A device that has answered quickly for a while comes back to the others. Reading in one thread while
-all is well costs a fraction of one thread a device.
+One thread reads device after device. If a device takes longer than `patience_s`, that thread keeps only
+this device, and another thread reads the rest. A device that has answered quickly for a while returns to
+the others. One thread for all devices costs far less than one thread for each device.
 """
 
 import math
@@ -20,9 +19,11 @@ from gelassen.bench.sensors.sensor import PlainFile, Sensor, reason_of
 from gelassen.bench.sensors.sysfile import SysFile
 
 _T = TypeVar("_T")
-_NOT_PLAIN = PlainFile(SysFile("", Path()), 1.0)  # never open: the short way fails at once
+_NOT_PLAIN = PlainFile(SysFile("", Path()), 1.0)  # never open, so the quick way fails at once
 _SLICES, _UNFAIR = 5, 10
-_QUICK_PASSES = 30  # so often in a row before a slow device is read with the others again
+_QUICK_PASSES = (
+    30  # this many quick answers in a row before a slow device is read with the others again
+)
 NO_ANSWER = "no answer in time"
 
 
@@ -40,7 +41,7 @@ class Device:
 
 
 class _Pass:
-    """One reading of some devices, by one thread, which may be left alone with it."""
+    """One reading of some devices by one thread, which may get stuck at a device."""
 
     __slots__ = ("_given_up", "_lock", "at", "devices", "done", "ended_s", "errors", "values")
 
@@ -64,14 +65,14 @@ class _Pass:
             values, errors = self.values, self.errors
             for name, read, file, divisor, low, high in device.sensors:
                 try:
-                    # The short way first: a file that is open and holds a number within bounds.
+                    # The quick way first: an open file with a number within bounds.
                     value = float(pread(file.fd, 64, 0)) / divisor
                     values[name] = value if low < value < high else read()
                 except (OSError, ValueError):
                     try:
                         values[name] = read()
                     except Exception as error:
-                        # Any reader, our own mistakes in one included, may fail; the others go on.
+                        # If any reader fails, even by a mistake in it, the others go on.
                         errors[name] = error
         with self._lock:
             self.ended_s = monotonic()
@@ -89,7 +90,7 @@ class _Pass:
 
 
 class _Thread:
-    """A thread that makes passes when told to."""
+    """A thread that makes a pass on request."""
 
     def __init__(self) -> None:
         self._todo: SimpleQueue[_Pass | None] = SimpleQueue()
@@ -118,7 +119,7 @@ class _Thread:
 
 
 class _Apart:
-    """A slow device with a thread of its own; its values are taken as they come."""
+    """A slow device with its own thread. Its values are used as they arrive."""
 
     def __init__(
         self, device: Device, thread: _Thread, running: _Pass | None, patience_s: float
@@ -136,7 +137,7 @@ class _Apart:
             self._thread.begin(self._pass)
 
     def take(self, patience_s: float) -> tuple[dict[str, float], dict[str, Exception]]:
-        """Return what was read since last asked; wait only for a device that was quick last time."""
+        """Return the readings since the last call; wait only for a device that was quick last time."""
         one = self._pass
         if one is None:
             return {}, {}
@@ -153,7 +154,7 @@ class _Apart:
 
 
 def _taken(found: dict[str, _T]) -> dict[str, _T]:
-    """Empty a dictionary that another thread may be adding to, and return what was in it."""
+    """Empty a dictionary that another thread may be adding to, and return its content."""
     taken = dict(found)
     for name in taken:
         del found[name]
@@ -161,7 +162,7 @@ def _taken(found: dict[str, _T]) -> dict[str, _T]:
 
 
 class Reader:
-    """Reads sensors side by side where need be, and counts what fails.
+    """Reads sensors, in parallel where necessary, and counts failures.
 
     Parameters
     ----------
@@ -189,7 +190,7 @@ class Reader:
         self.errors: dict[str, Exception] = {}
 
     def read(self) -> dict[str, float]:
-        """Return one value a channel; NaN where there is none, counted unless nothing went wrong."""
+        """Return one value for each channel; NaN where there is none. Failures are counted."""
         for slow in self._apart:
             slow.begin()
         values, errors = self._read_together()
@@ -238,11 +239,10 @@ class Reader:
         return values, errors
 
     def _waited(self, thread: _Thread, one: _Pass) -> bool:
-        """Wait for a pass to end; False if one device has kept it for longer than we are patient.
+        """Wait for a pass to end; False if one device has kept it for longer than `patience_s`.
 
-        Time in which this whole machine stood still is no fault of a device: it is told by a short
-        wait that took long, and is not counted. On a machine so busy that every wait takes long,
-        patience ends all the same.
+        Time in which the whole machine stood still does not count against a device. A short wait that
+        took long shows it. On a machine so busy that every wait takes long, the pass still ends.
         """
         slice_s = self._patience_s / _SLICES
         last_s = monotonic() + _UNFAIR * self._patience_s
@@ -255,7 +255,7 @@ class Reader:
                 fair = fair + 1 if one.at == at >= 0 else 0
                 at = one.at
         if one.done_before_given_up():
-            thread.wait(self._patience_s)  # its end is on its way
+            thread.wait(self._patience_s)  # it is about to end
             return True
         return False
 
@@ -268,7 +268,7 @@ class Reader:
                 self._together.append(device)
 
     def close(self) -> None:
-        """End the threads that still listen."""
+        """End the threads that still wait for requests."""
         for slow in self._apart:
             slow.end().leave()
         if self._thread is not None:

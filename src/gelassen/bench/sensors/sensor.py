@@ -1,4 +1,4 @@
-"""What every kind of sensor gives the bench: a description, and a reading."""
+"""The interface of every kind of sensor: a description, and a reading."""
 
 import math
 from collections.abc import Callable, Mapping
@@ -57,7 +57,7 @@ def sensor_of(
     resolution: float | None = None,
     limits: Mapping[str, float] | None = None,
 ) -> Sensor:
-    """Return a sensor from what describes it."""
+    """Return a sensor from its description."""
     info = ChannelInfo(
         name=name, what=what, source=source, resolution=resolution, limits=limits or {}
     )

@@ -18,7 +18,7 @@ def find_load(sys_root: Path, proc_root: Path | None) -> list[Sensor]:
     path = proc_root / "stat"
     meter = _LoadMeter(SysFile("stat", proc_root))
     meter.refresh()
-    # One reading of the file serves all channels: the first of them makes it.
+    # One reading of the file serves all channels. The first channel makes it.
     sensors = [
         sensor_of("cpu.all.load_pct", "load over all cores", str(path), meter.all, device=_DEVICE)
     ]
@@ -54,7 +54,7 @@ class _LoadMeter:
             total, idle = sum(times), times[3] + times[4]  # idle and waiting for disks
             last = self._last.get(name)
             if last is not None and total == last[0]:
-                continue  # read twice within one tick: the next reading will tell
+                continue  # read twice within one tick: the next reading has a value
             self._last[name] = (total, idle)
             if last is not None and total > last[0]:
                 share = 1 - (idle - last[1]) / (total - last[0])

@@ -1,4 +1,4 @@
-"""One kernel file that holds one number, read again and again."""
+"""One kernel file that holds one number, read repeatedly."""
 
 import contextlib
 import os
@@ -6,11 +6,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-_SEARCH_EVERY_S = 1.0  # a device that is gone is looked for this often, not at every reading
+_SEARCH_EVERY_S = 1.0  # a missing device is searched this often, not at every reading
 
 
 class Home:
-    """Where a device's files are now. Devices go, come back, and get other numbers.
+    """The present place of a device's files. Devices disappear, return, and get other numbers.
 
     Parameters
     ----------
@@ -28,7 +28,7 @@ class Home:
         self._looked_s = -_SEARCH_EVERY_S
 
     def look(self) -> None:
-        """Find the device anew, unless that was tried a moment ago."""
+        """Find the device again, unless that was tried a moment ago."""
         now_s = time.monotonic()
         if self._find is None or now_s - self._looked_s < _SEARCH_EVERY_S:
             return
@@ -64,7 +64,7 @@ class SysFile:
         except OSError:
             return float(self._anew())
         except ValueError:
-            raise ValueError(f"{self.read_text()[:40]!r} is no number") from None
+            raise ValueError(f"{self.read_text()[:40]!r} is not a number") from None
 
     def read_text(self) -> str:
         """Return the text of the file; OSError if it cannot be read."""

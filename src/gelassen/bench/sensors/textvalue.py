@@ -1,8 +1,8 @@
-"""A value in a text that a program printed or an instrument answered."""
+"""A value in the output of a program or the answer of an instrument."""
 
 import re
 
-# Instruments write a point, and commas between values; people and their programs write either.
+# Instruments write a decimal point, and commas between values. Programs write either.
 NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
 SPOKEN_NUMBER = r"[-+]?(?:\d+(?:[.,]\d+)?|\.\d+)(?:[eE][-+]?\d+)?"
 

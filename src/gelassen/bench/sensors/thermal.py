@@ -1,4 +1,4 @@
-"""Thermal zones: temperatures that firmware watches."""
+"""Thermal zones: temperatures that the firmware watches."""
 
 import re
 from collections import Counter
@@ -9,7 +9,7 @@ from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.sysfile import Home, SysFile
 from gelassen.core.recording.channels import slug
 
-# Zones that are the processor, where no driver tells more.
+# Zones of the processor, used where no driver gives its temperature.
 _PROCESSORS = {"x86_pkg_temp", "cpu_thermal", "cpu_thermal_zone", "soc_thermal"}
 
 

@@ -14,7 +14,10 @@ from gelassen.bench.sensors.sensor import Sensor, sensor_of
 from gelassen.bench.sensors.textvalue import value_in
 from gelassen.core.recording.units import Conversion
 
-_AGAIN_S, _LONGEST_S = 3.0, 60.0  # what fails is tried again after so long, then ever later
+_AGAIN_S, _LONGEST_S = (
+    3.0,
+    60.0,
+)  # a failed connection is tried again after this time, then ever later
 _OPENING = "open"
 _OVER_RANGE = 9.9e37  # SCPI-99, 7.2.1.4 and 7.2.1.5: infinity is 9.9E37, not a number 9.91E37
 _INSTALL = 'instruments need an extra package: pip install "gelassen[instruments]"'
@@ -40,7 +43,7 @@ class Instrument:
     def ask(self, query: str, *, timeout_s: float = 2.0) -> str:
         """Return the answer to a query; OSError if there is none."""
         with self._one_at_a_time:
-            # Neither an instrument that is off nor a query it does not know may take up every second.
+            # An instrument that is off, or an unknown query, must not cost a timeout at every sample.
             for key in (_OPENING, query):
                 before = self._failed.get(key)
                 if before is not None and time.monotonic() < before.again_s:

@@ -1,4 +1,4 @@
-"""A simulated bench: a stand-in for hardware, with honest physics and known truth.
+"""A simulated bench: a stand-in for hardware, with real physics and known truth.
 
 The heat is described in `physics.py`, the chip's control in `governor.py`, the made-up parts in
 `parts.py`. Sensors here: cores and package in whole degrees, with noise that lasts a few seconds; room
@@ -139,7 +139,7 @@ class SimulatedBench:
             info("cpu.package.throttle_count", "thermal events so far", 1.0),
             info("cpu.all.load_pct", "load over all cores", 0.1),
             info("fan.cpu.speed_rpm", "fan on the cooler", 1.0),
-            info("fan.cpu.duty_pct", "what the fan curve asks for", 1.0),
+            info("fan.cpu.duty_pct", "duty of the fan curve", 1.0),
             info("case.air.temp_c", "air in the box", 0.1),
             info("room.air.temp_c", "room air in front of the intake", 0.1),
             info("load.work.rate_per_s", "rounds of work per second", 0.01),
@@ -194,7 +194,9 @@ class SimulatedBench:
             spec = LoadSpec(name=spec, workers=workers)
         if spec.name not in _INTENSITY:
             known = ", ".join(_INTENSITY)
-            raise InputError(f'"{spec.name}" is no load of the simulated bench (allowed: {known})')
+            raise InputError(
+                f'"{spec.name}" is not a load of the simulated bench (allowed: {known})'
+            )
         cores = self._processor.cores
         if spec.workers is not None and not 1 <= spec.workers <= cores:
             raise InputError(f"{spec.workers} workers asked for; 1 to {cores} are possible here")
@@ -217,7 +219,7 @@ class SimulatedBench:
     # -- physics ----------------------------------------------------------------------------------
 
     def work_on(self, cores: int, intensity: float = 1.0) -> None:
-        """Let so many cores work, the first ones, at this share of the heaviest work."""
+        """Let this many cores work at this share of the heaviest work."""
         self._busy = min(cores, self._processor.cores)
         self._intensity = intensity
 
@@ -245,7 +247,7 @@ class SimulatedBench:
         self._work = clock * self._busy / 1000 * self._activity
 
     def _switching(self, busy: int, activity: float) -> "float | np.ndarray[Any, Any]":
-        """Return how much of the heaviest work goes on, for all cores or for each."""
+        """Return the present share of the heaviest work, for all cores or for each."""
         p, working = self._processor, activity * self._intensity
         if 0 < busy < p.cores:
             return np.where(np.arange(p.cores) < busy, working, p.idle_share)
@@ -298,7 +300,7 @@ class SimulatedBench:
         cores = self._busy or self._processor.cores
         for _ in range(60):
             core_w = heat.core_power_w(clock_mhz, self._switching(cores, 1.0))
-            # Where leakage would run away there is no rest; far beyond every limit is answer enough.
+            # With thermal runaway there is no rest. A value far beyond every limit is enough.
             heat.step(core_w, room_c, 1e9)
             if heat.hottest_c > 400:
                 break

@@ -20,7 +20,7 @@ class Governor:
         self.throttle_count = 0
 
     def boost_mhz(self, hottest_c: float) -> float:
-        """Return the clock that nothing holds back: a little lower when warm."""
+        """Return the clock that no limit reduces: a little lower when warm."""
         p = self.processor
         return p.top_clock_mhz - p.sag_mhz_per_k * max(hottest_c - 50, 0)
 

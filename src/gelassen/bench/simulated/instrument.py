@@ -1,4 +1,4 @@
-"""A stand-in for an instrument: a small SCPI server over TCP, as a bench supply or a thermometer is."""
+"""A stand-in for an instrument, such as a bench supply or a thermometer: a small SCPI server over TCP."""
 
 import socketserver
 import threading
@@ -36,7 +36,7 @@ class ScpiServer:
         return f"TCPIP::127.0.0.1::{self._server.server_address[1]}::SOCKET"
 
     def close(self) -> None:
-        """Go off the network."""
+        """Close the server."""
         self._server.shutdown()
         self._server.server_close()
 

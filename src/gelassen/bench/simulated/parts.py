@@ -71,7 +71,7 @@ class Case:
     air_j_per_k: float = 2500.0  # air, and the sheet metal that follows it
     to_room_w_per_k: float = 22.0
     other_heat_w: float = 14.0  # board, drive, supply
-    # Walls, cables and drives beyond the metal above soak heat up and warm late; steel holds 460 J/K a kg.
+    # Walls, cables and drives beyond the metal above store heat and warm late; steel holds 460 J/K a kg.
     walls_j_per_k: float = 0.0
     walls_w_per_k: float = 6.0  # case air to walls: 0.5 to 1 m² at 5 to 10 W/(m² K)
 

@@ -69,7 +69,7 @@ class Heat:
         return float(self.cores_c.max())
 
     def duty_pct(self) -> float:
-        """Return what the fan curve asks for at the present package temperature."""
+        """Return the duty of the fan curve at the present package temperature."""
         return float(np.interp(self.hottest_c, self.curve.temperatures_c, self.curve.duties_pct))
 
     def volts(self, clock_mhz: float) -> float:

@@ -84,7 +84,7 @@ def _reading(name: str, text: str, file: RunFile) -> float:
     except ValueError:
         value = math.nan
     if not math.isfinite(value):
-        raise InputError(f'{name}: "{text}" is no number') from None
+        raise InputError(f'{name}: "{text}" is not a number') from None
     return value
 
 
@@ -99,7 +99,7 @@ def moment_s(text: str, file: RunFile) -> float:
         try:
             moment = datetime.fromisoformat(text)
         except ValueError:
-            raise InputError(f"--at {text} is no time: write it like 2026-03-02T14:05") from None
+            raise InputError(f"--at {text} is not a time: write it like 2026-03-02T14:05") from None
         if moment.tzinfo is None:
             moment = moment.replace(tzinfo=started.tzinfo)
         return (moment - started).total_seconds()
@@ -108,7 +108,7 @@ def moment_s(text: str, file: RunFile) -> float:
     except InputError:
         hint = nearest(text, ["05:10", "310 s", "5 min"])
         raise InputError(
-            f'--at "{text}" is no time: write 05:10 since the start, 310 s, or 2026-03-02T14:05.{hint}'
+            f'--at "{text}" is not a time: write 05:10 since the start, 310 s, or 2026-03-02T14:05.{hint}'
         ) from None
 
 

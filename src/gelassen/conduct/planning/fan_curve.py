@@ -31,12 +31,12 @@ def parse_curve(text: str, where: str) -> FanCurve:
     Raises
     ------
     InputError
-        Text that is no curve, temperatures that do not rise, duties beyond 0 to 100 %.
+        Text that is not a curve, temperatures that do not rise, duties beyond 0 to 100 %.
     """
     points = [_POINT.fullmatch(part) for part in text.split(",")]
     if len(points) < 2 or not all(points):
         raise InputError(
-            f'{where}: "{text}" is no fan curve: write °C and %, like "40: 30, 60: 40, 80: 70"'
+            f'{where}: "{text}" is not a fan curve: write °C and %, like "40: 30, 60: 40, 80: 70"'
         )
     temperatures = tuple(float(p[1]) for p in points if p)
     duties = tuple(float(p[2]) for p in points if p)

@@ -31,7 +31,7 @@ _POWER_SHARE = 0.01
 class PhaseEnd:
     """Decides when a gated phase ends.
 
-    `offer` takes each moment in and returns why the phase ends, or nothing; `waits_for` says in words what
+    `offer` takes each moment and returns why the phase ends, or nothing; `waits_for` says in words what
     is still missing.
     """
 

@@ -45,7 +45,7 @@ class Guard:
         for name in (*stop_c, *(fans or ())):
             if name not in channels:
                 raise InputError(
-                    f'the guard cannot watch "{name}": it is no readable channel here.'
+                    f'the guard cannot watch "{name}": it is not a readable channel here.'
                     + nearest(name, channels)
                 )
         self._stop_c = dict(stop_c)
@@ -93,7 +93,7 @@ class Guard:
         if blind and (self._each or len(blind) == len(self._stop_c)):
             return (
                 f"{blind[0]} gave no reading {_SILENT_SAMPLES} times in a row; "
-                "what cannot be watched is not loaded"
+                "the machine is not loaded without it"
             )
         return ""
 
@@ -153,7 +153,7 @@ def stop_temperatures(
     for name in limits:
         if name not in names:
             raise InputError(
-                f'the guard cannot watch "{name}": it is no readable channel here.'
+                f'the guard cannot watch "{name}": it is not a readable channel here.'
                 + nearest(name, names)
             )
     if limits:

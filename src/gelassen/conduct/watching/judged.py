@@ -12,7 +12,7 @@ class Judged:
     channel
         A channel, "hottest core" or "mean of cores"; None for the usual.
     reference
-        What rises are taken over.
+        Reference channel of the rises.
     limit_c
         Limit temperature of the chip, in °C.
     rest_k

@@ -121,7 +121,7 @@ def sustainable_power(
         Standard errors of the rises, in K. Without them, at least four levels are needed.
     throttled : array_like of bool, shape (n,), optional
         Where the chip was held back by heat: its power is what it could hold at that rise, and so a
-        bound: the same rise is not met at less power. Such entries are no points of the curve.
+        bound: the same rise is not met at less power. Such entries are not points of the curve.
     wanted_w : array_like, shape (n,), optional
         The power that a run would have drawn had it not been held back, such as its power limit, in W:
         a bound from above. NaN where it is not known.

@@ -1,57 +1,57 @@
 """Thresholds of changes in mid-run.
 
 All come from changes of air, power and fans on random machines and the simulated bench, unless a
-group says otherwise. They decide which changes are told, and how surely they are timed.
+group says otherwise. They decide which changes are reported, and how precise their times are.
 """
 
 
 class Alignment:
-    """Two logs laid together by their changes. Source: pairs of simulated loggers."""
+    """Two logs aligned by their changes. Source: pairs of simulated loggers."""
 
     MOST_POINTS = 1 << 17  # points of the common grid at most
     LEAST = 0.4  # correlation below which no common moment stands out
-    RIVAL = 0.9  # share of the best correlation from which on another offset could be right as well
+    RIVAL = 0.9  # share of the best correlation above which another offset is possible
 
 
 class Changes:
-    """What is told of changes that several channels show."""
+    """Changes that several channels show."""
 
     SAME_CHANGE_S = 90.0  # s within which two changes are one
-    LOGGED_NEAR_S = 90.0  # s by which a logged change may come before the temperature's
-    LATE_S = 15.0  # s by which it may come after
-    LEVEL_SHARE = 0.08  # share of the power from which on another level is a change
-    GIVEN_BACK_S = 30.0  # s within which a governor gives power back
+    LOGGED_NEAR_S = 90.0  # s: a logged change may be this much before the temperature's
+    LATE_S = 15.0  # s: or this much after it
+    LEVEL_SHARE = 0.08  # share of the power above which another level is a change
+    GIVEN_BACK_S = 30.0  # s within which a governor raises power again
     CASE_CHANGE_K = 1.0  # K by which case air must change
     CASE_CHANGE_SHARE = 0.35  # share of its own range, likewise
 
 
 class Logged:
-    """Fans, flow and load that were logged and changed at once."""
+    """Sudden changes of logged fans, flow and load."""
 
     SHARE = 0.15  # share of the larger level that a change must be
-    CLEAR = 5.0  # scatters of the readings that it must be
+    CLEAR = 5.0  # in standard deviations of the readings, likewise
     WINDOW_S = 40.0  # s of the means on both sides
-    AT_ONCE_S = 15.0  # s within which most of it must come
-    MOST_AT_ONCE = 0.75  # share of it that must
+    AT_ONCE_S = 15.0  # s within which most of the change must happen
+    MOST_AT_ONCE = 0.75  # the share of it that must
     LASTING_S = 180.0  # s of the means that show whether it lasts
-    LASTS = 0.6  # share of it that must
-    LEFT = 0.2  # share of it up to which it has not begun
-    MOST = 6  # changes of one channel at most: more is hunting
+    LASTS = 0.6  # share of the change that must last
+    LEFT = 0.2  # share of the change below which it has not begun
+    MOST = 6  # changes of one channel at most: with more it swings
     APART_S = 60.0  # s between two changes of one channel
-    FINE_S = 1.0  # s: readings closer together tell nothing more
-    CURVE_S = 120.0  # s before a change over which a fan's temperature is looked at
-    CURVE_K = 1.5  # K by which that moved if the fan only obeyed its curve
+    FINE_S = 1.0  # s: closer readings add nothing
+    CURVE_S = 120.0  # s before a change over which a fan's temperature is compared
+    CURVE_K = 1.5  # K that the temperature moves if the fan only follows its curve
 
 
 class Power:
     """Changes of power that were logged."""
 
-    NEAR_S = 60.0  # s to a change of temperature within which power made it
+    NEAR_S = 60.0  # s within which a change of power explains a change of temperature
     WINDOW_S = 60.0  # s of the means on both sides
     LEAST_SHARE = 0.03  # share of the power that a change must be
-    CLEAR = 3.5  # scatters that it must be
+    CLEAR = 3.5  # in standard deviations, likewise
     CLIMB_S = 30.0  # s at the start of a load in which power comes up
-    BEYOND_WANDER = 6.0  # times the usual wander that a change must be
+    BEYOND_WANDER = 6.0  # in units of the usual wander, likewise
     APART_S = 120.0  # s between two changes
     MOST = 20  # changes at most
 
@@ -59,7 +59,7 @@ class Power:
 class Model:
     """The model of a course with changes."""
 
-    # s: how a channel follows a change: time constant, and that of what comes before it
+    # s: how a channel may follow a change: its time constant, and that of a lag before it
     WAYS_S = (
         (0.0, 0.0),
         (8.0, 0.0),
@@ -75,56 +75,56 @@ class Model:
     BENT_S = (100.0, 200.0, 400.0, 800.0, 1600.0)  # s: time constants of bent approaches
     BEND = 0.6  # their bend
     AT_REST = 0.12  # share of the settled rise at rest
-    QUICK_S = 120.0  # s: quicker parts may go the opposite way, as boosts and warm starts do
-    ROUGH = 0.01  # share to which the course is trusted early on
+    QUICK_S = 120.0  # s: faster parts may have the opposite sign, as with boosts and warm starts
+    ROUGH = 0.01  # relative error of the model early on
 
 
 class Search:
-    """Which changes are believed."""
+    """Which changes are accepted."""
 
     EARLIEST_S = 90.0  # s of load before the first change
     MOMENTS = 48  # moments that are tried at first
     MOST_STEPS = 8  # changes at most
-    # share of the smallest change to which an approach alone must come if there is none
+    # in shares of the smallest change: if an approach alone fits this well, there is no change
     TRACE = 0.05
-    SHARE_OF_APPROACH = 0.4  # share of what the approach had to go below which a change is left out
-    MARGIN = 13.0  # log likelihood beyond chance that a change must explain
-    NEEDED_FREE = 25.0  # the same beside a free course
-    FREE_SIZE = 0.9  # share of the least size from which on that counts
-    WORTH_REFINING = 0.8  # share of the needed gain from which on a moment is refined
-    NOTED_S = 30.0  # s by which a noted moment may be off
-    NEEDED_IF_TOLD = 14.0  # log likelihood that a noted change must explain
-    WORTH_TRYING = 0.45  # share of that from which on it is tried
-    HARDLY_FADED = 0.7  # memory of the noise below which it hides no change
-    TRUST = 0.3  # weight of the evidence about a moment
+    SHARE_OF_APPROACH = 0.4  # smallest change, as a share of the remaining approach
+    MARGIN = 13.0  # log likelihood, beyond chance, that a change must gain
+    NEEDED_FREE = 25.0  # the same against a free course
+    FREE_SIZE = 0.9  # share of the smallest size above which that counts
+    WORTH_REFINING = 0.8  # share of the needed gain above which a moment is refined
+    NOTED_S = 30.0  # s: largest error of a noted moment
+    NEEDED_IF_TOLD = 14.0  # log likelihood that a noted change must gain
+    WORTH_TRYING = 0.45  # share of that above which it is tried
+    HARDLY_FADED = 0.7  # memory of the noise below which it cannot hide a change
+    TRUST = 0.3  # factor on the log evidence about a moment, as the model is not exact
     TRUST_IF_POWER_KNOWN = 0.5  # the same where power was logged
 
 
 class Timing:
     """When a change was."""
 
-    AT_ONCE = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0))  # s: ways in which a change is felt at once
+    AT_ONCE = ((0.0, 0.0), (8.0, 0.0), (30.0, 0.0))  # s: responses that are sudden
     USUAL_S = 150.0  # s: usual time constant of a change
     USUAL_SPREAD = 0.8  # spread of its logarithm
-    QUICK_SHARES = (0.2, 0.35, 0.5)  # shares that are felt at once after a change of power
+    QUICK_SHARES = (0.2, 0.35, 0.5)  # sudden shares of the response to a change of power
     QUICK_S = 8.0  # s: time constant of that share
-    WITH_QUICK = -1.0  # log weight of such a way
+    WITH_QUICK = -1.0  # log prior of such a response
     THEN_FROM_S = 60.0  # s: shortest time constant of the rest
-    THEN_S = 7.0  # s of what comes before it
+    THEN_S = 7.0  # s: time constant of the lag before it
     FREE_FROM_S = 20.0  # s: shortest time constant of the free course
     FREE_RATIO = 2.5  # ratio of its time constants
-    FREE_UP_TO = 0.6  # share of the log up to which they go
-    # s: ways in which other changes may be followed meanwhile
+    FREE_UP_TO = 0.6  # longest of them, as a share of the log
+    # s: possible responses to the other changes of the run
     BESIDE = ((0.0, 0.0), (30.0, 0.0), (100.0, 5.0), (300.0, 5.0))
-    NOTHING = 1e-9  # size of a change that does not show
-    UNLIKE = 0.1  # share by which two ways must differ
+    NOTHING = 1e-9  # size below which a change does not show
+    UNLIKE = 0.1  # share by which two responses must differ
     SAME = 1e-7  # share of the largest direction below which one is left out
 
 
 class Steps:
-    """Which changes are told."""
+    """Which changes are reported."""
 
-    START_S = 60.0  # s at the start of a load in which nothing is a change
+    START_S = 60.0  # s at the start of a load in which no change is reported
     SMALLEST = 0.03  # share of the whole course that a change must be
     COARSE_STEPS = 1.2  # steps of the sensor that it must be
     BINS = 400  # bins of the course

@@ -14,6 +14,7 @@ from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_
 from gelassen.core.comparing.priors import Comparison as At
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence
 from gelassen.core.foundation.result import Result
@@ -61,9 +62,8 @@ class Comparison(Result):
     def __str__(self) -> str:
         lines = []
         for row in self.setups.itertuples():
-            plural = "" if row.runs == 1 else "s"
             interval = _interval_text(float(row.low), float(row.high))
-            lines.append(f"{row.setup}: {row.mean:.1f} {interval}, {row.runs} run{plural}")
+            lines.append(f"{row.setup}: {row.mean:.1f} {interval}, {counted(row.runs, 'run')}")
         for row in self.differences.itertuples():
             interval = _interval_text(float(row.low), float(row.high), sign="+")
             verdict = "" if row.distinguishable else "cannot tell: "
@@ -117,13 +117,13 @@ def compare_setups(
     Raises
     ------
     InputError
-        Missing columns, no run, an unknown baseline, values that are no numbers.
+        Missing columns, no run, an unknown baseline, values that are not numbers.
 
     Notes
     -----
     A linear model with a mean for each setup (and each block). The spread between runs is estimated
     together over all setups, since few runs a setup say little about it; each run weighs by that
-    spread and its own standard error (Paule and Mandel [1]_). Runs of one mounting are no repeats of
+    spread and its own standard error (Paule and Mandel [1]_). Runs of one mounting are not repeats of
     remounting: where mounts are named and shared, what another mounting adds is a part of its own
     (`core/comparing/mounting.py`), which differences on one mounting are free of. Intervals are
     Student's t for one difference. Verdicts allow for the number of differences: Tukey and Kramer for
@@ -253,7 +253,7 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
         scale = runs["scale"] if "scale" in runs.columns else 1.0
         table["scale"] = pd.Series(scale, index=runs.index).astype(float)
     except (TypeError, ValueError) as problem:
-        raise InputError(f"runs holds something that is no number: {problem}") from None
+        raise InputError(f"runs holds something that is not a number: {problem}") from None
     rooms = runs["room_c"] if "room_c" in runs.columns else np.nan
     table["room_c"] = pd.to_numeric(pd.Series(rooms, index=runs.index), errors="coerce").astype(
         float

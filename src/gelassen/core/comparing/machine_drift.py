@@ -68,7 +68,7 @@ def machine_drift(
     days, value : array_like, shape (n,)
         When each run began, in days from any zero, and its value.
     mount : sequence of str or None, optional
-        The mounting of each run: the same word, not remounted between. Another mounting is no drift.
+        The mounting of each run: the same word, not remounted between. Another mounting is not a drift.
     confidence : float
         For the interval and the verdict.
     shared_error : array_like, shape (n,), optional

@@ -1,9 +1,11 @@
 """A caution: what weakens a run or an answer, in words for people and as a code for programs."""
 
 from collections.abc import Mapping
+from string import Formatter
 from typing import Any
 
 from gelassen.core.foundation.caution_words import WORDS
+from gelassen.core.foundation.counted import counted
 
 Size = float | int | str
 
@@ -47,7 +49,16 @@ class Caution(str):
 
 def caution(code: str, **sizes: Size) -> Caution:
     """Return the caution of this code, worded by `caution_words`."""
-    return Caution(WORDS[code].format(**sizes), code=code, sizes=sizes)
+    return Caution(_Words().format(WORDS[code], **sizes), code=code, sizes=sizes)
+
+
+class _Words(Formatter):
+    """Formats `{count:reading}` as "1 reading" or "3 readings"; all else as usual."""
+
+    def format_field(self, value: Any, format_spec: str) -> Any:
+        if len(format_spec) > 1 and format_spec.isalpha():
+            return counted(value, format_spec)
+        return super().format_field(value, format_spec)
 
 
 def _made(words: str, code: str, sizes: dict[str, Size], about: str) -> Caution:

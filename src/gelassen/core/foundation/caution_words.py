@@ -3,26 +3,27 @@
 WORDS = {
     # Readings.
     "impossible_readings": (
-        "{count} readings of {channel} are impossible, such as {example:.3g}: taken as missing"
+        "taken as missing: {count:reading} of {channel} that cannot be true, such as {example:.3g}"
     ),
     "unanswered_readings": (
-        "{count} readings of {channel} are none, such as {example:g} °C amid others far from it: taken as "
-        "missing. Check its sensor"
+        "taken as missing: {count:reading} of {channel} far from all others, such as {example:g} °C. "
+        "Check its sensor"
     ),
     "stuck_for_a_while": (
-        "{channel} stood still from {start_s:.0f} to {end_s:.0f} s and moved all the time otherwise: taken "
+        "{channel} stood still from {start_s:.0f} to {end_s:.0f} s but moved at all other times: taken "
         "as missing there. Check its sensor or the logger"
     ),
     "renewed_rarely": (
-        "the temperature is renewed every {every_s:.0f} s only: moments are no surer than that"
+        "the temperature has a new value every {every_s:.0f} s only: moments are no more precise than "
+        "that"
     ),
     "times_run_backwards": (
-        "times run backwards after {at_s:g} s: the samples were put in order, but a clock that was changed "
-        "in mid-run makes every duration doubtful"
+        "times run backwards after {at_s:g} s: the samples were sorted, but a clock that was changed in"
+        " mid-run makes every duration doubtful"
     ),
     "nothing_recorded": (
         "nothing was recorded for {length_s:.0f} s after {start_s:.0f} s{more}: the clock jumped, the "
-        "machine slept, or the logger stopped. What happened there is unknown"
+        "machine slept, or the logger stopped. What happened in between is unknown"
     ),
     "fell_silent": "{channel} fell silent: no reading under load. Check its sensor",
     "partly_missing": (
@@ -41,9 +42,7 @@ WORDS = {
         "stuck"
     ),
     # What was not logged.
-    "no_temperature": (
-        "no temperature was logged: steady state, rise and throttling cannot be concluded"
-    ),
+    "no_temperature": "no temperature was logged: steady state, rise and throttling are unknown",
     "no_room": (
         "no room temperature was logged: temperatures are absolute, and runs in rooms of different warmth "
         "cannot be compared.{over_loop}"
@@ -57,32 +56,35 @@ WORDS = {
     "reference_missing": (
         "the reference is missing in {percent:.0f} % of the log; straight lines bridge it"
     ),
-    "power_not_read": "power was not read: its wander could not be allowed for",
+    "power_not_read": "power was not read: the result does not allow for changes of power",
     "power_never_above_zero": (
         "power never reads above zero: it is left out. Check its sensor and its sign"
     ),
     # The steady state.
     "load_in_bursts": (
-        "the load came in bursts: the answer is the mean over them; the hottest moments lie above it"
+        "the load came in bursts: the answer is the mean over them, and the hottest moments are above "
+        "it"
     ),
-    "load_ended": "the load ended at {at_s:.0f} s: what was logged afterwards is left out",
+    "load_ended": "the load ended at {at_s:.0f} s: readings after that are left out",
     "too_few_readings": (
-        "cannot tell: {count} readings in {length_s:.0f} s of load; at least {least} in {least_s:.0f} s "
+        "cannot tell: {count:reading} in {length_s:.0f} s of load; at least {least} in {least_s:.0f} s "
         "are needed. Load longer"
     ),
     "no_response": (
-        "cannot tell: it reads {at_c:.1f} °C at rest and under load. It is stuck, or no temperature"
+        "cannot tell: it reads {at_c:.1f} °C at rest and under load. It is stuck, or not a temperature"
     ),
     "long_boost": (
-        "power was higher for the first {length_s:.0f} s: the answer is where it settles at what followed"
+        "power was higher for the first {length_s:.0f} s: the answer is the steady state at the power "
+        "after that"
     ),
     "overshoot": (
-        "it peaked at {peak_s:.0f} s and fell by {fell_k:.1f} K since, as where a fan or a governor is "
-        "late: only what follows the peak tells where it settles"
+        "it peaked at {peak_s:.0f} s and fell by {fell_k:.1f} K since, as with a fan or a governor that"
+        " reacts late: only the readings after the peak show where it settles"
     ),
     "still_falling": "cannot tell: it still falls when the load ends. Load longer",
     "hidden_by_steps": (
-        "coarse readings with little noise hide about {hidden_k:.1f} K: a finer sensor would say more"
+        "coarse readings with little noise hide about {hidden_k:.1f} K: a finer sensor would narrow the"
+        " interval"
     ),
     "below_reference": (
         "it lies {below_k:.1f} K below its reference: is one of the two sensors wrong, or is this the "
@@ -106,153 +108,145 @@ WORDS = {
         "answer is the mean over whole swings; load without pauses to compare coolers"
     ),
     "swung_once": (
-        "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, as where a fan switches "
-        "on and off: it settles between these, if it does. Load longer; fix the fan's duty to compare "
-        "coolers"
+        "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, as where a fan "
+        "switches on and off: if it settles, then between these. Load longer; fix the fan's duty to "
+        "compare coolers"
     ),
     "swung_once_with_load": (
-        "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, with its load: it "
-        "settles between these, if it does. Load longer; load without pauses to compare coolers"
+        "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, with its load: if it"
+        " settles, then between these. Load longer; load without pauses to compare coolers"
     ),
     # Throttling.
     "limit_below_all_readings": (
-        "every reading is above the limit of {limit_c:g} °C, at rest too: it cannot be the limit of this "
-        "part, and being held back by heat is not concluded from it"
+        "every reading is above the limit of {limit_c:g} °C, at rest too: it cannot be the limit of "
+        "this part, so it is not used to find throttling"
     ),
     "not_the_limit": (
-        "it stayed {beyond_k:.0f} K above the limit of {limit_c:g} °C and was not held back by heat: that "
-        "is not the limit of this part. Tell the one at which it cuts its clock"
+        "it stayed {beyond_k:.0f} K above the limit of {limit_c:g} °C and was not held back by heat: "
+        "that is not the limit of this part. Give the temperature at which it cuts its clock"
     ),
     "held_below_limit": (
-        "it was held back at {shown_c:.0f} °C, {below_k:.0f} K below the limit of {limit_c:g} °C: tell the "
-        "limit at which it cuts its clock"
+        "it was held back at {shown_c:.0f} °C, {below_k:.0f} K below the limit of {limit_c:g} °C: give "
+        "the temperature at which it cuts its clock"
     ),
-    "throttling_from_power": "no clock was logged: being held back is told from power alone",
+    "throttling_from_power": "no clock was logged: throttling is judged from power alone",
     "throttling_from_temperature": (
-        "neither clock nor power was logged: sitting at the limit is taken as being held back"
+        "neither clock nor power was logged: a temperature that stays at the limit counts as held back"
     ),
     "power_limit_shows_little": (
-        "power was not logged: a power limit shows only where the clock drops at once"
+        "power was not logged: a power limit shows only where the clock drops suddenly"
     ),
     # The run as a whole.
-    "load_paused_in_between": (
-        "the load paused in its midst, at {moments}: each stretch is answered by itself"
-    ),
+    "load_paused_in_between": "the load paused, at {moments}: each stretch has its own answer",
     "conditions_changed": (
-        "conditions changed during the load, at {moments}: each stretch is answered by itself"
+        "conditions changed during the load, at {moments}: each stretch has its own answer"
     ),
     "reference_drifted": (
         "{channel} drifted by {drift_k:+.1f} K during the load; it is allowed for, but a steadier room "
-        "gives a surer answer"
+        "gives a narrower interval"
     ),
     "fan_drifted": (
-        "{channel} moved by {drift_rpm:+.0f} rpm ({percent:+.0f} %) during hold: hold began too early, or "
-        "its curve hunts. Soak longer, or fix its duty"
+        "{channel} moved by {drift_rpm:+.0f} rpm ({percent:+.0f} %) during hold: hold began too early, "
+        "or its fan curve swings. Soak longer, or fix its duty"
     ),
     "work_drifted": (
         "{what} changed by {percent:+.1f} % during hold: the load was not constant. Use a load that keeps "
         "its intensity"
     ),
     "other_part_at_limit": (
-        "{channel} came to {hottest_c:.1f} °C at {at_s:.0f} s, its own limit is {limit_c:g} °C{also}: what "
-        "is measured may be that part and not the cooler. Cool it, or lower the power"
+        "{channel} came to {hottest_c:.1f} °C at {at_s:.0f} s, and its own limit is {limit_c:g} "
+        "°C{also}: the result may show that part and not the cooler. Cool it, or lower the power"
     ),
     "other_part_held_back": (
         "{part} was held back by {cause} for {percent:.0f} % of the load: look at its clock and power, too"
     ),
     "hold_began_early": (
-        "hold began {short_k:.1f} K {side} the steady value: its mean and its peak say less than the "
-        "steady value does. Soak longer"
+        "hold began {short_k:.1f} K {side} the steady value: use the steady value, not the mean or peak"
+        " of hold. Soak longer"
     ),
     "log_begins_under_load": (
-        "the log begins under load, with {percent:.0f} % of the rise: what warms up slowly may still "
-        "follow what came before, which widens the interval. Begin the log at rest"
+        "the log begins under load, with {percent:.0f} % of the rise: slow parts may still follow what "
+        "came before, which widens the interval. Begin the log at rest"
     ),
     "busy_at_rest": (
-        "other programs used {percent:.0f} % of the processor while it was to rest: close them, or the "
-        "load is not what it seems"
+        "other programs used {percent:.0f} % of the processor at rest: close them, or the load is not "
+        "what it seems"
     ),
     "climb_lacks_channels": (
-        "a climb tells the capacity only with room, power and limit temperature known"
+        "a climb gives the capacity only if room, power and limit temperature are known"
     ),
     "climb_tells_nothing": "no capacity from this climb: {why}",
     # Probes and clocks laid together.
     "probe_moved": (
-        "{channel} moved by {moved_k:+.2f} K against the others meanwhile: let them lie together until all "
-        "are at rest"
+        "{channel} moved by {moved_k:+.2f} K against the others in this time: leave them together until"
+        " all are at rest"
     ),
-    "offset_unknown": "the offset cannot be told: {why}",
+    "offset_unknown": "cannot tell the offset: {why}",
     # Capacity.
     "capacity_unknown": "cannot tell: {why}",
     "held_back_early": (
-        "a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the others let expect "
+        "a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the other runs predict "
         "{expected_k:.0f} K: was it the same setup, and was it settled?"
     ),
-    "far_from_measured": (
-        "far from the measured {low_w:.0f} to {high_w:.0f} W: measure nearer to it"
-    ),
+    "far_from_measured": "far from the measured {low_w:.0f} to {high_w:.0f} W: measure closer to it",
     # Setups against each other.
     "known_repeatability_stands_in": (
-        "no setup was run twice: the rig's known repeatability of {spread_k:.2f} stands in"
+        "no setup was run twice: the rig's known repeatability of {spread_k:.2f} is used"
     ),
     "no_repeats": (
-        "no setup was run twice: how much a repeat or a remount moves the result is unknown, so nothing "
-        "can be told apart. Run each setup at least twice, better three times"
+        "no setup was run twice: the effect of a repeat or a remount is unknown, so nothing can be told"
+        " apart. Run each setup at least twice, better three times"
     ),
     "repeats_identical": (
         "repeats agree to the last digit: were they copied? No interval is given"
     ),
     "spreads_differ": (
-        "runs of {setup} scatter more than those of other setups, beyond chance; one common spread is "
-        "assumed: look at its runs"
+        "runs of {setup} scatter more than those of other setups, beyond chance, but one common spread "
+        "is used: look at its runs"
     ),
     "never_remounted": (
-        "no setup was mounted twice: what remounting moves is unknown, so setups on different mountings "
-        "cannot be told apart. Remount each at least once"
+        "no setup was mounted twice: the effect of remounting is unknown, so setups on different "
+        "mountings cannot be told apart. Remount each at least once"
     ),
     "usual_remounting": (
-        "no setup was mounted twice: that remounting moves a rise by {usual_k:g} K, as usual, is taken for "
-        "granted. Remount each at least once"
+        "no setup was mounted twice: the usual effect of remounting on a rise, {usual_k:g} K, is "
+        "assumed. Remount each at least once"
     ),
-    "one_setup": "there is one setup only: nothing to compare it with",
-    "runs_without_value": "{count} of {all} runs have no usable value: left out",
-    "setups_without_run": "no run left of: {setups}",
-    "runs_without_level": "{count} runs without a value or a level are left out",
+    "one_setup": "there is one setup only, so there is nothing to compare it with",
+    "runs_without_value": "left out: {count} of {all} runs without a usable value",
+    "setups_without_run": "no run is left of: {setups}",
+    "runs_without_level": "left out: {count:run} without a value or a level",
     "empty_combinations": (
-        "{count} of {all} combinations have no run that counts ({shown}): effects are taken to add up, and "
-        "whether they depend on each other cannot be told"
+        "{count} of {all} combinations have no run that counts ({shown}): effects are assumed to add "
+        "up, and interactions cannot be told"
     ),
     "scatter_from_additivity": (
-        "no combination was run twice: the scatter is what effects that add up leave over"
+        "no combination was run twice: the scatter is estimated from what additive effects do not "
+        "explain"
     ),
-    "effects_without_repeats": (
-        "no combination was run twice: how sure an effect is cannot be told"
-    ),
-    "steps_without_repeats": "no level was run twice: how sure a step is cannot be told",
-    "not_traded": "without {x_name} or {y_name}, and so left out: {setups}",
-    "rig_without_repeats": "no setup was run twice: repeat one, remounted each time",
+    "effects_without_repeats": "no combination was run twice: the interval of an effect is unknown",
+    "steps_without_repeats": "no level was run twice: the interval of a step is unknown",
+    "not_traded": "left out, without {x_name} or {y_name}: {setups}",
+    "rig_without_repeats": "no setup was run twice: repeat one, and remount it each time",
     "rig_repeats_identical": "repeats agree to the last digit: were they copied?",
     "few_degrees_of_freedom": (
-        "found from {freedom:.0f} degrees of freedom: more repeats would narrow it"
+        "estimated with {freedom:.0f} degrees of freedom: more repeats would narrow it"
     ),
     "remounting_not_in_it": (
-        "no setup was mounted twice: what remounting adds is not in it, so it does not stand in for it"
+        "no setup was mounted twice: this scatter does not include remounting, so it cannot replace its"
+        " effect"
     ),
     "mounts_not_noted": (
-        "which runs share a mount is not noted: remounting cannot be told from the rest"
+        "it is not noted which runs share a mount: the effect of remounting cannot be separated"
     ),
     "trend_needs_runs": "a trend needs three runs of one setup at different times",
-    "trend_on_one_mounting": (
-        "its runs share mountings, and what another mounting moves is not known"
-    ),
+    "trend_on_one_mounting": "its runs share mountings, and the effect of another mounting is unknown",
     # A study.
     "left_out": "left out: {run}: {why}",
-    "limited_runs_left_out": (
-        "{count} runs at the limit are left out: their rise says no more than that"
-    ),
+    "limited_runs_left_out": "left out: {count:run} at the limit, whose rise is only a lower bound",
     "compared_at_one_power": (
         "runs go through several powers: compared at {level}, the highest at which {how_many} setups "
-        "settle below the limit. --loads also tells {others}"
+        "settle below the limit. --loads also shows {others}"
     ),
     "no_drift_to_correct": "no drift of the machine beyond chance: nothing was corrected",
     "drift_corrected": (
@@ -263,42 +257,41 @@ WORDS = {
         "at the temperature limit: {setups}. Their temperature cannot show how much warmer they would get: "
         "compare the power and clock they held"
     ),
-    "no_comparable_run": "no run that could be compared is left of: {setups}",
+    "no_comparable_run": "no comparable run is left of: {setups}",
     "measured_differently": "runs differ in what was measured: {measured}",
     "some_without_room": "some runs have no room temperature: their values are not rises",
     "powers_differ": (
-        "{count} of {all} setups held more than 5 % more or less power than the baseline: their difference "
-        "is not the cooler's alone"
+        "{count} of {all} setups held more than 5 % more or less power than the baseline: not all of "
+        "their difference comes from the cooler"
     ),
     "rooms_allowed_for": (
-        "rooms of {low_c:.1f} to {high_c:.1f} °C are allowed for: rises are those in {room_c:.1f} °C. For "
-        "each kelvin of the room they change by {effect:+.2f} K{at_power} ({effect_low:+.2f} to "
+        "rooms of {low_c:.1f} to {high_c:.1f} °C are allowed for: rises are those in {room_c:.1f} °C. "
+        "For each kelvin of the room they change by {effect:+.2f} K{at_power} ({effect_low:+.2f} to "
         "{effect_high:+.2f} K; fans, radiation and leakage together)"
     ),
-    "brought_to_room": (
-        "brought to a room of {room_c:g} °C in the same way, right to {error_k:.1f} K"
-    ),
+    "brought_to_room": "converted to a room of {room_c:g} °C in the same way, to within {error_k:.1f} K",
     "brought_with_same_rise": (
-        "brought from rooms of {low_c:.1f} to {high_c:.1f} °C to {room_c:g} °C with the same rise: fans on "
-        "curves and free convection make this wrong by up to about {error_k:.1f} K"
+        "converted from rooms of {low_c:.1f} to {high_c:.1f} °C to {room_c:g} °C with the same rise: "
+        "fan curves and free convection make this wrong by up to about {error_k:.1f} K"
     ),
     "traded_at_several_powers": (
-        "these setups drew {low_w:.0f} to {high_w:.0f} W: compare those of one power, --where FACTOR=LEVEL"
+        "these setups drew {low_w:.0f} to {high_w:.0f} W: compare those of one power, --where "
+        "FACTOR=LEVEL"
     ),
     "averaged_over": "averaged over {factors}",
-    "incomplete_left_out": "{count} runs of combinations that lack a level are left out",
+    "incomplete_left_out": "left out: {count:run} of combinations that lack a level",
     "usual_remounting_of_capacity": (
-        "no setup was run twice: that remounting moves a rise by {usual_k:g} K, as usual, is taken for "
-        "granted. Run each setup at least twice"
+        "no setup was run twice: the usual effect of remounting on a rise, {usual_k:g} K, is assumed. "
+        "Run each setup at least twice"
     ),
     # What is on disk.
     "run_file_unreadable": "{why}. The samples are shown without it",
     "run_file_missing": "{file} is missing: setup, phases and limits are unknown",
-    "samples_missing": "the samples are missing: only what was set up is known",
-    "still_recording": "still being recorded: shown as far as it goes, {end_s:.0f} s",
+    "samples_missing": "the samples are missing: only the settings of the run are known",
+    "still_recording": "still being recorded: shown up to {end_s:.0f} s",
     "ended_without_notice": "{how}",
     "noted_and_recorded": (
-        "readings of {channel} were noted by hand, and it was recorded too: the recorded ones are used"
+        "readings of {channel} were noted by hand and also recorded: the recorded ones are used"
     ),
     "file_unreadable": "{file} cannot be read ({why})",
     "no_time_column": "{file} has no column t_s, the elapsed seconds: left out",

@@ -19,7 +19,7 @@ def as_series(name: str, values: SeriesLike, *, like: Floats | None = None) -> F
     try:
         series = np.array(values, dtype=float)
     except (TypeError, ValueError) as error:
-        raise InputError(f"{name} holds something that is no number: {error}") from None
+        raise InputError(f"{name} holds something that is not a number: {error}") from None
     if series.ndim != 1:
         raise InputError(
             f"{name} has shape {series.shape}; one value per sample is needed: pass one column"

@@ -8,6 +8,7 @@ import numpy as np
 from scipy.stats import t as student_t
 
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
@@ -75,7 +76,7 @@ def probe_offsets(
     table = table[:, np.isfinite(table).all(axis=0)]
     if table.shape[1] < Offsets.LEAST:
         raise InputError(
-            f"the probes have {table.shape[1]} readings in common; {Offsets.LEAST} are "
+            f"the probes have {counted(table.shape[1], 'reading')} in common; {Offsets.LEAST} are "
             "needed: let them lie together for longer"
         )
     truth = table[list(series).index(true)] if true is not None else table.mean(axis=0)

@@ -55,7 +55,7 @@ def parse_channel(name: str) -> ChannelName:
     """
     if not _NAME.fullmatch(name):
         raise InputError(
-            f'"{name}" is no channel name: three parts in lower case joined by dots are needed, '
+            f'"{name}" is not a channel name: three parts in lower case joined by dots are needed, '
             "such as cpu.package.temp_c"
         )
     part, item, last = name.split(".")

@@ -87,7 +87,7 @@ def choose_temperature(
                 + nearest(channel, frame.columns)
             )
         if parse_channel(channel).unit != "c":
-            raise InputError(f'"{channel}" is no temperature')
+            raise InputError(f'"{channel}" is not a temperature')
         return Judged(channel)
     late = loaded & (np.cumsum(loaded) > loaded.sum() / 2)
     if cores:

@@ -5,6 +5,7 @@ import pandas as pd
 
 from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, mean_where
@@ -125,7 +126,7 @@ def sensor_cautions(run: PreparedRun, chosen: str | None) -> list[Caution]:
     gaps = wide_gaps(run.times)
     if gaps:
         start, end = max(gaps, key=lambda gap: gap[1] - gap[0])
-        more = f" (and in {len(gaps) - 1} more gaps)" if len(gaps) > 1 else ""
+        more = f" (and in {counted(len(gaps) - 1, 'more gap')})" if len(gaps) > 1 else ""
         cautions.append(caution("nothing_recorded", length_s=end - start, start_s=start, more=more))
     names = [n for n in frame.columns if n.endswith(".temp_c") and not n.startswith("room.")]
     under = columns_of(frame, names)[loaded]

@@ -39,7 +39,7 @@ class RunSummary(Result):
     channel, channel_words, channel_kind
         The temperature that is compared, how it was chosen, and what kind of temperature that makes it.
     reference
-        The channel that rises are taken over; None if none was logged.
+        The reference channel of the rises; None if none was logged.
     steady
         Steady state of `channel` under load; None if there is no temperature.
     throttling
@@ -141,7 +141,7 @@ def summarise_run(
         hottest on average at the end of the load; the default where cores were logged, else the
         package).
     reference : str, optional
-        Channel that rises are taken over; the recording's own, else room air, if not given.
+        Reference channel of the rises; the recording's own, else room air, if not given.
     limit_c : float, optional
         Limit temperature in °C; the recording's own if not given.
     confidence : float

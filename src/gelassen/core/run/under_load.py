@@ -81,7 +81,7 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
         return ()
     start_s, end_s = run.load_s
     noted = [(e.at_s, e.text) for e in run.recording.events if start_s < e.at_s < end_s]
-    # A fan that switches on and off is no change. What the tester noted is one.
+    # A fan that switches on and off is not a change. What the tester noted is one.
     if not noted and _swings(run):
         return ()
     return find_changes(

@@ -48,7 +48,7 @@ def find_overshoot(
     begin_s, end_s : float
         The load without its first seconds, in s.
     changes_s : sequence of float
-        When conditions changed before, in s. A fall that begins at a change is no overshoot; one that
+        When conditions changed before, in s. A fall that begins at a change is not an overshoot; one that
         began between the last two is.
     allowed_k : float
         Fall that room and power may have caused, in K.

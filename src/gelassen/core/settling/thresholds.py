@@ -9,7 +9,7 @@ class Enough:
 
     FEWEST_READINGS = 10  # readings that an answer needs
     SHORTEST_S = 60.0  # s of load that an answer needs
-    REST_S = 10.0  # s before the load from which on a log shows rest
+    REST_S = 10.0  # s of readings before the load that show rest
     MISSING_SHARE = 0.05  # share of the log in which a reference may be missing without a caution
     AFTER_S = 5.0  # s logged after the load that are left out without a caution
     AFTER_SHARE = 0.01  # share of the load, likewise
@@ -26,7 +26,8 @@ class Looking:
     LOOK_BACK_S = 120.0  # s over which it must have been
     STRETCH_S = 180.0  # s: power held at the limit is compared between two stretches of this length
     BLOCK_S = 30.0  # s: in means of this length
-    # factor on the interval: stopping at the first narrow interval picks those that are too narrow
+    # factor on the interval: stopping at the first narrow interval favours those that are too narrow by
+    # chance
     FOR_LOOKING = 1.2
 
 
@@ -41,10 +42,10 @@ class Overshoot:
     LEAST_K = 0.7  # K that the temperature must fall
     CLEAR = 5.0  # scatters of the means that it must fall
     SHARE = 0.03  # share of the rise before the peak that it must fall
-    LAST = 3  # last means that tell where it fell to
+    LAST = 3  # the last means give the level after the fall
     NEAR_S = 45.0  # s around a change of conditions within which a fall is that change
     BOOST_S = 90.0  # s that a boost may last
-    NEARLY = 0.9  # share of the steepest fall from which on the approach begins
+    NEARLY = 0.9  # the approach begins where the fall is slower than this share of the steepest
 
 
 class Recovery:
@@ -56,7 +57,7 @@ class Recovery:
     FEWEST_S = 90.0  # s of cooling that are needed
     FEWEST_READINGS = 20  # readings that are needed
     BINS = 50  # bins of averaged readings
-    ROUGH = 0.01  # share to which the curve is trusted early on
+    ROUGH = 0.01  # relative error of the model early on
 
 
 class Rest:
@@ -67,7 +68,7 @@ class Rest:
     COURSE_S = 240.0  # s over which the slope is taken
     BLOCK_S = 20.0  # s: in means of this length
     SLOWEST_MIN = 15.0  # min: time constant with which the slowest coolers come to rest
-    LEVEL_K = 1.5  # K to the level of earlier rests within which the machine is back at it
+    LEVEL_K = 1.5  # K: within this of earlier rests, the machine is at rest again
 
 
 class Settled:
@@ -76,16 +77,16 @@ class Settled:
     These widen the interval of the steady state.
     """
 
-    # share of the extrapolated part that stays in doubt: three heat capacities are not the machine
+    # relative error of the extrapolated part: a real machine has more than three heat capacities
     BEYOND_IN_DOUBT = 0.1
-    BEYOND_FANLESS = 0.03  # the same without a fan: there is less that could change
+    BEYOND_FANLESS = 0.03  # the same without a fan, where less can change
     # added to that share for each unit of bend beyond free convection: fan curves have kinks
     KINKS_IN_DOUBT = 0.4
     FREE_CONVECTION = 0.25  # bend of free convection
-    FALL_IN_DOUBT = 0.5  # share after a peak: what makes the temperature fall may stop it
-    NARROWED = 0.95  # factor on all doubts together: each part was chosen to be safe
-    SURE_REACHED = 0.65  # probability from which on "reached" is said
-    OPEN_BEYOND = 1.5  # times what was seen: a wider interval is opened on the far side
+    FALL_IN_DOUBT = 0.5  # the same after a peak, as the fall may stop
+    NARROWED = 0.95  # factor on all doubts together, since each one alone is on the safe side
+    SURE_REACHED = 0.65  # probability above which the steady state counts as reached
+    OPEN_BEYOND = 1.5  # in units of the observed rise: a wider interval is open on the far side
     CURVE_POINTS = 60  # points of the drawn curve
 
 
@@ -95,12 +96,12 @@ class Parts:
     They decide which part of a load is fitted.
     """
 
-    # share of the effect of room and power that is in doubt where a fall is told from it
+    # relative error of the effect of room and power when it may explain a fall
     CONDITIONS_IN_DOUBT = 0.5
-    LONG_BOOST = 1 / 3  # share of the load from which on a boost is a load of its own
-    FALLS_ON_K = 1.0  # K by which a fall is expected to go on, from which on it may be a swing
-    HIDES_K = 0.1  # K hidden by steps of the sensor from which on there is a caution
-    # spread of the logarithm by which other fans or another case move the slowest time constant
+    LONG_BOOST = 1 / 3  # share of the load above which a boost is a separate load
+    FALLS_ON_K = 1.0  # K: if a fall is expected to go further than this, it may be a swing
+    HIDES_K = 0.1  # K hidden by steps of the sensor above which there is a caution
+    # spread of the logarithm of the slowest time constant between fans or cases
     OTHER_CONDITIONS = 0.3
 
 
@@ -118,10 +119,10 @@ class Swings:
     ONCE_SHARE = 0.1  # share of the rise, likewise
     ALIKE = 0.35  # share by which swings may differ
     FEWEST = 2  # whole swings that are needed
-    GOES_ON = 1.5  # periods within which the last swing must lie before the end of the load
-    RIDES = 0.2  # share of their height by which the means of swings may move
-    BOOST_S = 90.0  # s at the start in which nothing passes for a swing
-    LONGEST_S = 600.0  # s: longer periods may be the tester, who puts something on and takes it off
+    GOES_ON = 1.5  # the last swing must end within this many periods before the end of the load
+    RIDES = 0.2  # relative drift of the means of swings, in shares of their height
+    BOOST_S = 90.0  # s at the start in which no swing is counted
+    LONGEST_S = 600.0  # s: longer periods may be changes by the tester
     DIFFER = 0.03  # share of their height by which whole swings usually differ
     USUAL_FREEDOM = 2  # degrees of freedom of that share
     POWER_SWINGS = 0.1  # share by which power swings if the temperature follows it
@@ -131,5 +132,5 @@ class Swings:
 class Course:
     """Source: convention. They define the words "within 1 K" and "first minute"."""
 
-    BAND_K = 1.0  # K within which a temperature is back or there
-    SMOOTH_S = 15.0  # s over which readings are averaged before they are looked at
+    BAND_K = 1.0  # K
+    SMOOTH_S = 15.0  # s over which readings are averaged first

@@ -1,6 +1,6 @@
 """Channels that are renewed, or read, more rarely than samples are logged.
 
-A repeated value is no new reading. A value between two readings of a slow logger follows from both.
+A repeated value is not a new reading. A value between two readings of a slow logger follows from both.
 """
 
 import numpy as np

@@ -1,7 +1,7 @@
-"""Thresholds of what readings say by themselves.
+"""Thresholds for judging readings.
 
 Source of all: sensors and loggers of the simulated bench and of captured machines. They decide
-which readings are believed, and how noisy they are taken to be.
+which readings are used, and how noisy they are.
 """
 
 
@@ -22,7 +22,7 @@ class Gaps:
 class Grid:
     """Numerical limit."""
 
-    # points of a grid: everything slower than a thousandth of the log is followed
+    # points of a grid: a thousandth of the log is still resolved
     MOST_POINTS = 4000
 
 
@@ -37,11 +37,11 @@ class Impossible:
 class Noise:
     """The sensor's steps and the memory of the noise."""
 
-    FEWEST_JUMPS = 4  # jumps that tell the step of a coarse sensor less a fine reference
+    FEWEST_JUMPS = 4  # jumps needed to find the step of a coarse sensor minus a fine reference
     ALIKE = 0.5  # share by which they may differ
-    STILL = 0.35  # share of the step by which the reference may move meanwhile
-    FEWEST_BLOCKS = 12  # blocks that tell a variance
-    # share of its last growth by which a variance goes on to grow with endless blocks
+    STILL = 0.35  # share of the step by which the reference may move at the same time
+    FEWEST_BLOCKS = 12  # blocks needed for a variance
+    # further growth of a variance with longer blocks, as a share of its last growth
     GROWS_ON = 0.5
 
 
@@ -57,41 +57,41 @@ class Renewal:
     """Channels that are renewed, or read, more rarely than samples are logged."""
 
     RARE_S = 4.0  # s between renewals that are rare
-    REPEATS = 3.0  # samples a renewal
-    FEWEST = 12  # changes that tell how rarely
-    LARGER = 3  # of them larger than the sensor's step
-    STEPS = 1.5  # steps that are larger
-    KINKS = 0.4  # share of the samples on the move that are kinks of straight lines
-    USUAL = 2.5  # times the usual distance that straight lines bridge
-    MISSED_S = 10.0  # s that they bridge
-    PAUSE_S = 30.0  # s that they do not
+    REPEATS = 3.0  # samples for each renewal
+    FEWEST = 12  # changes needed to find the interval
+    LARGER = 3  # changes larger than the sensor's step that are needed
+    STEPS = 1.5  # in steps of the sensor: a change above it is larger
+    KINKS = 0.4  # share of moving samples that are kinks: above it, a logger did not interpolate
+    USUAL = 2.5  # straight lines bridge gaps of this many usual intervals
+    MISSED_S = 10.0  # s: or gaps this long
+    PAUSE_S = 30.0  # s: longer gaps are not bridged
 
 
 class Smooth:
     """A spline through coarse readings of a reference."""
 
     STRETCHES = 5  # stretches of the spline
-    HARDLY = 0.1  # share of the rounding below which it is no matter
+    HARDLY = 0.1  # share of the rounding below which it does not matter
     DEGREE = 2  # degree of the spline
 
 
 class Unread:
     """Sensors that did not answer, or stood still."""
 
-    COLD_C = -40.0  # °C that an unanswered sensor leaves: or less
+    COLD_C = -40.0  # °C: a sensor without an answer reads this or less
     HOT_C = 125.0  # °C: or more
     JUMP_K = 15.0  # K by which the readings around it differ
     MOST = 0.2  # share of a channel above which it means something else
-    STUCK_S = 60.0  # s for which a lively channel stands still only if it is stuck
+    STUCK_S = 60.0  # s: a channel that usually changes is stuck if constant for this long
     STUCK_READINGS = 20  # readings, likewise
     WINDOW = 60  # readings of a window in which changes are counted
-    CHANGES_MOSTLY = 0.5  # share of readings that change in a lively channel
+    CHANGES_MOSTLY = 0.5  # share of readings that change in such a channel
     CHANGES_ALWAYS = 0.4  # share that change in each window
-    STUCK_TIMES = 3  # times that it may be stuck
+    STUCK_TIMES = 3  # at most this many stuck spans
 
 
 class Whitening:
-    """The noise that is described: sensors, rounding, power or air that wander."""
+    """The noise model: sensors, rounding, wander of power and air."""
 
     MEMORIES = (2.0, 5.0, 12.0, 32.0, 100.0)  # steps of memory of its slow part
     WHITE_SHARES = (0.0, 0.3, 0.7, 0.9, 0.98)  # shares of its white part

@@ -1,4 +1,4 @@
-"""What is known of cooled machines before any reading is seen: the priors and doubts of the thermal model.
+"""What is known of cooled machines before any reading: the priors and doubts of the thermal model.
 
 Each group names its source and what it changes. Shares are of 1, times in s, temperatures in K.
 """
@@ -8,7 +8,7 @@ class Slowest:
     """Prior of the slowest time constant, for the steady state and for a climb alike.
 
     Source: coolers of the simulated bench and of random machines, boards and cases included. It decides
-    where an unfinished curve is taken to settle, and how wide that interval is.
+    where an unfinished curve will settle, and how wide that interval is.
     """
 
     # s and spread of the logarithm: a cooled part in general, median and spread
@@ -21,7 +21,7 @@ class Bends:
     """Prior of the bend: how much more than in proportion the heat loss grows with the rise.
 
     Source: Incropera and DeWitt, ch. 9 (free convection 1/4 to 1/3); fans on curves act like bends up
-    to 1 on the simulated bench. It decides how steep the last part of a curve is taken to be.
+    to 1 on the simulated bench. It decides how steep the last part of a curve is.
     """
 
     # bend and its probability, with a fan
@@ -31,7 +31,7 @@ class Bends:
 
 
 class Fanless:
-    """Thermal resistances that tell a machine without a fan from one with a fan.
+    """Thermal resistances that separate machines without a fan from machines with a fan.
 
     Source: coolers of the simulated bench. It chooses between the priors with and without a fan.
     """
@@ -44,14 +44,14 @@ class RoomEffect:
     """Prior of what each kelvin of the room does to a steady rise, wherever rooms differ.
 
     Source: simulated bench. Fans on curves -0.3 to -0.15, no fans -0.1, fixed fans about 0; leakage
-    adds 0.1 to 0.2 where no power limit holds it. It moves rises that were measured in rooms of
-    different temperature.
+    adds 0.1 to 0.2 without a power limit. It corrects rises that were measured at different room
+    temperatures.
     """
 
     USUAL = (-0.05, 0.13)  # K/K: mean and standard deviation
-    FANS_ALIKE = -0.02  # K/K: mean where fan speeds are logged: fans that sped up are told as such
+    FANS_ALIKE = -0.02  # K/K: mean where fan speeds are logged, so that faster fans are known
     ALIKE_K = 0.5  # K: rooms nearer to each other than this count as one
-    NO_ROOM_K = 80.0  # K: rooms farther apart than this are taken for a wrong sensor
+    NO_ROOM_K = 80.0  # K: if rooms differ by more than this, one sensor is wrong
     # weight of the prior's equation against the scatter of runs: large, so that scatter adds nothing
     LARGE = 30.0
 
@@ -67,36 +67,36 @@ class Boost:
 
 
 class Doubt:
-    """What stays in doubt of the fit's conditions.
+    """Doubts about the conditions of the fit.
 
     Source: residuals on the simulated bench and random machines. These widen the interval of the steady
     state.
     """
 
-    WANDER = 0.35  # share of the temperature change that is ascribed to wander of the power
+    WANDER = 0.35  # share of the temperature change that wander of the power may cause
     ROOM_HELD = 0.1  # share of a room change that the case holds back
     HELD_S = 1500.0  # s: time constant with which the case holds it back
-    SURER_FANLESS = 0.6  # share of the doubt in the room's effect that goes away without a fan
-    ROUGH = 0.01  # share: the curve early in the load is trusted to this, since heat capacities are lumps
-    ALIKE = 0.2  # share of the load over which the rounding error of a reference is alike
-    UNLOGGED_WANDER = 0.004  # share by which a power that was not logged wanders
-    WANDER_S = 300.0  # s: for about this long
-    UNLOGGED_ROOM_K = 0.4  # K by which a room that was not logged drifts
-    ROOM_S = 2400.0  # s: for about this long
-    # least and most independent stretches from which the noise is taken to be known
+    SURER_FANLESS = 0.6  # share of the doubt in the room's effect that vanishes without a fan
+    ROUGH = 0.01  # relative error of the model early in the load, since heat capacities are lumped
+    ALIKE = 0.2  # share of the load over which the rounding error of a reference stays the same
+    UNLOGGED_WANDER = 0.004  # relative wander of a power that was not logged
+    WANDER_S = 300.0  # s: duration of that wander
+    UNLOGGED_ROOM_K = 0.4  # K: drift of a room that was not logged
+    ROOM_S = 2400.0  # s: duration of that drift
+    # smallest and largest number of independent stretches that give the noise
     FREEDOM = (5.0, 60.0)
-    USUAL_FREEDOM = 20.0  # the same where the caller does not tell
+    USUAL_FREEDOM = 20.0  # the same if the caller does not give it
 
 
 class Start:
-    """What is taken of the time before the load or the log.
+    """Assumptions about the time before the load or the log.
 
     Source: idle rises of the simulated bench.
     """
 
-    USUAL_SHARE = 0.12  # share of the settled rise at rest, where no reference tells it
-    UNSEEN_S = 300.0  # s: a log that begins under load is taken to begin this long after its load
-    FIRST_S = 5.0  # s: a load that begins within this of the log is not seen to begin
+    USUAL_SHARE = 0.12  # share of the settled rise at rest, if there is no reference
+    UNSEEN_S = 300.0  # s: a log that begins under load begins about this long after load start
+    FIRST_S = 5.0  # s: the start of a load this early in the log is not visible
 
 
 class Power:
@@ -105,7 +105,7 @@ class Power:
     Source: leakage and boost of simulated processors.
     """
 
-    AT_ONCE_S = 10.0  # s: the chip itself follows a change of power this quickly
+    AT_ONCE_S = 10.0  # s: time in which the chip itself follows a change of power
     USUAL_PER_K = 0.001  # share of the power that a chip draws more for each kelvin
     SPREAD_PER_K = 0.002  # standard deviation of that share
 
@@ -116,12 +116,12 @@ class Reference:
     Source: liquid loops and cabinets of the simulated bench.
     """
 
-    RISES_K = 1.5  # K: both are tried where the reference rises this far
-    RISES_SHARE = 0.08  # share of the part's own rise: and by this share of it
+    RISES_K = 1.5  # K: room air and coolant are both tried if the reference rises this far
+    RISES_SHARE = 0.08  # and by this share of the part's own rise
     WARMED_SHARE = 0.35  # share of the part's rise above which the reference is most likely coolant
     WARMED = 0.95  # probability of coolant above that share
     NOT_WARMED = 0.03  # probability of coolant below it
-    ONE_WAY = 0.8  # share of its range by which coolant ends above its start; rooms go to and fro
+    ONE_WAY = 0.8  # share of its range by which coolant ends above its start; rooms move both ways
 
 
 class Fit:
@@ -134,15 +134,16 @@ class Fit:
     SHORTEST_S = 3.0  # s: shortest time constant in the list
     LONGEST_S = 7200.0  # s: longest
     QUICK_EVERY = 2  # every n-th entry of the list is tried for quick parts
-    # entries of the list between two time constants: nearer ones (factor 2) look like one
+    # entries of the list between two time constants: closer ones (factor 2) cannot be separated
     APART = 5
-    MISSING = 2.0  # prior of what is still missing when the fit begins, in units of what was seen
+    # prior of the rise still missing when the fit begins, in units of the observed rise
+    MISSING = 2.0
     NO_WEIGHT = 1e-4  # models with less than this share of the best model's weight are dropped
     FEW = 4.0  # expected log weight below which a model is not solved for its signs
     HOPELESS = 10.0  # log weight below the best at which quick parts are not tried again
-    MOST_BENT = 2  # parts beside a bent one: more add nothing and take half of the time
+    MOST_BENT = 2  # parts beside a bent one: more of them change nothing and take half of the time
     BINS = 60  # bins of averaged readings in one load
-    NO_PART = 0.01  # weight below which a supposition is left out of the drawn curve
+    NO_PART = 0.01  # weight below which an assumption is left out of the drawn curve
     LOST_DIGITS = 1e-9  # pivot, against its diagonal, that has lost too many digits
     SHAPE_END = 12.0  # time constants after which a bent shape is an exponential to eight digits
     MEAN_DRAWS = 100  # draws that suffice for a mean curve
@@ -153,7 +154,7 @@ class Fit:
 class WrongSign:
     """Amplitudes of the wrong sign: boosts that outlast the first seconds, warm starts, late fans.
 
-    Source: simulated bench. They decide how readily a fall is believed to be part of the approach.
+    Source: simulated bench. They decide how likely a fall is part of the approach.
     """
 
     FAST = 0.2  # weight of a model with a quick amplitude of the wrong sign, against one without

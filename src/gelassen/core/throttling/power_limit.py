@@ -46,7 +46,7 @@ def pinned(
     level = float(np.median(smooth[where]))
     scatter = 2 * noise_std(power[where]) / np.sqrt(5)
     spread = max(PowerLimit.PINNED_SHARE * level, scatter)
-    # Most samples must lie on the level. A power that drifts through it is no plateau.
+    # Most samples must lie on the level. A power that drifts through it is not a plateau.
     if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
         return np.zeros(times.size, dtype=bool)
     narrow = max(0.4 * PowerLimit.PINNED_SHARE * level, scatter)

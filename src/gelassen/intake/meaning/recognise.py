@@ -116,7 +116,7 @@ def _the_only_one(
         return
     unit = readings[alone[0]].header.unit
     guesses[alone[0]] = Guess(
-        f"cpu.all.{suffix}", unit, LIKELY, f"the only {quantity}: taken for that of the processor"
+        f"cpu.all.{suffix}", unit, LIKELY, f"the only {quantity}: assumed to be the processor's"
     )
 
 
@@ -200,7 +200,7 @@ def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: b
         confidence, why = LIKELY, f"no unit in the header: taken as {unit} from its values"
     conversion = factors(unit, own)
     if conversion is None:
-        return Guess(None, why=f"{r.header.unit} is no unit of {r.quantity}")
+        return Guess(None, why=f"{r.header.unit} is not a unit of {r.quantity}")
     doubt = "" if spread is None else plausible(own, unit, spread, conversion)
     if doubt:
         return Guess(None, why=doubt)
@@ -218,10 +218,10 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
     if spread is None:
         return "it holds no numbers"
     if r.quantity == "margin":
-        return "it tells a distance to a limit, no reading"
+        return "it is a distance to a limit, not a reading"
     if r.quantity == "throttle":
         return (
-            "" if r.part in ("", "cpu", "gpu", "vrm") else "whose throttling it tells is not clear"
+            "" if r.part in ("", "cpu", "gpu", "vrm") else "it is not clear which part it describes"
         )
     if r.quantity in ("", "state"):
         bare = not r.header.unit and not re.search(r"[\[(/]", r.header.text)
@@ -240,7 +240,7 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
     ):
         return "it seems to be a running mean or extreme of another column"
     if words.found(words.LIMIT, r.text) and r.quantity != "power":
-        return "it seems to be a limit or a target, no reading"
+        return "it seems to be a limit or a target, not a reading"
     return ""
 
 
@@ -249,7 +249,7 @@ def _throttle(r: _Reading, spread: Spread | None) -> Guess:
     if "count" in r.text or "events" in r.text or "anzahl" in r.text:
         return Guess(f"{part}.package.throttle_count", "", LIKELY if not r.part else SURE)
     if spread is None or not spread.states:
-        return Guess(None, why="it tells throttling, but neither as a state nor as a count")
+        return Guess(None, why="it describes throttling, but neither as a state nor as a count")
     core = re.search(_NUMBERED_CORE, r.text)
     item = f"core{core[1]}" if core and part == "cpu" else "package"
     power = words.found(

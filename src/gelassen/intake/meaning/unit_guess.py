@@ -53,7 +53,7 @@ def plausible(own: str, unit: str, spread: Spread, conversion: Conversion) -> st
     low, high = _RANGE[own]
     middle = conversion(spread.middle)
     if own == "c" and unit.strip().lower() in ("k", "kelvin") and spread.high < 200:
-        return f"{spread.middle:g} {unit} is a difference of temperatures, no temperature"
+        return f"{spread.middle:g} {unit} is a difference of temperatures, not a temperature"
     if not low <= middle <= high:
-        return f"values around {spread.middle:g} {unit} are no readings of a computer"
+        return f"values around {spread.middle:g} {unit} are not readings of a computer"
     return ""

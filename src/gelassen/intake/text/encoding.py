@@ -4,6 +4,7 @@ import codecs
 from dataclasses import dataclass
 from mmap import mmap
 
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 
 _MARKS = (
@@ -60,7 +61,7 @@ def decode(data: bytes, name: str, *, encoding: str | None = None) -> Decoded:
         return _as_named(data, name, encoding)
     for start, what in _OTHER_FILES:
         if data.startswith(start):
-            raise FileError(f"{name} is no text but {what}")
+            raise FileError(f"{name} is not text but {what}")
     for mark, codec, words in _MARKS:
         if data.startswith(mark):
             body = data[len(mark) :]
@@ -75,7 +76,7 @@ def _as_named(data: bytes, name: str, encoding: str) -> Decoded:
         text = data.decode(encoding)
     except LookupError:
         raise FileError(
-            f'"{encoding}" is no encoding that is known. Try utf-8, utf-16, latin-1 or windows-1252'
+            f'"{encoding}" is not an encoding that is known. Try utf-8, utf-16, latin-1 or windows-1252'
         ) from None
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
@@ -91,10 +92,10 @@ def _wide(data: bytes, name: str, codec: str, words: str) -> Decoded:
     try:
         text = data[: len(data) - rest].decode(codec)
     except UnicodeDecodeError as error:
-        raise FileError(f"{name} is no text: broken {words} at byte {error.start}") from None
+        raise FileError(f"{name} is not text: broken {words} at byte {error.start}") from None
     text = text.rstrip("\x00")
     if "\x00" in text:
-        raise FileError(f"{name} is no text: {words} with empty characters inside")
+        raise FileError(f"{name} is not text: {words} with empty characters inside")
     torn = ("the last character is torn",) if rest else ()
     return Decoded(text.encode("utf-8", "replace"), words, torn)
 
@@ -116,7 +117,7 @@ def _unmarked(data: bytes, name: str, words: str) -> Decoded:
     controls = len(head) - len(head.translate(None, _CONTROL))
     if head.count(b"\x00") or controls > max(2, len(head) // 200):
         raise FileError(
-            f"{name} is no text (byte {_first_odd(head)}): export the log as CSV in UTF-8"
+            f"{name} is not text (byte {_first_odd(head)}): export the log as CSV in UTF-8"
         )
     if data.isascii():
         return Decoded(data, "ASCII" if words == "UTF-8" else words, tuple(cautions))
@@ -127,7 +128,7 @@ def _unmarked(data: bytes, name: str, words: str) -> Decoded:
         return Decoded(data[:whole], words, tuple(cautions))
     valid = _multibyte_count(data)
     if valid > bad:
-        cautions.append(f"{bad} bytes are no UTF-8 and were replaced by a question mark")
+        cautions.append(f"replaced by a question mark: {counted(bad, 'byte')} that are not UTF-8")
         return Decoded(data.decode("utf-8", "replace").encode("utf-8"), words, tuple(cautions))
     return _single_byte(data, cautions)
 

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.intake.text.cells import is_missing, read_value, state
 from gelassen.intake.text.headers import is_unit
@@ -249,7 +250,7 @@ def _no_table(lines: Sequence[str], name: str, candidates: Sequence[str]) -> Fil
                     f"{DELIMITERS.get(d, d)})"
                 )
             return FileError(
-                f"{name} has {len(cells)} lines but none that holds numbers: is it a log?"
+                f"{name} has {counted(len(cells), 'line')}, none with numbers: is it a log?"
             )
     first = next((k for k, line in enumerate(lines) if line.strip()), 0)
     text = lines[first].strip()[:40] if lines else ""

@@ -131,7 +131,7 @@ def read_rows(
     Raises
     ------
     UnicodeDecodeError
-        A part of the text is no UTF-8.
+        A part of the text is not UTF-8.
     """
     # pandas uses all processors for a whole file only if no line above the table is empty.
     filled = all(line.strip() for line in data[:start].splitlines())

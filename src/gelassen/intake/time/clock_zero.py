@@ -51,7 +51,7 @@ def _zone(name: str) -> ZoneInfo | timezone:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
         raise InputError(
-            f'"{name}" is no time zone. Write it like "Europe/Vienna", "UTC" or "+01:00"'
+            f'"{name}" is not a time zone. Write it like "Europe/Vienna", "UTC" or "+01:00"'
         ) from None
 
 
@@ -59,7 +59,7 @@ def _moment(seconds: float) -> datetime:
     try:
         return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(seconds=round(seconds, 6))
     except OverflowError:
-        raise FileError(f"a time stamp of {seconds:g} s since 1970 is no date") from None
+        raise FileError(f"a time stamp of {seconds:g} s since 1970 is not a date") from None
 
 
 def from_preamble(

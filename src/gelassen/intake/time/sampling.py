@@ -1,4 +1,4 @@
-"""A few hundred rows from all over a log: what its columns are is decided on them."""
+"""A few hundred rows from all over a log. The meaning of the columns is decided on them."""
 
 from collections.abc import Sequence
 from mmap import mmap
@@ -19,7 +19,7 @@ def sample_columns(data: "bytes | mmap", start: int, layout: Layout) -> list[lis
     rows: list[list[str]] = []
     wanted = {layout.width, layout.width - 1} if layout.trailing else {layout.width}
     places = _places(start, len(data))
-    # Of a wide table fewer rows: each column is looked at cell by cell.
+    # Fewer rows of a wide table, since each column is examined cell by cell.
     most = max(_FEWEST, min(_ROWS, _CELLS // (3 * len(places) * layout.width)))
     length = _STRETCH if len(places) > 1 else len(data)
     for place in places:
@@ -68,7 +68,7 @@ def spread_of(cells: Sequence[str], decimal: Decimal) -> Spread | None:
 
 
 def _plain_numbers(cells: list[str], decimal: Decimal) -> np.ndarray | None:
-    """Return numbers that need no second look, quickly; None if there is anything but such."""
+    """Return the numbers quickly if all cells are plain numbers; else None."""
     joined = "".join(cells)
     if not joined.isascii() or "_" in joined or (decimal == "," and "." in joined):
         return None

@@ -1,10 +1,10 @@
-"""Stamps become seconds, all that are written alike together.
+"""Turns stamps into seconds, together for all stamps of one form.
 
 Since 1970-01-01 where a stamp has a date (by its own clock, or in UTC where it states an offset), since
 midnight where it is a time of day, since its own zero where it is a duration.
 
-Two stamps are written alike if they differ in digits only. What the digits stand for is then found once,
-by the pattern, and holds for all.
+Stamps have one form if they differ in digits only. The meaning of the digits is found once for each form,
+by the pattern, and used for all.
 """
 
 import math
@@ -48,7 +48,7 @@ _ZONES = {
 
 _EPOCH = date(1970, 1, 1).toordinal()
 _LONGEST = 80  # with quotes and spaces around it
-_FEW = 8  # ways to write a stamp, as its numbers gain a digit
+_FEW = 8  # forms of a stamp, as its numbers gain a digit
 _ZERO, _NINE = ord("0"), ord("9")
 _FIRST_YEAR, _YEARS = 1900, 200  # of dates written without separators
 
@@ -56,7 +56,7 @@ Characters = NDArray[np.uint8] | NDArray[np.uint32]
 
 
 def read_stamps(cells: Sequence[str], form: Form) -> Floats:
-    """Return seconds for each cell, NaN where a cell is no stamp of this form."""
+    """Return seconds for each cell; NaN where a cell is not a stamp of this form."""
     seconds = np.full(len(cells), np.nan)
     for rows, characters, example in _alike([cell[:_LONGEST] for cell in cells]):
         text = clean(example)
@@ -85,7 +85,7 @@ def offset_of(cell: str) -> float | None:
 
 
 class Alike:
-    """Stamps that are written alike: the match of one of them, and the characters of all."""
+    """Stamps of one form: the match of one of them, and the characters of all."""
 
     def __init__(self, match: re.Match[str], characters: Characters) -> None:
         self.match, self.characters = match, characters
@@ -95,7 +95,7 @@ class Alike:
         return self.match.groupdict().get(name) is not None
 
     def number(self, name: str, start: int = 0, length: int | None = None) -> Floats:
-        """Return the number that digits of a part make in each stamp; zeros without that part."""
+        """Return the number in a part of each stamp; zeros without that part."""
         if not self.has(name):
             return np.zeros(self.characters.shape[1])
         begin, end = self.match.span(name)
@@ -108,7 +108,7 @@ class Alike:
         return total
 
     def of_text(self, name: str, value: Callable[[str], float]) -> Floats:
-        """Return what a function says of the text of a part in each stamp."""
+        """Return the result of a function for the text of a part in each stamp."""
         begin, end = self.match.span(name)
         part = self.characters[begin:end]
         if (part == part[:, :1]).all():
@@ -119,7 +119,7 @@ class Alike:
 
 
 def _characters(texts: Sequence[str]) -> Characters:
-    """Return the characters of texts, one row a place, so that a place lies together in memory."""
+    """Return the characters of texts, one row for each place, so that a place is contiguous in memory."""
     try:
         places: Characters = np.array(texts, dtype="S").view(np.uint8)
     except UnicodeEncodeError:

@@ -1,4 +1,4 @@
-"""Which column of a log is its time, and in which form it is written."""
+"""Finds the time column of a log, and its form."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -29,12 +29,12 @@ _ELAPSED = (
     "relative", "relativ", "since start", "seit start", "duracion",
 )  # fmt: skip
 _EPOCH = {"s": (6e8, 6e9), "ms": (6e11, 6e12), "µs": (6e14, 6e15), "ns": (6e17, 6e18)}
-_EXCEL_DAY_ZERO_S = -2_209_161_600.0  # 1899-12-30, from where spreadsheets count their days
+_EXCEL_DAY_ZERO_S = -2_209_161_600.0  # 1899-12-30, day 0 of spreadsheets
 
 
 @dataclass(frozen=True, slots=True)
 class TimeColumn:
-    """Where the time stands.
+    """The column (or columns) of the time.
 
     Attributes
     ----------
@@ -108,7 +108,7 @@ def find_time(
 
 
 def _from_stamps(forms: Mapping[int, Form], named: Sequence[int]) -> TimeColumn | None:
-    """Return a column of whole stamps, or one of dates and one of times of day; None without these."""
+    """Return a column of full stamps, or one of dates and one of times of day; None without these."""
     moments = [k for k in forms if forms[k].kind == "moment"]
     if moments:
         k = _best(moments, named)

@@ -1,4 +1,4 @@
-"""Stamps of a log made into seconds that only go forward: midnight, daylight saving, clocks set anew."""
+"""Turns the stamps of a log into increasing seconds, across midnight, daylight saving and clock changes."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -7,12 +7,13 @@ from typing import Literal
 
 import numpy as np
 
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.inputs import Bools, Floats
 
 DAY_S = 86_400.0
 _HOUR_S = 3_600.0
-# More corrections than this, and the times are not those of one log.
+# With more corrections than this, the times are not those of one log.
 _MOST = 3
 
 
@@ -51,7 +52,7 @@ def straighten(
     part: int | None = None,
     twelve_without_mark: bool = False,
 ) -> Timeline:
-    """Return times that never run backwards, and say what was done.
+    """Return times that never run backwards, and cautions about corrections.
 
     Parameters
     ----------
@@ -85,7 +86,7 @@ def straighten(
         order = np.argsort(times, kind="stable")
         moved = int((order != np.arange(times.size)).sum())
         notes.append(
-            f"{moved} rows stood out of order and were sorted by time, the first near line "
+            f"sorted by time: {counted(moved, 'row')} out of order, the first near line "
             f"{line_of(int(back[0]) + 1)}"
         )
         return Timeline(times[order], order, notes, kept)
@@ -152,7 +153,7 @@ def _midnight_of_one_date(times: Floats, usual: float, line_of: Callable[[int], 
 
 
 def _daylight(times: Floats, usual: float, line_of: Callable[[int], int]) -> list[str]:
-    """Take out the hour by which a local clock is moved twice a year, on a Sunday night."""
+    """Remove the hour by which a local clock is moved twice a year, on a Sunday night."""
     notes = []
     steps = np.diff(times)
     near = max(3 * usual, 2.0)
@@ -171,7 +172,7 @@ def _daylight(times: Floats, usual: float, line_of: Callable[[int], int]) -> lis
 
 
 def _only_out_of_order(times: Floats, back: np.ndarray, usual: float) -> bool:
-    """Return whether rows only changed places with near neighbours."""
+    """Return whether rows are only swapped with near neighbours."""
     if usual <= 0:
         return False
     falls = times[back] - times[back + 1]
@@ -179,7 +180,7 @@ def _only_out_of_order(times: Floats, back: np.ndarray, usual: float) -> bool:
         return False
     order = np.argsort(times, kind="stable")
     moved = np.abs(order - np.arange(times.size))
-    # A clock that was set back repeats times it had; rows that changed places do not.
+    # A clock that was set back repeats times. Swapped rows do not.
     sorted_steps = np.diff(times[order])
     crowded = int((sorted_steps < 0.3 * usual).sum()) - int((np.diff(times) == 0).sum())
     return bool(moved.max() <= 20 and (crowded <= back.size and (moved > 0).mean() < 0.5))

@@ -100,7 +100,7 @@ class RunFile(BaseModel):
     )
     limit_c: float | None = None
     power_limit_w: float | None = None
-    reference: str | None = Field(None, description="channel that rises are taken over")
+    reference: str | None = Field(None, description="reference channel of the rises")
     made_up: bool = Field(False, description="true for simulated data")
     channels: dict[str, OriginEntry] = Field(default_factory=dict)
     phases: list[PhaseEntry] = Field(default_factory=list)

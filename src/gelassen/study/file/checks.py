@@ -98,7 +98,7 @@ def _check_what_it_sets(
         allowed = ("matrix", "integer", "memory", "command")
         wrong = next((level for level in factor.levels if level not in allowed), None)
         if wrong is not None:
-            refuse([*key, "levels"], f'"{wrong}" is no load ({", ".join(allowed)}).')
+            refuse([*key, "levels"], f'"{wrong}" is not a load ({", ".join(allowed)}).')
 
 
 def check_setups(path: Path, text: str, study: "StudyFile") -> None:
@@ -110,7 +110,7 @@ def check_setups(path: Path, text: str, study: "StudyFile") -> None:
             if factor not in study.factors:
                 known = ", ".join(study.factors) or "none"
                 raise FileError(
-                    f'{where}: "{factor}" is no factor here ({known}).{nearest(factor, study.factors)}'
+                    f'{where}: "{factor}" is not a factor here ({known}).{nearest(factor, study.factors)}'
                 )
             allowed = study.factors[factor].levels
             if level not in allowed:
@@ -131,7 +131,7 @@ def check_setups(path: Path, text: str, study: "StudyFile") -> None:
     if study.baseline is not None and study.baseline not in study.setups:
         raise FileError(
             f"{path.name}, line {line_of(text, ['baseline'])}, baseline: "
-            f'"{study.baseline}" is no setup here ({", ".join(study.setups) or "none"}).'
+            f'"{study.baseline}" is not a setup here ({", ".join(study.setups) or "none"}).'
             + nearest(study.baseline, study.setups)
         )
     seen: dict[tuple[tuple[str, str], ...], str] = {}

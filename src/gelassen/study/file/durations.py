@@ -15,7 +15,7 @@ def seconds(text: str | float) -> float:
     match = _PATTERN.fullmatch(text) if isinstance(text, str) else None
     unit = (match[2].lower() or "s") if match else ""
     if match is None or unit not in _UNITS:
-        raise InputError(f'"{text}" is no duration: write it like "20 min", "90 s" or "1 h"')
+        raise InputError(f'"{text}" is not a duration: write it like "20 min", "90 s" or "1 h"')
     return float(match[1]) * _UNITS[unit]
 
 

@@ -16,7 +16,7 @@ def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> No
     Raises
     ------
     FileError
-        The folder is no study, or its file is wrong; nothing is changed then.
+        The folder is not a study, or its file is wrong; nothing is changed then.
     """
     path = study / STUDY_FILE
     read_study_file(path)

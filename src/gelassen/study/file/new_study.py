@@ -16,7 +16,7 @@ def check_setup(
     if not path.exists():
         if study.exists() and (not study.is_dir() or any(study.iterdir())):
             raise FileError(
-                f"{study} is no study and is not empty; nothing was written. Choose a new folder"
+                f"{study} is not a study and is not empty; nothing was written. Choose a new folder"
             )
         if limit_c is None:
             raise InputError(

@@ -38,7 +38,7 @@ def read_study_file(path: Path) -> StudyFile:
         text = path.read_text(encoding="utf-8")
     except FileNotFoundError:
         raise FileError(
-            f"{path.parent} is no study: it has no {STUDY_FILE}. "
+            f"{path.parent} is not a study: it has no {STUDY_FILE}. "
             'Make one with "gelassen demo FOLDER" or "gelassen import ... --study FOLDER"'
         ) from None
     except (OSError, UnicodeDecodeError) as error:

@@ -64,11 +64,11 @@ class Factor(_Table):
     changed_by: Literal["hand", "software"] = "hand"
     remounts: bool | None = Field(
         None,
-        description="whether a change by hand takes the cooler off; told by the name if left out",
+        description="whether a change by hand takes the cooler off; guessed from the name if left out",
     )
     channel: Channel | None = Field(None, description="the actuator that software sets")
     sets: Literal["load", "workers"] | None = Field(
-        None, description="what of the load software sets, where it is no actuator"
+        None, description="what of the load software sets, where it is not an actuator"
     )
     curves: dict[str, str] = Field(
         default_factory=dict,
@@ -247,7 +247,7 @@ def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:
     if name not in study.setups:
         raise InputError(
             # Names of setups contain commas.
-            f'"{name}" is no setup of this study ({"; ".join(study.setups) or "none"}).'
+            f'"{name}" is not a setup of this study ({"; ".join(study.setups) or "none"}).'
             + nearest(name, study.setups)
             + or_else
         )

@@ -92,7 +92,7 @@ def study_text(answers: Answers) -> str:
         lines.append("made_up = true   # simulated data")
     lines += [f"# MISSING: {text}" for text in answers.missing]
     lines += [
-        f"reference = {_quoted(answers.reference)}   # rises are taken over this channel",
+        f"reference = {_quoted(answers.reference)}   # rises are relative to this channel",
         f'compare = {_quoted(answers.compare)}   # or "mean of cores", or any temperature channel',
     ]
     if answers.baseline is not None:
