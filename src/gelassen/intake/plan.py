@@ -68,7 +68,7 @@ def plan_columns(
     if follower is not None:
         guesses[follower] = Guess(
             "cpu.package.temp_c", seen[follower].unit, "likely",
-            "its header does not say of which part it is; it follows the load",
+            "its header does not name a part; it follows the load",
         )  # fmt: skip
     plans: list[Column] = []
     words: list[ColumnWords] = []

@@ -16,7 +16,7 @@ from gelassen.intake.text.cells import folded
 from gelassen.intake.text.headers import STATE, Header
 
 SURE, LIKELY = "sure", "likely"
-NO_PART = "of which part it is is not clear"
+NO_PART = "it is not clear which part it belongs to"
 _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 
