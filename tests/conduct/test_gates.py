@@ -105,7 +105,7 @@ def test_a_soak_ends_when_the_steady_state_is_known_and_says_so(tmp_path):
     truth = bench.truth(room_c=float(run.frame["room.air.temp_c"].mean())).rise_k
     steady = summarise_run(run).steady
     assert steady.low - 0.1 <= truth <= steady.high + 0.1
-    assert "waits to know it to ±0.5 K" in seen[200].waits_for
+    assert "waits until the steady rise is known to ±0.5 K" in seen[200].waits_for
     assert seen[200].left_s > 60
     assert "settles at" in seen[-1].known or seen[-1].phase == "hold"
 

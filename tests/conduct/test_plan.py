@@ -445,14 +445,16 @@ def test_the_live_view_tells_phase_rise_and_what_it_waits_for():
         readings = {**readings, "cpu.core1.temp_c": 40.0 + second / 4}
         seen = Progress(
             phase="soak", elapsed_s=float(second), left_s=300.0, readings=readings, phase_s=20.0,
-            waits_for="waits to know it to ±0.3 K", events=("a note",) if second == 3 else (),
+            waits_for="waits until the steady rise is known to ±0.3 K",
+            events=("a note",) if second == 3 else (),
         )  # fmt: skip
         text.take(seen)
     console = Console(width=100, record=True, file=io.StringIO())
     console.print(text.draw())
     shown = console.export_text()
     for part in ("run 1 of 2: Brise 120 [/red]", "soak", "5 min left", "hottest core", "62.2 °C", "40.2 K",
-                 "▁", "█", "power 65 W", "00:03  a note", "waits to know it", "stop this run"):  # fmt: skip
+                 "▁", "█", "power 65 W", "00:03  a note",
+                 "waits until the steady rise", "stop this run"):  # fmt: skip
         assert part in shown
     assert "40.2 K over room" in plain(seen)
     assert len(trace(list(range(500)))) == 40

@@ -10,6 +10,7 @@ import click
 
 from gelassen.commands.common import FAILED, say, shell, sysfs_option
 from gelassen.commands.live_run import Watcher, watching
+from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
@@ -113,7 +114,7 @@ def run(**given: Any) -> None:
     left = len(still_to_do(open_study(asked.study)))
     next_step = "capacity" if opened.file.protocol.kind == "capacity" else "compare"
     say(
-        f"{_number(left, 'run')} still to be made: gelassen run {shell(asked.study)}"
+        f"{counted(left, 'run')} still to be made: gelassen run {shell(asked.study)}"
         if left
         else f"all runs are made: gelassen {next_step} {shell(asked.study)}"
     )
@@ -213,15 +214,11 @@ def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
     changes = sum(bool(one.changes) for one in planned)
     about = "about " if _is_gated(study) else ""
     said = (
-        f"{_number(len(planned), 'run')} to make, {about}{words(bench_s)} on the bench; "
-        f"{_number(changes, 'change')} by hand, "
+        f"{counted(len(planned), 'run')} to make, {about}{words(bench_s)} on the bench; "
+        f"{counted(changes, 'change')} by hand, "
         f"about {words(hand_s)} more"
     )
     return said + "\n\n" + aligned(["run", "pass", "by hand before it"], rows, left=(0, 2))
-
-
-def _number(count: int, what: str) -> str:
-    return f"{count} {what}" + ("" if count == 1 else "s")
 
 
 def _is_gated(study: "Study") -> bool:

@@ -63,7 +63,7 @@ class Climb:
         """What it waits for, in words."""
         if self._plan.by_hand and not self._set_by_hand():
             return f"set {self._plan.channel} to {self._power_w:g} W by hand"
-        by_now = "" if self._last is None else f"; {_in_short(self._last)} by now"
+        by_now = "" if self._last is None else f"; so far {_in_short(self._last)}"
         until = f"until known to ±{100 * self._plan.within:g} %"
         return f"the power climbs, now {self._power_w:.0f} W, {until}{by_now}"
 

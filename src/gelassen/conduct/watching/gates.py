@@ -60,8 +60,8 @@ class PhaseEnd:
         """What the phase waits for, and how far it is."""
         if self._gate.until == RESTED:
             return f"waits for rest: {self._last or 'watching'}"
-        by_now = "" if self._last is None else f"; {_by_now(self._last)} by now"
-        return f"waits to know it to ±{self._gate.within_k:g} K{by_now}"
+        by_now = "" if self._last is None else f"; so far {_by_now(self._last)}"
+        return f"waits until the steady rise is known to ±{self._gate.within_k:g} K{by_now}"
 
     @property
     def ending(self) -> str:

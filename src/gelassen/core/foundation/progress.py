@@ -19,7 +19,7 @@ class Progress:
     waits_for
         What the phase waits for, in words; empty for a fixed time.
     known
-        What could be said of the steady state, or the capacity, by now.
+        The estimate of the steady state, or of the capacity, so far.
     events
         What happened at this sample.
     """
