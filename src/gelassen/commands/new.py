@@ -156,7 +156,7 @@ def _software_factors(asked: NewOptions, found: "_Found", ask: Asker) -> dict[st
     for channel in soft:
         if channel not in found.settable:
             known = ", ".join(found.settable) or "nothing"
-            say(f"{channel} cannot be set here (settable: {known}); the study says so all the same")
+            say(f"{channel} cannot be set here (settable: {known}); the study file names it anyway")
     return soft
 
 
