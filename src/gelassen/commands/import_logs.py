@@ -206,7 +206,7 @@ def _stored(
         if earlier is not None:
             raise InputError(
                 f"{originals[0]} is in this study already, as {earlier}. The same log twice would "
-                "pass for a repeat; nothing was stored"
+                "count as a repeat; nothing was stored"
             )
     asks = not asked.yes and sys.stdin.isatty()
     if asks and not click.confirm("Store this?", default=True, err=True):

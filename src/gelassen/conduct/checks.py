@@ -240,7 +240,7 @@ def _at_rest(bench: Bench, study: StudyFile, plan: RunPlan) -> list[Finding]:
             Finding(
                 name="background",
                 text=f"other programs use {load:.0f} % of the processor. Close them (top shows which): "
-                "their heat would be taken for the load's",
+                "their heat would count as the load's",
             )
         )
     slopes = {

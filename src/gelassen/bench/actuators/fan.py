@@ -29,7 +29,7 @@ class FanDuty(Setting):
         self._pwm = Path(sensor.info.source).name
 
     def _place(self) -> Path:
-        """Return the device's folder; it may have another number by now."""
+        """Return the device's folder, whose number may have changed."""
         if not (self._folder / self._pwm).exists():
             self._folder = self._find() or self._folder
         return self._folder

@@ -136,7 +136,7 @@ def _address(parts: tuple[str, ...]) -> str:
 
 
 def text_of(path: Path) -> str | None:
-    """Return the stripped text of a small file; None if there is none to be had."""
+    """Return the stripped text of a small file; None if it cannot be read."""
     try:
         return path.read_text(encoding="ascii", errors="replace").strip() or None
     except OSError:

@@ -57,7 +57,7 @@ class Instrument:
                 answer = str(self._session.query(query))
             except Exception as error:
                 # PyVISA and the libraries below it raise many kinds; each means "no answer". A late
-                # answer must not be taken for the next query's: the connection is made anew.
+                # answer must not count as the next query's, so the connection is made again.
                 self.close()
                 before = self._failed.get(doing)
                 wait_s = min(2 * before.wait_s, _LONGEST_S) if before else _AGAIN_S

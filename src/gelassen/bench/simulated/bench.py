@@ -189,7 +189,7 @@ class SimulatedBench:
         return {self._limit.name: self._limit}
 
     def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
-        """Return an even load on some or all cores; a duty is taken for its mean."""
+        """Return an even load on some or all cores; a duty counts as its mean."""
         if isinstance(spec, str):
             spec = LoadSpec(name=spec, workers=workers)
         if spec.name not in _INTENSITY:

@@ -68,7 +68,7 @@ class RunPlan:
     stop_rise_k_per_s
         How fast these may rise once the load has set in, in K/s; None: as fast as they do.
     stop_fans
-        Which fans stop the run when they turned under load and stand still; None for any.
+        Which fans stop the run if they stop after turning under load; None for any.
     judged
         What gates judge the run by.
     fan_curves

@@ -35,7 +35,7 @@ class Guard:
     rise_k_per_s
         How fast a watched temperature may rise under load, in K/s; None: as fast as it does.
     fans
-        Fans that stop the run when they turned under load and stand still; None for any.
+        Fans that stop the run if they stop after turning under load; None for any.
     """
 
     def __init__(

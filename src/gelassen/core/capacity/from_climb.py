@@ -116,7 +116,7 @@ class Draws:
     rest_k: Floats
     resistances: Floats  # (draws, 2) of the linear lags
     lags_s: Floats  # (draws, 2)
-    states_w: Floats  # (draws, 2) the power that has come through each lag by now
+    states_w: Floats  # (draws, 2) the present output of each lag, in W
     slow_k: Floats  # rise of the slow body at the reference power
     slow_s: Floats  # its time constant there
     bends: Floats

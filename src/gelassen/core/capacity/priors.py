@@ -38,7 +38,7 @@ class Levels:
     SURE_FREEDOM = 100.0  # degrees of freedom of the standard errors of steady rises
     # probability beyond which scatter is believed over the errors that were told
     BEYOND_CHANCE = 0.95
-    BOUND_K = 0.7  # K within which a run at its limit rides on it
+    BOUND_K = 0.7  # K around the limit within which a run is at it
     CUT_TOO_FAR = 0.02  # probability that a governor cut more than it had to
     ONE_LEVEL = 0.03  # share of the power within which levels are one
 

@@ -207,7 +207,7 @@ def _late(
     span: tuple[float, float],
     coolant: bool | None,
 ) -> Floats:
-    """Return the delayed reference, so that a wave of the room is not taken for a change."""
+    """Return the delayed reference, so that a wave of the room does not look like a change."""
     grid = make_grid(times, float(times[-1]))
     reference = grid.filled(times, room)
     under_load = (times >= span[0]) & (times <= span[1])

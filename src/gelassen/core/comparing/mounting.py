@@ -114,7 +114,7 @@ def fit_shared_mountings(
     mounts : iterable of str or None
         The mounting of each run; one that names none has its own. Rows of `NO_RUN` have none at all.
     own : array, shape (runs,), optional
-        Variance that each run itself leaves open.
+        Variance of each run from its own standard error.
     repeatability, usual_spread : (float, float), optional
         Standard deviation of a run in a new mounting, and its degrees of freedom: this rig's, and that of
         rigs in general.

@@ -102,7 +102,7 @@ WORDS = {
         "on and off: the answer is the mean over whole swings. Its hottest moments lie above that; fix the "
         "fan's duty to compare coolers"
     ),
-    # That the hottest moments lie above the mean is said with the bursts.
+    # The caution about bursts already says that the hottest moments are above the mean.
     "swings_with_load": (
         "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, with its load: the "
         "answer is the mean over whole swings; load without pauses to compare coolers"
@@ -176,7 +176,7 @@ WORDS = {
         "a climb gives the capacity only if room, power and limit temperature are known"
     ),
     "climb_tells_nothing": "no capacity from this climb: {why}",
-    # Probes and clocks laid together.
+    # Offsets of probes and clocks.
     "probe_moved": (
         "{channel} moved by {moved_k:+.2f} K against the others in this time: leave them together until"
         " all are at rest"

@@ -13,7 +13,7 @@ class Progress:
     phase, phase_s
         The phase, and how long it has lasted, in s.
     elapsed_s, left_s
-        Since the run began, and about what is left of it, in s.
+        Time since the run began, and estimated time left, in s.
     readings
         The sample just taken.
     waits_for

@@ -45,7 +45,7 @@ def probe_offsets(
         By channel: temperatures of the same moments, in °C and in order of time; NaN marks a
         missed reading.
     true : str, optional
-        The probe that is trusted. Without it, the mean of all is taken for the truth.
+        The trusted probe. Without one, the mean of all is the reference.
     confidence : float
         Share of such intervals that should cover the offset.
 

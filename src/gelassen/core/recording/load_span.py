@@ -138,7 +138,7 @@ def _rolling_mean(values: Floats, width: int) -> Floats:
 
 
 def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
-    """Return start and end of every stretch of load, in s, where power or load tells of more than one.
+    """Return start and end of every stretch of load, in s, where power or load shows more than one.
 
     Stretches that only a hiccup separates are one; those under a minute are left out.
     """

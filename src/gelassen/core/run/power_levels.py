@@ -32,7 +32,7 @@ class Level(Result):
     at_limit
         Whether heat held the chip back: the power is what was held then.
     fan_rpm, duty_pct, reference_c
-        Means over its last fifth, fans brought to where the temperature settles; NaN where not logged.
+        Means over its last fifth, with fans extrapolated to the settled temperature; NaN where not logged.
     clock_mhz, work_per_s, thermal_share, power_share
         Means over its last third; NaN where not logged.
     channels
@@ -63,7 +63,7 @@ def power_levels(
 ) -> tuple[Level, ...]:
     """Return one level a stretch where they differ in power; none where they do not, or none was logged.
 
-    A level counts as held at the limit where heat held the chip back, or where it rode on the limit.
+    A level counts as held at the limit if heat held the chip back, or if it stayed at the limit.
     """
     if run.power_w is None or len(stretches) < 2:
         return ()
@@ -130,7 +130,7 @@ def _share(flags: Bools | None, where: Bools) -> float:
 def _held(
     third: Bools, temperature_c: Floats, by_heat: Bools | None, limit_c: float | None
 ) -> bool:
-    """Return whether heat held the chip back in the last third of a level, or it rode on its limit."""
+    """Return whether heat held the chip back in the last third of a level, or it stayed at its limit."""
     if by_heat is not None and third.any() and by_heat[third].mean() > Levels.HELD_SHARE:
         return True
     if limit_c is None or not np.isfinite(temperature_c[third]).any():

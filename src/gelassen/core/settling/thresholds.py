@@ -34,7 +34,7 @@ class Looking:
 class Overshoot:
     """Source: late fans and governors on the simulated bench.
 
-    They decide what passes for a peak.
+    They decide what counts as a peak.
     """
 
     BLOCK_S = 20.0  # s: means of this length show the peak
@@ -108,7 +108,7 @@ class Parts:
 class Swings:
     """Source: fans that switch on and off on the simulated bench.
 
-    They decide what passes for a swing.
+    They decide what counts as a swing.
     """
 
     BLOCK_S = 10.0  # s: means of this length show the swings

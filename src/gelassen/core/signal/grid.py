@@ -53,7 +53,7 @@ def make_grid(time_s: Floats, end_s: float) -> Grid:
 def lagged(values: Floats, step_s: float, time_constant_s: float) -> Floats:
     """Return how a body with this time constant follows `values`, at rest at the beginning.
 
-    Of several courses, time goes along the last axis.
+    Of several courses, time is the last axis.
     """
     keep = float(np.exp(-step_s / time_constant_s))
     half = (1 - keep) / 2

@@ -54,7 +54,7 @@ def _recursions(size: int) -> Floats:
     """Return the diagonals of ``white[t] + moving * white[t-1]``, one filter after the other."""
     _, movings = _filters()
     below = np.repeat(movings, size).reshape(-1, size)
-    below[:, -1] = 0.0  # the next filter begins anew
+    below[:, -1] = 0.0  # the next filter starts again
     return np.asfortranarray([np.ones(below.size), below.ravel()])
 
 

@@ -50,7 +50,7 @@ def best_clock(
 def below_best(times: Floats, clock: Floats, best: float) -> tuple[Bools, Bools]:
     """Return where a clock is below its best by more than boost loss: by a short median, and by a long one.
 
-    Steps of the clock of a few per cent, together with scatter, can pass for a loss. The second answer
+    Steps of the clock of a few per cent, together with scatter, can look like a loss. The second answer
     uses a longer median and a larger threshold.
     """
     smooth = running_median(clock, times, BestClock.GLANCE_S)

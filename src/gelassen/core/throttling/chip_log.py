@@ -52,7 +52,7 @@ def read_chip_log(
     temperature = as_series("temperature_c", temperature_c, like=times)
     need_readings("temperature_c", temperature)
     clock = _optional("clock_mhz", clock_mhz, times)
-    if clock is not None:  # no clock stands still, so a reading of zero is none
+    if clock is not None:  # a clock is never zero, so a reading of zero is invalid
         clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
     power = _optional("power_w", power_w, times)
     load = _optional("load_pct", load_pct, times)

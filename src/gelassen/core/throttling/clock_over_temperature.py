@@ -32,7 +32,7 @@ def warm_course(
 
     Notes
     -----
-    Where there was no such way, or no straight line, nothing is said: neither follows nor leaves.
+    If there was no such way, or no straight line, both results are false: it neither follows nor leaves.
     """
     nowhere = np.zeros(times.size, dtype=bool)
     arrived = loaded & near

@@ -56,7 +56,7 @@ def pinned(
 def gives_way(
     times: Floats, temperature: Floats, clock: Floats, power: Floats, where: Bools
 ) -> Bools:
-    """Return where power keeps its level while the clock gives way to the warming chip.
+    """Return where power stays constant while the clock falls as the chip warms.
 
     This shows a power limit that holds from the first second. A free chip draws more power as it leaks
     more, or loses clock and power together.

@@ -18,7 +18,7 @@ def gives_way_at_limit(
 ) -> Bools:
     """Return where both clock and power are below what they were on arrival at the limit.
 
-    Boost loss ends where the temperature stands still. A clock that goes on falling there is held back by
+    Boost loss ends where the temperature is constant. A clock that keeps falling there is held back by
     heat, even if it falls by less than ordinary boost loss. A clock read in coarse steps need not be
     lower, only not higher.
 

@@ -24,7 +24,7 @@ class Layout:
     Attributes
     ----------
     headers
-        One a column, each as it stands in the file.
+        One for each column, as in the file.
     units
         What the row of units says; "" where there is none.
     groups

@@ -116,7 +116,7 @@ def study_text(answers: Answers) -> str:
         "",
         "[guard]",
         "# rise_k_per_s = 3   # stops when a watched temperature rises faster, once the load has set in",
-        "fans = true          # stops when a fan that turned stands still; or a list of fans, or false",
+        "fans = true          # stops when a fan that turned stops; or a list of fans, or false",
         "",
         "[guard.stop_c]       # stops at these temperatures, °C",
         *(f"{_quoted(name)} = {limit:g}" for name, limit in answers.stop_c.items()),
