@@ -27,7 +27,7 @@ class Bends:
     # bend and its probability, with a fan
     USUAL = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
     FANLESS = (0.05, 0.92, 0.02, 0.01)  # probabilities of the same bends without a fan
-    SCALE = 0.45  # standard deviation of the bend in a climb, where it is not limited to this list
+    SCALE = 0.45  # mean of the exponential prior of the bend in a climb, which tries more bends
 
 
 class Fanless:
