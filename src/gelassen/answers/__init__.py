@@ -1,4 +1,4 @@
-"""The answers that the runs of a study give together: runs in, frozen results out."""
+"""Answers from all runs of a study. They take runs and return frozen results."""
 
 from typing import TYPE_CHECKING
 

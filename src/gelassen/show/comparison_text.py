@@ -335,7 +335,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
         )
         said.append(
             f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K{at_power} (standard "
-            "deviation over all setups, steadied by what remounting usually does)."
+            "deviation over all setups, combined with the usual scatter of remounting)."
         )
     return said[:6]
 
@@ -380,7 +380,7 @@ def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
     return (
         f"{row['setup']} sat at the limit of {limit}"
         + (f" and held only {held}" if held else "")
-        + "; its temperature says no more than that."
+        + "; its rise is only a lower bound."
     )
 
 

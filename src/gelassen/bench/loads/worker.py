@@ -21,7 +21,7 @@ _NAP_S = 0.05  # a resting worker checks this often whether it must leave
 
 
 class _Orders:
-    """The parent's last letter, read by a separate thread: pipes cannot be polled on every system."""
+    """The parent's last letter. A thread reads it, since pipes cannot be polled on every system."""
 
     def __init__(self) -> None:
         self.go = threading.Event()

@@ -1,4 +1,4 @@
-"""Reads every sensor once, so that sensors without an answer are known before a run begins."""
+"""Reads every sensor once before a run, to find sensors that do not answer."""
 
 from collections.abc import Sequence
 from dataclasses import replace

@@ -254,8 +254,8 @@ WORDS = {
         "({per_day_k:+.2f} K a day)"
     ),
     "at_limit": (
-        "at the temperature limit: {setups}. Their temperature cannot show how much warmer they would get: "
-        "compare the power and clock they held"
+        "at the temperature limit: {setups}. Temperature cannot show how much warmer a setup would get "
+        "without it: compare the power and clock they held"
     ),
     "no_comparable_run": "no comparable run is left of: {setups}",
     "measured_differently": "runs differ in what was measured: {measured}",

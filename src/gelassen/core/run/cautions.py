@@ -25,12 +25,12 @@ def run_cautions(
     before: tuple[Caution, ...],
     throttling: Throttling | None,
 ) -> list[Caution]:
-    """Return all that weakens a run, in the order in which it is told.
+    """Return all cautions of a run, in the order of the output.
 
-    `before` are the cautions that stand between what was not logged and the steady state.
+    `before` are cautions from the preparation. They come after those about missing channels.
     """
     held = run.within(hold)
-    took_notice = steady is None or steady.took_notice  # else told with the steady state
+    took_notice = steady is None or steady.took_notice  # else the steady state has the caution
     held_back = None if throttling is None else throttling.thermal | throttling.power
     cautions = [*run.cautions, *missing_cautions(run), *before]
     if steady is not None:

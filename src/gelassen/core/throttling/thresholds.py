@@ -137,6 +137,9 @@ class Throttling:
     NEAR_K = 2.5  # K around the limit within which a governor keeps the hottest reading
     # a run is at its limit if heat held it back for this share of the last third
     CUTS_SHARE = 0.1
+    SITS_K = 0.75  # K below the limit within which the smoothed temperature is at the limit
+    SMOOTH_S = 15.0  # s of the running median of the temperature
+    SITS_SHARE = 0.5  # share of the last third at the limit above which a run is at its limit
     BEYOND_K = 5.0  # K above the limit: a governor never leaves a chip this hot
     HELD_BELOW_K = 0.5  # K below a limit within which the chip stays
     LOST = 0.035  # relative fall from the best clock or power that shows a governor at work

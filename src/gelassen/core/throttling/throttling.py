@@ -231,11 +231,14 @@ def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
         return False
     late = log.loaded & (log.times >= _late(log.times, log.loaded))
     # A chip that is held back hovers around its limit. One close below it is not at it.
-    close_k = max(0.75, step_size(log.temperature) / 2)
-    sits = thermal | (running_median(log.temperature, log.times, 15.0) >= limit.at_c - close_k)
-    # A clock that is cut and raised again is low only for a part of the time.
+    close_k = max(At.SITS_K, step_size(log.temperature) / 2)
+    sits = thermal | (
+        running_median(log.temperature, log.times, At.SMOOTH_S) >= limit.at_c - close_k
+    )
+    # A governor may cut the clock and raise it again. Then the clock is low for part of the time only.
     return bool(
-        late.any() and (np.mean(sits[late]) > 0.5 or np.mean(thermal[late]) > At.CUTS_SHARE)
+        late.any()
+        and (np.mean(sits[late]) > At.SITS_SHARE or np.mean(thermal[late]) > At.CUTS_SHARE)
     )
 
 

@@ -214,7 +214,7 @@ def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: b
 
 
 def _left_alone(r: _Reading, spread: Spread | None) -> str:
-    """Return why a column is not a channel; "" if it may be one."""
+    """Return why a column cannot be a channel, or "" if it can."""
     if spread is None:
         return "it holds no numbers"
     if r.quantity == "margin":
