@@ -112,7 +112,10 @@ def prepare_run(
     """
     frame = with_mean_of_cores(recording.frame, channel)
     if frame.empty:
-        raise InputError(f"{recording.name or 'the recording'} holds no samples")
+        why = "; ".join(map(str, recording.cautions))  # such as a file that cannot be read
+        raise InputError(
+            f"{recording.name or 'the recording'} holds no samples{f': {why}' if why else ''}"
+        )
     # Plain Python strings are several times quicker as column names than pandas' own.
     frame = frame.set_axis(frame.columns.astype(object), axis="columns")
     frame, impossible = without_impossible(frame)
