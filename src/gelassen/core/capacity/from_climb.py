@@ -210,7 +210,7 @@ def capacity_from_climb(
     return ClimbCapacity(
         power_w=value,
         low_w=draws.quantile(capacity, tail),
-        high_w=high_w if high_w < 0.9 * Climb.MOST_W else np.inf,
+        high_w=high_w if high_w < Climb.OPEN * Climb.MOST_W else np.inf,
         highest_w=highest,
         extrapolated=value > Climb.BEYOND_SHARE * highest,
         resistance_k_per_w=target / value,
@@ -241,8 +241,8 @@ def _binned(
     course[use] = total[use] / count[use]
     step_s = float(np.median(np.diff(times))) if times.size > 1 else 1.0
     whole = rise[there]
-    density = max(noise_density(np.diff(whole, 2) / np.sqrt(6), max(step_s, 0.05)), 0.05)
-    variance = density / Climb.BIN_S + quantisation_error(whole) ** 2 + 0.02**2
+    density = max(noise_density(np.diff(whole, 2) / np.sqrt(6), max(step_s, 0.05)), Climb.NOISE_K2S)
+    variance = density / Climb.BIN_S + quantisation_error(whole) ** 2 + Climb.LEAST_K**2
     # Roughness follows the changes of power.
     change = np.abs(np.diff(mean_w, prepend=mean_w[0]))
     keep = np.exp(-Climb.BIN_S / Climb.ROUGH_S)
@@ -250,7 +250,7 @@ def _binned(
     span = float(np.nanmax(course) - np.nanmin(course))
     rough = Climb.ROUGH_SHARE * span * recent / max(float(np.ptp(mean_w)), 1e-9)
     held = np.sort(mean_w)
-    highest = float(held[max(-6, -held.size)])  # held for a minute
+    highest = float(held[max(-Climb.HELD_BINS, -held.size)])  # held for a minute
     return (
         middle,
         np.asarray(mean_w, float),
@@ -335,7 +335,7 @@ def _drawn(
         rest[row], slow_k[row] = drawn[0], drawn[-1]
         resistances[row, : quick.size], lags[row, : quick.size] = drawn[1:-1], _LAGS_S[quick]
         states[row, : quick.size] = lagged[-1][quick]
-    if weights.sum() < 50:
+    if weights.sum() < Climb.FEWEST_DRAWS:
         return None
     draws = Draws(
         rest_k=rest, resistances=resistances, lags_s=lags, states_w=states, slow_k=slow_k,

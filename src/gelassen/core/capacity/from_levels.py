@@ -281,7 +281,7 @@ def _answer(
     """Return the capacity that weighted draws of the course show."""
     below = levels.below_limit
     good = np.isfinite(draws)
-    if weights[good].sum() < 0.9 or not good.any():
+    if weights[good].sum() < Levels.SOLVED or not good.any():
         guess = float(np.median(draws[good])) if good.any() else float("nan")
         said = caution("capacity_unknown", why="rise does not grow with power in these runs")
         return asked.capacity(guess, -np.inf, np.inf, "no model fits", below.power, [said])
@@ -289,7 +289,7 @@ def _answer(
     low, value, high = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
     told = good & np.isfinite(exponents)
     exponent = float(exponents[told] @ weights[told] / max(weights[told].sum(), 1e-12))
-    model = "rise in proportion to power" if exponent > 0.97 else (
+    model = "rise in proportion to power" if exponent > Levels.IN_PROPORTION else (
         f"rise grows less than power (power to the {exponent:.2f})"
     )  # fmt: skip
     return asked.capacity(
@@ -306,11 +306,17 @@ def _doubts(
     cautions: list[Caution] = []
     for held_w, held_k in zip(bounds.power.tolist(), bounds.rise.tolist(), strict=True):
         expected_k = allowed_k * (held_w / value_w) ** exponent
-        if abs(expected_k - held_k) > 5 + 0.1 * held_k and expected_k < held_k:
+        if (
+            abs(expected_k - held_k) > Levels.EARLY_K + Levels.EARLY_SHARE * held_k
+            and expected_k < held_k
+        ):
             cautions.append(
                 caution("held_back_early", held_w=held_w, held_k=held_k, expected_k=expected_k)
             )
-    if value_w > 1.25 * measured_w.max() or value_w < 0.75 * measured_w.min():
+    if (
+        value_w > Levels.FAR_ABOVE * measured_w.max()
+        or value_w < Levels.FAR_BELOW * measured_w.min()
+    ):
         low_w, high_w = float(measured_w.min()), float(measured_w.max())
         cautions.append(caution("far_from_measured", low_w=low_w, high_w=high_w))
     return cautions
@@ -341,8 +347,8 @@ def _variance(
         if freedom < 2:
             return None, 0.0
         # Readings may agree by chance. No spread is taken to be below a tenth of a kelvin.
-        return np.full(power.size, max(residual, 0.1) ** 2), float(freedom)
-    variance = error**2 + 0.05**2
+        return np.full(power.size, max(residual, Levels.LEAST_SPREAD_K) ** 2), float(freedom)
+    variance = error**2 + Levels.LEAST_ERROR_K**2
     if freedom >= 1:
         # If the scatter is larger than the errors explain by chance, the scatter is used instead.
         excess = residual**2 / float(np.mean(variance + moved))
@@ -467,7 +473,9 @@ def _only_bounds(bounds: Bounds, asked: _Asked) -> Capacity:
         why="every run was held back by heat: this much was held, and more was not tried. Run a level "
         "below it",
     )
-    return asked.capacity(best, best * 0.97, np.inf, "held at the limit", bounds.power, [said])
+    return asked.capacity(
+        best, best * Levels.ONLY_HELD, np.inf, "held at the limit", bounds.power, [said]
+    )
 
 
 def _quantiles(values: Floats, weights: Floats, shares: tuple[float, ...]) -> tuple[float, ...]:

@@ -26,6 +26,11 @@ class Climb:
     REST_W = 3.0  # W: least change of power that is a load
     DRAWS = 3000  # draws
     MOST_W = 3000.0  # W: no higher capacity is looked for
+    OPEN = 0.9  # share of that: an upper end above it is open
+    NOISE_K2S = 0.05  # K²s: least density of the noise
+    LEAST_K = 0.02  # K: least error of the mean of a bin
+    HELD_BINS = 6  # bins of the highest powers: a minute was held above the lowest of them
+    FEWEST_DRAWS = 50  # draws with a solution that are needed
     BEYOND_SHARE = 1.05  # share of the highest power that is as good as measured
     FEWEST_BINS = 12  # bins that are needed
     FREEDOM = 12  # degrees of freedom of the noise
@@ -40,6 +45,15 @@ class Levels:
     BEYOND_CHANCE = 0.95
     BOUND_K = 0.7  # K around the limit within which a run is at it
     CUT_TOO_FAR = 0.02  # probability that a governor cut more than it had to
+    SOLVED = 0.9  # share of the courses that must meet the limit
+    IN_PROPORTION = 0.97  # exponent above which a rise is called in proportion to power
+    # K, and share of the rise, by which a run was held back earlier than the answer says
+    EARLY_K, EARLY_SHARE = 5.0, 0.1
+    # times the measured powers: a capacity above or below these is called far away
+    FAR_ABOVE, FAR_BELOW = 1.25, 0.75
+    LEAST_SPREAD_K = 0.1  # K: readings may agree by chance
+    LEAST_ERROR_K = 0.05  # K: least standard error of a rise
+    ONLY_HELD = 0.97  # share of a held power that is surely held, if every run was at its limit
     ONE_LEVEL = 0.03  # share of the power within which levels are one
 
 

@@ -93,10 +93,10 @@ def align_changes(
     coarse = max(_usual(a_t), _usual(b_t))
     grid_a = np.arange(a_t[0], a_t[-1] + step / 2, step)
     grid_b = np.arange(b_t[0], b_t[-1] + step / 2, step)
-    if grid_a.size < 5 or grid_b.size < 5:
+    if min(grid_a.size, grid_b.size) < At.FEWEST:
         return _cannot_tell("too few samples")
     # A slow response is taken over a longer window, which averages noise and coarse steps.
-    width = max(round(max(coarse, 2.5 * abs(later_s)) / step), 1)
+    width = max(round(max(coarse, At.WINDOW * abs(later_s)) / step), 1)
     change_a = _changes(np.interp(grid_a, a_t, a), width)
     change_b = _changes(np.interp(grid_b, b_t, b), width)
     raw = correlate(change_a, change_b, mode="full")
@@ -116,7 +116,7 @@ def align_changes(
             lags, course, peak,
         )  # fmt: skip
     if later_s:  # the level of a slow response lags much longer than its first rise
-        offset, error = float(lags[best]) + 0.75 * later_s, coarse / 2
+        offset, error = float(lags[best]) + At.LATER * later_s, coarse / 2
     else:
         offset, error = _refined(a_t, a, b_t, b, float(lags[best]), coarse)
     spread = math.sqrt(error**2 + (_usual(a_t) ** 2 + _usual(b_t) ** 2) / 12 + (later_s / 2) ** 2)

@@ -4,7 +4,7 @@ import numpy as np
 
 from gelassen.core.changes.thresholds import Power
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.signal.noise import noise_std
+from gelassen.core.signal.noise import MAD_TO_STD, noise_std
 
 
 def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> list[float]:
@@ -15,7 +15,7 @@ def power_changes(times: Floats, power: Floats, span: tuple[float, float]) -> li
         return []
     borders = np.arange(3, level.size - 2)
     change = _changes(at, level, borders)
-    wander = float(np.median(np.abs(change))) / 0.6745
+    wander = float(np.median(np.abs(change))) * MAD_TO_STD
     least = max(
         Power.LEAST_SHARE * float(np.median(level)),
         Power.CLEAR * noise_std(level),

@@ -23,6 +23,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.noise import noise_std
 from gelassen.core.signal.whitening import Whitener, fitted_whitener
 from gelassen.core.thermal.approach import log_missing
+from gelassen.core.thermal.early_error import early_error
 from gelassen.core.thermal.step_response import Way, followed
 
 _APPROACHES = (
@@ -85,7 +86,7 @@ class StepModel:
     def __init__(self, elapsed_s: Floats, course: Floats, measured: Bools, hidden: float) -> None:
         self.elapsed_s, self._hidden = elapsed_s, hidden
         self._even = (float(elapsed_s[0]), float(elapsed_s[-1]), elapsed_s.size)
-        rough = Model.ROUGH * float(np.ptp(course)) * np.exp(-elapsed_s / (0.1 * elapsed_s[-1]))
+        rough = early_error(elapsed_s, float(np.ptp(course)), float(elapsed_s[-1]))
         noise_k = max(noise_std(course), hidden, 1e-6)
         self._trust = np.where(measured, 1 / np.hypot(1.0, rough / noise_k), 0.0)
         self._measured, self._bare = measured, course

@@ -65,7 +65,7 @@ class StepSearch:
     def _worth_trying(self, found: Fit) -> list[float]:
         """Return the noted moments at which a change shows. There may be hundreds of notes."""
         elapsed = self.model.elapsed_s
-        inside = (elapsed[0] + Search.EARLIEST_S, elapsed[-1] - 20)
+        inside = (elapsed[0] + Search.EARLIEST_S, elapsed[-1] - Search.LATEST_S)
         moments = np.array([m for m in self.told if inside[0] < m < inside[1]])
         if moments.size == 0:
             return []
@@ -95,14 +95,14 @@ class StepSearch:
         """Return how much changes at evenly spaced moments would explain, for each possible noise."""
         elapsed = self.model.elapsed_s
         length = float(elapsed[-1] - elapsed[0])
-        last_s = float(elapsed[-1]) - max(20.0, 0.01 * length)
+        last_s = float(elapsed[-1]) - max(Search.LATEST_S, Search.LATEST_SHARE * length)
         if last_s <= elapsed[0] + Search.EARLIEST_S:
             return []
         moments = np.linspace(float(elapsed[0]) + Search.EARLIEST_S, last_s, Search.MOMENTS)
         pitch = float(moments[1] - moments[0])
         taken = np.array([change.moment_s for change in found.changes])
         apart = np.abs(moments[:, None] - taken).min(axis=1, initial=np.inf)
-        moments = moments[apart >= max(30.0, 0.02 * length)]
+        moments = moments[apart >= max(Search.APART_S, Search.APART_SHARE * length)]
         if not moments.size:
             return []
         looks = []
@@ -139,8 +139,8 @@ class StepSearch:
         noise = self.model.free_noise(found.changes, found.background.noise)
         if noise.fade <= Search.HARDLY_FADED:
             return (noise,)
-        short = replace(noise, fade=min(noise.fade, 0.9))
-        shorter = replace(noise, fade=0.6, moving=0.0)
+        short = replace(noise, fade=min(noise.fade, Search.SHORT_MEMORY))
+        shorter = replace(noise, fade=Search.SHORTER_MEMORY, moving=0.0)
         return tuple(dict.fromkeys((noise, short, shorter)))
 
     def _refined(
@@ -172,11 +172,11 @@ class StepSearch:
             worth = []
             for k, size in enumerate(fit.seen):
                 needed = self._needed_at(fit.changes[k].moment_s)
-                share = 0.5 if needed < self.needed else 1.0
+                share = Search.NOTED_SIZE if needed < self.needed else 1.0
                 least = share * max(self.least, Search.SHARE_OF_APPROACH * fit.going[k])
                 without = self.model.fit(fit.changes[:k] + fit.changes[k + 1 :], fit.background)
                 gain = 2 * (fit.likelihood - without.likelihood)
-                most = 1.2 * float(np.ptp(self.course))
+                most = Search.LARGEST * float(np.ptp(self.course))
                 free, free_size = self._gain_when_free(fit, k)
                 enough = (
                     least <= abs(size) <= most
@@ -227,7 +227,10 @@ class StepSearch:
                 logs = course.seen(moments, asked).evidence(change.sign)
                 share = np.exp(trust * (logs - logs.max()))
                 share /= share.sum()
-                if max(share[:2].sum(), share[-2:].sum()) < 0.01 or reach > 0.1 * elapsed[-1]:
+                if (
+                    max(share[:2].sum(), share[-2:].sum()) < Search.OUTSIDE
+                    or reach > Search.WIDEST * elapsed[-1]
+                ):
                     break
                 reach *= 2
         half = float(moments[1] - moments[0]) / 2

@@ -169,7 +169,8 @@ def _limits(times: Floats, series: Floats) -> tuple[float, float, float]:
         # A fall then is not the end of the load, but for example a fan that starts. The log may begin
         # with the load itself.
         begin_s = float(times[0])
-        skipped = Steps.START_S if times[-1] - begin_s > 5 * Steps.START_S else 0.0
+        long_enough = times[-1] - begin_s > Steps.STARTS * Steps.START_S
+        skipped = Steps.START_S if long_enough else 0.0
         return begin_s, begin_s + skipped, float(times[-1])
     end_s = span.end_s if _went_back(times, series, span) else float(times[-1])
     return _within(span.start_s, end_s)

@@ -9,6 +9,9 @@ class Alignment:
     """Two logs aligned by their changes. Source: pairs of simulated loggers."""
 
     MOST_POINTS = 1 << 17  # points of the common grid at most
+    FEWEST = 5  # samples that are needed
+    # s of a slow response: window of the changes, and how much later its level comes, in shares of it
+    WINDOW, LATER = 2.5, 0.75
     LEAST = 0.4  # correlation below which no common moment stands out
     RIVAL = 0.9  # share of the best correlation above which another offset is possible
 
@@ -76,13 +79,22 @@ class Model:
     BEND = 0.6  # their bend
     AT_REST = 0.12  # share of the settled rise at rest
     QUICK_S = 120.0  # s: faster parts may have the opposite sign, as with boosts and warm starts
-    ROUGH = 0.01  # relative error of the model early on
 
 
 class Search:
     """Which changes are accepted."""
 
     EARLIEST_S = 90.0  # s of load before the first change
+    LATEST_S = 20.0  # s before the end after which no change is looked for
+    LATEST_SHARE = 0.01  # share of the log, if that is longer
+    APART_S = 30.0  # s between two changes
+    APART_SHARE = 0.02  # share of the log, if that is longer
+    # memories of the noise that are tried if the changes themselves look like noise
+    SHORT_MEMORY, SHORTER_MEMORY = 0.9, 0.6
+    NOTED_SIZE = 0.5  # share of the smallest size that a noted change must have
+    LARGEST = 1.2  # times the range of the log: a larger change is none
+    OUTSIDE = 0.01  # probability at the edges of the interval of a moment that is left out
+    WIDEST = 0.1  # share of the log over which a moment is looked for at most
     MOMENTS = 48  # moments that are tried at first
     MOST_STEPS = 8  # changes at most
     # in shares of the smallest change: if an approach alone fits this well, there is no change
@@ -125,6 +137,7 @@ class Steps:
     """Which changes are reported."""
 
     START_S = 60.0  # s at the start of a load in which no change is reported
+    STARTS = 5.0  # times that: a shorter log is searched from its first second
     SMALLEST = 0.03  # share of the whole course that a change must be
     COARSE_STEPS = 1.2  # steps of the sensor that it must be
     BINS = 400  # bins of the course

@@ -12,6 +12,7 @@ from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
+from gelassen.core.signal.noise import MAD_TO_STD
 from gelassen.core.thermal.priors import RoomEffect
 
 # Quantity -> its name, its unit, the smallest relative and absolute difference that matters,
@@ -151,10 +152,10 @@ def _odd_runs(table: pd.DataFrame, quantity: str) -> list[dict[str, object]]:
     centred = values - values.groupby(table["setup"]).transform("median")
     moved = centred[centred.notna() & (centred != 0)].abs()
     # By the median of all deviations: a few odd runs do not move it.
-    scatter = 1.4826 * float(moved.median()) if len(moved) else 0.0
+    scatter = MAD_TO_STD * float(moved.median()) if len(moved) else 0.0
 
     def allowed(usual: float) -> float:
-        return max(At.SIGMAS * scatter, 2 * relative * abs(usual), least)
+        return max(At.SIGMAS * scatter, At.TWICE * relative * abs(usual), least)
 
     for k, usual in _outlying(own, members, allowed):
         difference = float(own[k]) - usual
@@ -222,7 +223,7 @@ def _told(value: float, digits: int = 3) -> str:
 
 
 def _push_words(pushes: float) -> str:
-    if not np.isfinite(pushes) or abs(pushes) < 0.05:
+    if not np.isfinite(pushes) or abs(pushes) < At.WORTH_SAYING_K:
         return ""
     return f"; that made it look about {abs(pushes):.1f} K {'warmer' if pushes > 0 else 'cooler'}"
 
@@ -278,16 +279,16 @@ def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
         if column not in table.columns:
             continue
         shares = table[column].astype(float)
-        if not (shares > 0.05).any():
+        if not (shares > At.HELD_SHARE).any():
             continue
         setups, runs = table["setup"].to_numpy(), table["run"].to_numpy()
         values = shares.to_numpy()
         members = {name: np.flatnonzero(setups == name) for name in np.unique(setups)}
-        for k in np.flatnonzero(values > 0.05):
+        for k in np.flatnonzero(values > At.HELD_SHARE):
             rest = members[setups[k]]
             others = values[rest[rest != k]]
             others = others[np.isfinite(others)]
-            if others.size and float(np.median(others)) < 0.01:
+            if others.size and float(np.median(others)) < At.PEERS_FREE:
                 found.append(
                     {
                         "run": runs[k], "setup": setups[k], "quantity": column,

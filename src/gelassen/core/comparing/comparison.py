@@ -12,6 +12,7 @@ from scipy.stats import t as student_t
 from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.comparing.priors import Comparison as At
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
@@ -298,7 +299,7 @@ def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
     groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
     # Runs that agree to a millionth of a kelvin have no spread to test.
     groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
-    if len(groups) < 2 or bartlett(*groups.values()).pvalue > 0.01:
+    if len(groups) < 2 or bartlett(*groups.values()).pvalue > Spread.UNEQUAL:
         return []
     worst = max(groups, key=lambda name: groups[name].std())
     return [caution("spreads_differ", setup=worst)]

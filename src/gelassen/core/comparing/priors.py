@@ -17,6 +17,10 @@ class Comparability:
 
     SIGMAS = 4.0  # scatters from its peers at which a run is odd
     LEAST_PEERS = 2  # peers that are needed
+    TWICE = 2.0  # times the difference that matters between setups that a single run may be off
+    WORTH_SAYING_K = 0.05  # K: a smaller effect on the rise is not told
+    HELD_SHARE = 0.05  # share of the load that a run must be held back to be unlike its peers
+    PEERS_FREE = 0.01  # and its peers less than this share
 
 
 class Comparison:
@@ -74,3 +78,4 @@ class Spread:
     # degrees of freedom that spreads differing by a seventh (spread of the logarithm) leave
     # (Satterthwaite)
     SPREADS_DIFFER = 40.0
+    UNEQUAL = 0.01  # chance of equal spreads (Bartlett) below which there is a caution

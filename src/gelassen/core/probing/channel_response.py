@@ -77,11 +77,11 @@ def probe_response(
     idle, loaded = float(before.mean()), float(late.mean())
     step = step_size(x)
     scatter = math.hypot(_scatter(before), _scatter(late))
-    moved = abs(loaded - idle) > max(At.SIGMAS * scatter, 0.75 * step, 1e-9)
+    moved = abs(loaded - idle) > max(At.SIGMAS * scatter, At.STEPS * step, 1e-9)
     follows_s = None
     if moved:
         direction = 1 if loaded > idle else -1
-        reached = direction * (x[during] - idle) >= 0.632 * abs(loaded - idle)
+        reached = direction * (x[during] - idle) >= At.FOLLOWED * abs(loaded - idle)
         if reached.any():
             follows_s = float(t[during][int(np.argmax(reached))] - load_start_s)
     fresh = np.flatnonzero(np.diff(x) != 0)

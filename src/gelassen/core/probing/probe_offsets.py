@@ -111,7 +111,7 @@ def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -
         np.arange(Offsets.BLOCKS),
     )
     cautions: tuple[Caution, ...] = ()
-    if abs(slope) > max(0.1, 4 * float(left.std(ddof=2))):
+    if abs(slope) > max(Offsets.MOVED_K, Offsets.MOVED_SIGMAS * float(left.std(ddof=2))):
         cautions = (caution("probe_moved", channel=name, moved_k=float(slope)),)
     return ProbeOffset(
         channel=name,

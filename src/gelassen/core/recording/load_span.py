@@ -7,6 +7,7 @@ import numpy as np
 from scipy.ndimage import median_filter
 
 from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.thresholds import AbruptRise
 from gelassen.core.recording.thresholds import LoadSpan as At
 from gelassen.core.signal.noise import noise_std
 
@@ -27,15 +28,15 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     None if the channel does not tell: constant, or without readings.
     """
     present = np.isfinite(level)
-    if present.sum() < 5:
+    if present.sum() < At.FEWEST:
         return None
     times, level = time_s[present], level[present]
-    low, high = np.percentile(level, [2, 90])
+    low, high = np.percentile(level, At.LEVELS_PCT)
     if high <= 0:
         return None
     smooth = _smooth(times, level)
     low = min(float(low), float(smooth.min()))  # rest is short compared with the load
-    if low > 0.6 * high:  # loaded from the first sample to the last
+    if low > At.ALWAYS * high:  # loaded from the first sample to the last
         return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
     loaded = level > (low + high) / 2
     spans = _joined(times, _runs_of(loaded))
@@ -72,11 +73,11 @@ def _with_steps(
 
 def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Join stretches that a very short gap separates, or that are the bursts of one load."""
-    hiccup_s = max(At.HICCUP_S, (times[-1] - times[0]) / 50)
+    hiccup_s = max(At.HICCUP_S, At.HICCUP_SHARE * (times[-1] - times[0]))
     lengths = np.array([times[end] - times[start] for start, end in spans])
     pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
     if len(spans) >= At.FEWEST_BURSTS and max(np.median(lengths), np.median(pauses)) <= At.BURST_S:
-        hiccup_s = max(hiccup_s, 2 * float(np.median(pauses)))
+        hiccup_s = max(hiccup_s, At.PAUSES * float(np.median(pauses)))
     joined = [spans[0]]
     for start, end in spans[1:]:
         if times[start] - times[joined[-1][1]] <= hiccup_s:
@@ -95,32 +96,35 @@ def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
     whole = LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
     present = np.isfinite(temperature)
     times, values = time_s[present], temperature[present]
-    if values.size < 20:
+    if values.size < AbruptRise.FEWEST:
         return whole
-    width = int(np.clip(values.size // 60, 3, 30))
+    width = int(np.clip(values.size // AbruptRise.WINDOWS, *AbruptRise.READINGS))
     spread = float(np.ptp(values))
     noise = noise_std(values)
     means = np.convolve(values, np.ones(width) / width, mode="valid")
     change = means[width:] - means[:-width]  # next window minus the one before
-    least = max(6 * noise * np.sqrt(2 / width), 0.03 * spread, 1e-9)
+    least = max(AbruptRise.SIGMAS * noise * np.sqrt(2 / width), AbruptRise.SHARE * spread, 1e-9)
+    leaves = max(AbruptRise.LEAVES_SIGMAS * noise, AbruptRise.LEAVES_SHARE * spread)
     start, found_start = 0, False
-    rising = np.flatnonzero(change >= max(least, 0.5 * float(change.max())))
+    rising = np.flatnonzero(change >= max(least, AbruptRise.STEEPEST * float(change.max())))
     if rising.size and rising[0] > 0:
         # The border between the two windows: before it the part rested, or cooled after an earlier
         # load; a part that climbed already was loaded from before the log.
         border = int(rising[0]) + width
         head = change[: max(int(rising[0]) - width, 1)]
-        climbed = float(np.median(head)) > 0.25 * float(change.max())
+        climbed = float(np.median(head)) > AbruptRise.CLIMBED * float(change.max())
         after = values[min(border + width, values.size - 1) :]
         if not climbed and values[:border].mean() < after.mean():
-            start, found_start = _leaves(values, border, width, max(4 * noise, 0.04 * spread)), True
+            start, found_start = _leaves(values, border, width, leaves), True
     end, found_end = values.size - 1, False
     top = start + int(np.argmax(_rolling_mean(values[start:], width)))
     late = change[max(top - width, 0) :]
-    falling = np.flatnonzero(late <= -max(least, 0.3 * float(-late.min()))) if late.size else late
-    if falling.size and values[-1] < values[start] + 0.6 * (values[top] - values[start]):
+    steepest = AbruptRise.STEEPEST_FALL * float(-late.min(initial=0.0))
+    falling = np.flatnonzero(late <= -max(least, steepest))
+    left = values[start] + AbruptRise.FALLEN * (values[top] - values[start])
+    if falling.size and values[-1] < left:
         border = max(top - width, 0) + int(falling[0]) + width
-        end = max(_leaves(-values, border, width, max(4 * noise, 0.04 * spread)), start + 1)
+        end = max(_leaves(-values, border, width, leaves), start + 1)
         found_end = True
     return LoadSpan(float(times[start]), float(times[end]), found_start, found_end)
 
@@ -143,11 +147,11 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     Stretches that only a hiccup separates are one; those under a minute are left out.
     """
     present = np.isfinite(level)
-    if present.sum() < 5:
+    if present.sum() < At.FEWEST:
         return []
     times, level = time_s[present], level[present]
-    low, high = np.percentile(level, [2, 90])
-    if high <= 0 or low > 0.6 * high:
+    low, high = np.percentile(level, At.LEVELS_PCT)
+    if high <= 0 or low > At.ALWAYS * high:
         return []
     loaded = level > (low + high) / 2
     above = _smooth(times, level) > low + At.STEP_SHARE * (high - low)
@@ -158,7 +162,11 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     if not spans:
         return []
     joined = _joined(times, spans)
-    return [(float(times[a]), float(times[b])) for a, b in joined if times[b] - times[a] >= 60]
+    return [
+        (float(times[a]), float(times[b]))
+        for a, b in joined
+        if times[b] - times[a] >= At.SHORTEST_S
+    ]
 
 
 def _runs_of(flags: Bools) -> list[tuple[int, int]]:
@@ -172,10 +180,11 @@ def in_bursts(level: Floats) -> bool:
     present = level[np.isfinite(level)]
     if present.size < 20:
         return False
-    low, high = np.percentile(present, [5, 95])
+    low, high = np.percentile(present, At.BURSTS_PCT)
     if high <= 0 or low > At.PAUSE * high:
         return False
-    up, down = present > low + 0.6 * (high - low), present < low + 0.4 * (high - low)
+    up = present > low + At.UP * (high - low)
+    down = present < low + At.DOWN * (high - low)
     told = np.where(up, 1, np.where(down, -1, 0))
     told = told[told != 0]
     return bool(np.count_nonzero(np.diff(told)) >= 2 * At.FEWEST_BURSTS)

@@ -15,6 +15,33 @@ class LoadSpan:
     STEP_S = 300.0  # s that a step of a load lasts
     STEP_SHARE = 0.15  # share of the way from rest to its highest level that a step is
     SMOOTH_S = 20.0  # s of the running median
+    FEWEST = 5  # readings of power that are needed
+    # percentiles of the readings that stand for rest and load: spikes do not count
+    LEVELS_PCT = (2.0, 90.0)
+    ALWAYS = (
+        0.6  # share of the high level: if the low level is above it, there is no rest in the log
+    )
+    HICCUP_SHARE = 0.02  # share of the log: a shorter pause does not count either
+    PAUSES = 2.0  # usual pauses between bursts that one pause may last
+    SHORTEST_S = 60.0  # s: shorter loads of a log with several are left out
+    BURSTS_PCT = (5.0, 95.0)  # percentiles of low and high in a load in bursts
+    UP, DOWN = 0.6, 0.4  # shares of the way between them: above and below, a burst is on and off
+
+
+class AbruptRise:
+    """The start and end of a load, from the temperature alone."""
+
+    FEWEST = 20  # readings that are needed
+    WINDOWS = 60  # windows a log
+    READINGS = (3, 30)  # least and most readings of a window
+    SIGMAS = 6.0  # standard deviations of the mean of a window that a change must be
+    SHARE = 0.03  # share of the range of the log that it must be
+    STEEPEST = 0.5  # share of the steepest rise: the first that reaches it is the start
+    STEEPEST_FALL = 0.3  # the same for the fall
+    CLIMBED = 0.25  # share of it that shows that the load began before the log
+    LEAVES_SIGMAS = 4.0  # standard deviations by which a reading leaves its level
+    LEAVES_SHARE = 0.04  # share of the range of the log, likewise
+    FALLEN = 0.6  # share of the rise that must be left at most at the end of the log
 
 
 class UnderLoad:
@@ -23,4 +50,5 @@ class UnderLoad:
     STILL_LOADED = 0.2  # share of the load's power above rest: a sample above it is under load
     AT_REST = 0.1  # share of it below which a sample is at rest
     TOLD_APART = 0.5  # power at rest must be below this share of the load's power
+    BUSY_PCT = 20.0  # % of the processor: a load that never passes it is none
     AROUND_S = 2.0  # s by which load, power and clock may be read apart

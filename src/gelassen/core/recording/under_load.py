@@ -19,7 +19,7 @@ def under_load(
     """Return which samples are under load. The load channel tells best."""
     if load is not None:
         busy = np.nan_to_num(load, nan=0.0) > 0.5 * float(np.nanmax(load))
-        return np.asarray(busy & (np.nanmax(load) > 20))
+        return np.asarray(busy & (np.nanmax(load) > UnderLoad.BUSY_PCT))
     spans = [None if level is None else span_from_level(times, level) for level in (power, clock)]
     by_power, by_clock = spans
     span = by_power or by_clock or span_from_temperature(times, temperature)

@@ -10,8 +10,10 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.load_span import in_bursts
 from gelassen.core.run.prepared import PreparedRun
+from gelassen.core.run.thresholds import Stretches
 from gelassen.core.settling.steady import steady_state
 from gelassen.core.settling.steady_result import SteadyState
+from gelassen.core.settling.thresholds import Course
 from gelassen.core.throttling.throttling import Throttling
 
 
@@ -149,8 +151,10 @@ def _first_minute_k(
 ) -> float:
     """Return by how much it moved from the half minute before to the end of the first minute."""
     rise = temperature if room is None else temperature - room
-    before = rise[(times >= start_s - 30) & (times < start_s) & np.isfinite(rise)]
-    after = rise[(times >= start_s + 50) & (times <= min(start_s + 70, end_s)) & np.isfinite(rise)]
+    begin, end = Course.MINUTE_S
+    there = np.isfinite(rise)
+    before = rise[(times >= start_s - Stretches.BEFORE_S) & (times < start_s) & there]
+    after = rise[(times >= start_s + begin) & (times <= min(start_s + end, end_s)) & there]
     return float(after.mean() - before.mean()) if before.size and after.size else float("nan")
 
 

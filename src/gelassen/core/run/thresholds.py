@@ -43,6 +43,12 @@ class Levels:
     MOST_MORE = 0.1  # fans are extrapolated by at most this share of their speed
 
 
+class Stretches:
+    """Stretches of a load between changes."""
+
+    BEFORE_S = 30.0  # s before a stretch that give the level from which its first minute counts
+
+
 class Reference:
     """References that are read rarely."""
 

@@ -13,6 +13,7 @@ from scipy.ndimage import median_filter
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.settling.thresholds import Overshoot as At
+from gelassen.core.signal.noise import MAD_TO_STD
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +67,7 @@ def find_overshoot(
     if full.sum() < 4 * At.LAST:
         return None
     means = np.bincount(number, rise_k[used])[full] / count[full]
-    scatter = 1.48 * float(np.median(np.abs(np.diff(means, 2)))) / np.sqrt(6)
+    scatter = MAD_TO_STD * float(np.median(np.abs(np.diff(means, 2)))) / np.sqrt(6)
     # A median of three removes spikes of the load.
     means = median_filter(means, 3, mode="nearest")
     middle = begin_s + (np.flatnonzero(full) + 0.5) * width_s
@@ -74,7 +75,7 @@ def find_overshoot(
     ended = float(means[-At.LAST :].mean())
     fell = float(means[peak]) - ended
     climbed = float(means[peak] - means[: peak + 1].min())
-    near_s = max(At.NEAR_S, 1.5 * width_s)
+    near_s = max(At.NEAR_S, At.WIDTHS * width_s)
     if any(abs(middle[peak] - change) < near_s for change in told):
         return None
     least = max(

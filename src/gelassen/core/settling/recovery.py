@@ -9,6 +9,7 @@ from gelassen.core.foundation.result import Result
 from gelassen.core.settling.thresholds import Recovery as At
 from gelassen.core.signal.grid import make_grid
 from gelassen.core.signal.noise import noise_density, quantisation_error
+from gelassen.core.thermal.early_error import early_error
 from gelassen.core.thermal.exponentials import fit_exponentials
 from gelassen.core.thermal.relaxation_fit import Account, fit_relaxation, time_constant_list
 
@@ -64,8 +65,7 @@ def recovery(
     density = max(noise_density(np.diff(course, 2) / np.sqrt(6), grid.step_s), 1e-4)
     hidden = quantisation_error(values[values.size // 2 :])
     constants = time_constant_list(grid.step_s)
-    # Early on the curve is trusted to 1 %, since heat capacities are lumped.
-    rough = At.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * elapsed[-1]))
+    rough = early_error(middle, float(np.ptp(series)), float(elapsed[-1]))
     for _ in range(2):
         variance = density / (counts * grid.step_s) + hidden**2 + rough**2
         fit = fit_relaxation(

@@ -135,7 +135,9 @@ def _curve(
     which each draw may be wrong.
     """
     length, first = span.end_s - span.start_s, fit.begin_s - span.start_s
-    beyond = float(np.clip(4 * slowest_s - length, 0.1 * length, 0.6 * length))
+    beyond_s = Settled.CURVE_CONSTANTS * slowest_s - length
+    least, most = Settled.CURVE_BEYOND
+    beyond = float(np.clip(beyond_s, least * length, most * length))
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, Settled.CURVE_POINTS) ** 2
     tails = fit.tails_of_each(elapsed)
     value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)

@@ -45,6 +45,7 @@ class Overshoot:
     LAST = 3  # the last means give the level after the fall
     NEAR_S = 45.0  # s around a change of conditions within which a fall is that change
     BOOST_S = 90.0  # s that a boost may last
+    WIDTHS = 1.5  # or this many means around it
     NEARLY = 0.9  # the approach begins where the fall is slower than this share of the steepest
 
 
@@ -57,7 +58,6 @@ class Recovery:
     FEWEST_S = 90.0  # s of cooling that are needed
     FEWEST_READINGS = 20  # readings that are needed
     BINS = 50  # bins of averaged readings
-    ROUGH = 0.01  # relative error of the model early on
 
 
 class Rest:
@@ -88,6 +88,8 @@ class Settled:
     SURE_REACHED = 0.65  # probability above which the steady state counts as reached
     OPEN_BEYOND = 1.5  # in units of the observed rise: a wider interval is open on the far side
     CURVE_POINTS = 60  # points of the drawn curve
+    CURVE_CONSTANTS = 4.0  # slowest time constants after which a curve has settled to 2 %
+    CURVE_BEYOND = (0.1, 0.6)  # shares of the load by which the curve is drawn on: least and most
 
 
 class Parts:
@@ -134,3 +136,8 @@ class Course:
 
     BAND_K = 1.0  # K
     SMOOTH_S = 15.0  # s over which readings are averaged first
+    MINUTE_S = (50.0, 70.0)  # s of load: readings in between give the end of the first minute
+    SPIKE_S = 30.0  # s: a spike at the start is looked for within this time
+    AFTER_SPIKE_S = 90.0  # s: and compared with the readings up to here
+    # least spike: standard deviations of the noise, steps of the sensor, and K
+    SPIKE = (4.0, 1.5, 0.5)

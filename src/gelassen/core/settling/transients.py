@@ -71,7 +71,8 @@ def transients(
     start, end = load_s
     rest = _mean(x[t < start])
     load, after = (t >= start) & (t <= end), t > end
-    minute = _mean(x[(t >= start + 50) & (t <= start + 70) & load])
+    begin_s, end_s = Course.MINUTE_S
+    minute = _mean(x[(t >= start + begin_s) & (t <= start + end_s) & load])
     smooth_t, smooth_x = _smoothed(t[load], x[load])
     cool_t, cool_x = _smoothed(t[after], x[after])
     top = float(smooth_x[-1]) if smooth_x.size else math.nan
@@ -106,11 +107,13 @@ def _smoothed(t: Floats, x: Floats) -> tuple[Floats, Floats]:
 
 def _spike(loaded_s: Floats, x: Floats) -> float:
     """Return by how much the first half minute stands out over the minute that follows it."""
-    first, following = x[loaded_s <= 30], x[(loaded_s > 30) & (loaded_s <= 90)]
+    first = x[loaded_s <= Course.SPIKE_S]
+    following = x[(loaded_s > Course.SPIKE_S) & (loaded_s <= Course.AFTER_SPIKE_S)]
     if first.size < 3 or following.size < 3:
         return 0.0
     over = float(first.max() - following.max())
-    return over if over > max(4 * noise_std(x), 1.5 * step_size(x), 0.5) else 0.0
+    sigmas, steps, least_k = Course.SPIKE
+    return over if over > max(sigmas * noise_std(x), steps * step_size(x), least_k) else 0.0
 
 
 def _since(t: Floats, x: Floats, value: float, start: float) -> float | None:

@@ -5,6 +5,9 @@ import numpy as np
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.signal.thresholds import Noise
 
+# Standard deviation of normal noise over its median absolute deviation (any textbook on robust statistics).
+MAD_TO_STD = 1.4826
+
 
 def step_size(values: Floats) -> float:
     """Return the smallest step a channel shows, in its own unit; 0 if no step can be made out.

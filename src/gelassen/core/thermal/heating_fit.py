@@ -224,7 +224,7 @@ class _Load:
         usual = slowest or place.slowest
         relaxation = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
-            draws=250,
+            draws=Fit.FEW_DRAWS,
         )  # fmt: skip
         return _Look(place, usual, rise, felt, tails, accounts, relaxation)
 
@@ -265,7 +265,8 @@ class _Load:
         found = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(grid.step_s), slowest=look.slowest,
             fanless=fanless, among=relaxation.sets if last else None,
-            start_share=start_share if last else None, draft=not last, draws=4000 if last else 250,
+            start_share=start_share if last else None, draft=not last,
+            draws=Fit.DRAWS if last else Fit.FEW_DRAWS,
             freedom=self._freedom(*noise),
         )  # fmt: skip
         return replace(
@@ -321,13 +322,13 @@ def _before_the_log(
 def boost_length(grid: Grid, watts: Floats | None, span: LoadSpan) -> float:
     """Return how many seconds at the start of a load are left out: the boost, at least a minute."""
     length = span.end_s - span.start_s
-    usual = min(Boost.USUAL_S, 0.05 * length)
+    usual = min(Boost.USUAL_S, Boost.USUAL_SHARE * length)
     if watts is None:
         return usual
     under_load = watts[(grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)]
     typical = float(np.median(under_load[under_load.size // 2 :]))
     # The first reading may still be on its way up. A boost lies above the usual power after it.
-    ended = np.flatnonzero(under_load[2:] <= 1.05 * typical)
+    ended = np.flatnonzero(under_load[2:] <= Boost.ABOVE * typical)
     boost = (float(ended[0]) + 4) * grid.step_s if ended.size else 0.0
     return max(min(boost, Boost.MOST_OF_LOAD * length), usual)
 
@@ -343,7 +344,7 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
         if rest.size
         else settled - float(relaxation.quantile(relaxation.missing_at(0.0), 0.5))
     )
-    return float(np.clip(start / settled, 0.02, 0.9))
+    return float(np.clip(start / settled, *Start.SHARES))
 
 
 def _mean_course(parts: Sequence[_Part], elapsed_s: Floats) -> Floats:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.grid import Grid
 from gelassen.core.signal.noise import noise_covariance
+from gelassen.core.thermal.early_error import early_error
 from gelassen.core.thermal.priors import Doubt, Fit
 from gelassen.core.thermal.relaxation_fit import Account
 from gelassen.core.thermal.slow_bodies import ANY, SlowTails, TailSize
@@ -73,7 +74,7 @@ class LoadBins:
     ) -> list[Account]:
         """Return the means of the rise with their covariance, one account for each assumption of tails."""
         series, middle = self._means(rise), self.middle_s
-        rough_k = Doubt.ROUGH * float(np.ptp(series)) * np.exp(-middle / (0.1 * self._whole_s))
+        rough_k = early_error(middle, float(np.ptp(series)), self._whole_s)
         density, scatter_k = noise
         covariance = noise_covariance(middle, self.duration_s, density, scatter_k**2)
         covariance += np.diag(self._hidden_k**2 + rough_k**2) + self._rounding
@@ -113,6 +114,8 @@ def _bins(elapsed_s: Floats, step_s: float) -> NDArray[np.int64]:
     length = elapsed_s[-1] - elapsed_s[0]
     edges = [float(elapsed_s[0])]
     while edges[-1] < elapsed_s[-1]:
-        width = np.clip(0.08 * (edges[-1] + step_s), step_s, max(length / Fit.BINS, step_s))
+        width = np.clip(
+            Fit.BIN_GROWS * (edges[-1] + step_s), step_s, max(length / Fit.BINS, step_s)
+        )
         edges.append(edges[-1] + float(width))
     return np.clip(np.searchsorted(edges, elapsed_s, side="right") - 1, 0, len(edges) - 1)

@@ -39,7 +39,7 @@ def power_effect(
     before = watts[times < span.start_s]
     idle_w = float(np.median(before)) if before.size else 0.0
     mean_w = float(watts[used].mean())
-    if abs(mean_w - idle_w) <= mean_w / 6 or mean_w <= 0:
+    if abs(mean_w - idle_w) <= Power.LEAST_CHANGE * mean_w or mean_w <= 0:
         return None  # so small a change does not tell the effect of one watt
     course = np.where(used, approach_k - approach_k[used].mean(), 0.0)
     share = np.where(used, watts / mean_w - 1, 0.0)

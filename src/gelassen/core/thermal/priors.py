@@ -63,6 +63,8 @@ class Boost:
     """
 
     USUAL_S = 60.0  # s: a boost of the clock lasts about this long
+    USUAL_SHARE = 0.05  # share of the load, if that is less
+    ABOVE = 1.05  # times the usual power: a boost lies above it
     MOST_OF_LOAD = 0.7  # share of the load that is left out at most
 
 
@@ -78,6 +80,7 @@ class Doubt:
     HELD_S = 1500.0  # s: time constant with which the case holds it back
     SURER_FANLESS = 0.6  # share of the doubt in the room's effect that vanishes without a fan
     ROUGH = 0.01  # relative error of the model early in the load, since heat capacities are lumped
+    ROUGH_FADES = 0.1  # share of the load with which that error fades
     ALIKE = 0.2  # share of the load over which the rounding error of a reference stays the same
     UNLOGGED_WANDER = 0.004  # relative wander of a power that was not logged
     WANDER_S = 300.0  # s: duration of that wander
@@ -95,6 +98,7 @@ class Start:
     """
 
     USUAL_SHARE = 0.12  # share of the settled rise at rest, if there is no reference
+    SHARES = (0.02, 0.9)  # smallest and largest share that a reference may show
     UNSEEN_S = 300.0  # s: a log that begins under load begins about this long after load start
     FIRST_S = 5.0  # s: the start of a load this early in the log is not visible
 
@@ -108,6 +112,8 @@ class Power:
     AT_ONCE_S = 10.0  # s: time in which the chip itself follows a change of power
     USUAL_PER_K = 0.001  # share of the power that a chip draws more for each kelvin
     SPREAD_PER_K = 0.002  # standard deviation of that share
+    # share of the power by which a load must differ from idle to tell the effect of one watt
+    LEAST_CHANGE = 1 / 6
 
 
 class Reference:
@@ -138,14 +144,20 @@ class Fit:
     APART = 5
     # prior of the rise still missing when the fit begins, in units of the observed rise
     MISSING = 2.0
+    SHIFT = (
+        0.3  # entries of the list by which a time constant may lie off its entry: uniform, so 1/√12
+    )
     NO_WEIGHT = 1e-4  # models with less than this share of the best model's weight are dropped
     FEW = 4.0  # expected log weight below which a model is not solved for its signs
     HOPELESS = 10.0  # log weight below the best at which quick parts are not tried again
     MOST_BENT = 2  # parts beside a bent one: more of them change nothing and take half of the time
     BINS = 60  # bins of averaged readings in one load
+    BIN_GROWS = 0.08  # share of the time since load start that a bin is long, where it is shorter
     NO_PART = 0.01  # weight below which an assumption is left out of the drawn curve
     LOST_DIGITS = 1e-9  # pivot, against its diagonal, that has lost too many digits
     SHAPE_END = 12.0  # time constants after which a bent shape is an exponential to eight digits
+    DRAWS = 4000  # draws of an answer
+    FEW_DRAWS = 250  # draws of a pass that only prepares the next
     MEAN_DRAWS = 100  # draws that suffice for a mean curve
     BAND_DRAWS = 200  # draws that suffice for its interval
     KNOTS = 50  # points of a drawn curve
@@ -161,4 +173,5 @@ class WrongSign:
     SLOW = 0.005  # the same for slow amplitudes
     SLOW_S = 150.0  # s: time constant from which an amplitude counts as slow
     SIZE = 0.1  # share of the rise: standard deviation of such an amplitude
+    LEAST = 0.002  # share of the rise below which an amplitude has no sign
     NEVER = 1e-60  # weight that stands for zero

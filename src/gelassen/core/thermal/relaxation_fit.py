@@ -56,7 +56,7 @@ def fit_relaxation(
     slowest: tuple[float, float] | None = None,
     fanless: float = 0.0,
     draft: bool = False,
-    draws: int = 4000,
+    draws: int = Fit.DRAWS,
     freedom: float = Doubt.USUAL_FREEDOM,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
@@ -93,7 +93,7 @@ def fit_relaxation(
     prior = _log_prior(time_constants_s, slowest, fanless)
     tenth = max(elapsed_s.size // 10, 1)
     direction = np.sign(series[-tenth:].mean() - series[:tenth].mean()) or 1.0
-    least = 0.002 * change  # an amplitude this small has no sign
+    least = WrongSign.LEAST * change
 
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
@@ -322,7 +322,7 @@ def _solve(
     rows = columns + normal.gram.shape[1] * group.bent[:, None]
     # Prior: what is missing at the start is about as large as what was seen. A shift is half an entry.
     allowed = np.full(count + 1, Fit.MISSING * normal.change)
-    allowed[-1] = 0.3 * np.log(Fit.RATIO) * normal.change
+    allowed[-1] = Fit.SHIFT * np.log(Fit.RATIO) * normal.change
     ridge = np.append(0.0, allowed**-2.0)
     gain, log_det = gains_of(normal.gram, normal.right, rows, columns, ridge)
     evidence = (gain - normal.square) / 2 - log_det / 2 - np.log(allowed).sum()
