@@ -26,7 +26,7 @@ def test_bursts_are_one_load(length, pause, count):
     span = span_from_level(T, power)
     assert span.start_s == pytest.approx(300, abs=1)
     assert span.end_s == pytest.approx(300 + count * (length + pause) - pause, abs=2)
-    assert in_bursts(power[300:])
+    assert in_bursts(T[300:], power[300:])
 
 
 def test_loads_of_ten_minutes_with_a_pause_between_stay_apart():
@@ -40,7 +40,7 @@ def test_noise_a_boost_and_a_power_limit_are_no_bursts():
     boosted = np.where(T < 60, 130.0, 95.0) + np.random.default_rng(2).standard_normal(T.size)
     stepped = np.where(T < 1200, 125.0, np.where(T < 2400, 80.0, 125.0))
     for power in (boosted, stepped, np.full(T.size, 90.0), np.zeros(T.size), T[:10]):
-        assert not in_bursts(power)
+        assert not in_bursts(T[: power.size], power)
 
 
 def test_a_load_that_died_early_is_judged_up_to_its_end():

@@ -276,7 +276,7 @@ def _draws(
     normal[0, 0] += 1 / Climb.REST_SPREAD_K**2
     right[0] += Climb.USUAL_REST_K / Climb.REST_SPREAD_K**2
     usual_s, spread = Slowest.USUAL
-    typical = -0.5 * (np.log(slow_s / usual_s) / spread) ** 2 - bends / Bends.SCALE
+    typical = -0.5 * (np.log(slow_s / usual_s) / spread) ** 2 - bends / Bends.MEAN
     fits = [
         found for size in (0, 1, 2) if (found := _solve(normal, right, *_sets(size))) is not None
     ]

@@ -39,9 +39,10 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     if low > At.ALWAYS * high:  # loaded from the first sample to the last
         return LoadSpan(float(time_s[0]), float(time_s[-1]), found_start=False, found_end=False)
     loaded = level > (low + high) / 2
-    spans = _joined(times, _runs_of(loaded))
+    spans = _joined(times, _runs_of(loaded), _above_rest(smooth, float(high), At.PAUSE_SHARE))
     longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
-    first, last = _with_steps(times, smooth, float(high), longest)
+    varies = len(spans) < len(_runs_of(loaded))
+    first, last = _with_steps(times, smooth, float(high), longest, 0.0 if varies else At.STEP_S)
     return LoadSpan(
         float(times[first]), float(times[last]), bool(first > 0), bool(last < times.size - 1)
     )
@@ -54,33 +55,46 @@ def _smooth(times: Floats, level: Floats) -> Floats:
     return np.asarray(median_filter(level, width, mode="nearest"))
 
 
-def _with_steps(
-    times: Floats, smooth: Floats, high: float, span: tuple[int, int]
-) -> tuple[int, int]:
-    """Add the lower steps of a staircase: stretches beside the load that last and lie far above rest."""
-    first, last = span
+def _above_rest(smooth: Floats, high: float, share: float) -> Bools:
+    """Return where a smoothed level lies clearly above rest."""
     rest = float(smooth.min())
-    quiet = np.flatnonzero(smooth <= rest + At.STEP_SHARE * (high - rest))
+    return np.asarray(smooth > rest + share * (high - rest))
+
+
+def _with_steps(
+    times: Floats, smooth: Floats, high: float, span: tuple[int, int], least_s: float
+) -> tuple[int, int]:
+    """Add stretches beside the load that lie far above rest and last: the lower steps of a staircase."""
+    first, last = span
+    share = At.STEP_SHARE if least_s else At.PAUSE_SHARE
+    quiet = np.flatnonzero(~_above_rest(smooth, high, share))
     before, after = quiet[quiet < first], quiet[quiet > last]
     begin = int(before[-1]) + 1 if before.size else 0
     end = int(after[0]) - 1 if after.size else times.size - 1
-    if times[first] - times[begin] >= At.STEP_S:
+    if times[first] - times[begin] >= least_s:
         first = begin
-    if times[end] - times[last] >= At.STEP_S:
+    if times[end] - times[last] >= least_s:
         last = end
     return first, last
 
 
-def _joined(times: Floats, spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Join stretches that a very short gap separates, or that are the bursts of one load."""
+def _joined(
+    times: Floats, spans: list[tuple[int, int]], above_rest: Bools
+) -> list[tuple[int, int]]:
+    """Join stretches that a very short gap separates, or that are the bursts of one load.
+
+    A load whose pauses stay above rest is one load that varies.
+    """
     hiccup_s = max(At.HICCUP_S, At.HICCUP_SHARE * (times[-1] - times[0]))
     lengths = np.array([times[end] - times[start] for start, end in spans])
     pauses = np.array([times[b[0]] - times[a[1]] for a, b in pairwise(spans)])
     if len(spans) >= At.FEWEST_BURSTS and max(np.median(lengths), np.median(pauses)) <= At.BURST_S:
-        hiccup_s = max(hiccup_s, At.PAUSES * float(np.median(pauses)))
+        hiccup_s = max(hiccup_s, At.BURST_S)
     joined = [spans[0]]
     for start, end in spans[1:]:
-        if times[start] - times[joined[-1][1]] <= hiccup_s:
+        pause_s = times[start] - times[joined[-1][1]]
+        varies = pause_s <= At.BURST_S and above_rest[joined[-1][1] : start + 1].mean() > At.MOSTLY
+        if pause_s <= hiccup_s or varies:
             joined[-1] = (joined[-1][0], end)
         else:
             joined.append((start, end))
@@ -161,7 +175,7 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     spans = _runs_of(loaded)
     if not spans:
         return []
-    joined = _joined(times, spans)
+    joined = _joined(times, spans, _above_rest(_smooth(times, level), float(high), At.PAUSE_SHARE))
     return [
         (float(times[a]), float(times[b]))
         for a, b in joined
@@ -175,10 +189,11 @@ def _runs_of(flags: Bools) -> list[tuple[int, int]]:
     return [(int(a), int(b) - 1) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
 
 
-def in_bursts(level: Floats) -> bool:
-    """Return whether a load comes in bursts, by its power or its busy time."""
-    present = level[np.isfinite(level)]
-    if present.size < 20:
+def in_bursts(times: Floats, level: Floats) -> bool:
+    """Return whether a load comes and goes in bursts, by its power or its busy time."""
+    read = np.isfinite(level)
+    present = level[read]
+    if present.size < At.FEWEST_IN_BURSTS:
         return False
     low, high = np.percentile(present, At.BURSTS_PCT)
     if high <= 0 or low > At.PAUSE * high:
@@ -186,5 +201,6 @@ def in_bursts(level: Floats) -> bool:
     up = present > low + At.UP * (high - low)
     down = present < low + At.DOWN * (high - low)
     told = np.where(up, 1, np.where(down, -1, 0))
-    told = told[told != 0]
-    return bool(np.count_nonzero(np.diff(told)) >= 2 * At.FEWEST_BURSTS)
+    changes = np.count_nonzero(np.diff(told[told != 0]))
+    length_s = float(np.ptp(times[read]))
+    return bool(changes >= At.FEWEST_BURSTS and length_s <= changes * At.BURST_S)

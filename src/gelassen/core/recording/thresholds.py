@@ -9,9 +9,14 @@ class LoadSpan:
     """One load, several, or one in bursts."""
 
     PAUSE = 0.75  # share of the high level to which a load in bursts falls
-    FEWEST_BURSTS = 3  # times that it must fall
+    FEWEST_BURSTS = 3  # times that it must fall or rise
+    FEWEST_IN_BURSTS = 20  # readings that are needed to tell
     BURST_S = 300.0  # s: a longer pause ends a load
     HICCUP_S = 5.0  # s: a shorter pause does not count
+    PAUSE_SHARE = (
+        0.1  # share of the way from rest to the load: a pause above it is part of the load
+    )
+    MOSTLY = 0.5  # share of the samples of a pause that must lie there
     STEP_S = 300.0  # s that a step of a load lasts
     STEP_SHARE = 0.15  # share of the way from rest to its highest level that a step is
     SMOOTH_S = 20.0  # s of the running median
@@ -22,7 +27,6 @@ class LoadSpan:
         0.6  # share of the high level: if the low level is above it, there is no rest in the log
     )
     HICCUP_SHARE = 0.02  # share of the log: a shorter pause does not count either
-    PAUSES = 2.0  # usual pauses between bursts that one pause may last
     SHORTEST_S = 60.0  # s: shorter loads of a log with several are left out
     BURSTS_PCT = (5.0, 95.0)  # percentiles of low and high in a load in bursts
     UP, DOWN = 0.6, 0.4  # shares of the way between them: above and below, a burst is on and off

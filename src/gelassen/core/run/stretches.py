@@ -63,7 +63,7 @@ def answer_stretches(
     borders = [run.load_s[0], *(step.at_s for step in steps), run.load_s[1]]
     parts: list[Stretch] = []
     read = np.isfinite(temperature) & (times >= run.load_s[0])
-    bursts = comes_in_bursts(power, load_pct, read)
+    bursts = comes_in_bursts(times, power, load_pct, read)
     level = load_pct if bursts and power is None else power
     for start, end in pairwise(borders):
         until = times <= end
@@ -107,10 +107,12 @@ def _shares(
     return float(throttling.thermal[inside].mean()), float(throttling.power[inside].mean())
 
 
-def comes_in_bursts(power: Floats | None, load_pct: Floats | None, loaded: Bools) -> bool:
+def comes_in_bursts(
+    times: Floats, power: Floats | None, load_pct: Floats | None, loaded: Bools
+) -> bool:
     """Return whether the load comes and goes, by its power, or else by the time that the chip is busy."""
     level = load_pct if power is None else power
-    return level is not None and in_bursts(level[loaded])
+    return level is not None and in_bursts(times[loaded], level[loaded])
 
 
 def steps_between(steps: tuple[Step, ...], stretches: tuple[Stretch, ...]) -> tuple[Step, ...]:

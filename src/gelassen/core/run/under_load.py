@@ -77,7 +77,9 @@ def _renewal_cautions(run: PreparedRun) -> list[Caution]:
 
 def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...]:
     """Return the changes of conditions; a load or a temperature that comes and goes has none."""
-    if run.temperature_c is None or comes_in_bursts(run.power_w, run.part.load_pct, run.loaded):
+    if run.temperature_c is None or comes_in_bursts(
+        run.times, run.power_w, run.part.load_pct, run.loaded
+    ):
         return ()
     start_s, end_s = run.load_s
     noted = [(e.at_s, e.text) for e in run.recording.events if start_s < e.at_s < end_s]

@@ -106,6 +106,7 @@ class LoadLog:
             room=None if self.reference is None else grid.filled(self.times, self.reference),
             watts=None if self.power is None else grid.filled(self.times, self.power),
             hidden_k=self._hidden_by_steps(),
+            varies=self.bursts and self.power is not None,
         )
 
     def _hidden_by_steps(self) -> float:
@@ -143,9 +144,8 @@ def read_load_log(
         cautions.append(caution("power_never_above_zero"))
     span = _load_span(times, temperature, power, load_start_s, load_end_s)
     inside = (times >= span.start_s) & (times <= span.end_s) & np.isfinite(temperature)
-    bursts = power is not None and in_bursts(power[inside])
+    bursts = power is not None and in_bursts(times[inside], power[inside])
     if bursts:
-        power = None
         cautions.append(caution("load_in_bursts"))
     after_s = max(Enough.AFTER_S, Enough.AFTER_SHARE * (span.end_s - span.start_s))
     if span.found_end and times[-1] - span.end_s > after_s:

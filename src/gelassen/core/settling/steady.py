@@ -93,8 +93,12 @@ def steady_state(
     load = log.on_grid()
     if load is None:
         return _no_answer(log, asked, [log.too_few])
-    swings = find_swings(
-        load.grid.times_s, load.rise, load.room, load.watts, log.span.start_s, log.span.end_s
+    swings = (
+        None
+        if load.varies
+        else find_swings(
+            load.grid.times_s, load.rise, load.room, load.watts, log.span.start_s, log.span.end_s
+        )
     )
     if swings is not None:
         answer = mean_of(

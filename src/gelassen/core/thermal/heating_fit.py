@@ -11,6 +11,7 @@ from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
 from gelassen.core.signal.smooth_steps import unstepped
+from gelassen.core.thermal.driven import Driven, driven_by
 from gelassen.core.thermal.fanless import fanless_chance
 from gelassen.core.thermal.load_bins import LoadBins
 from gelassen.core.thermal.power_effect import power_effect, settled_power
@@ -83,6 +84,8 @@ class LoadOnGrid:
         Temperature (NaN where not read), reference and power (filled; None if not logged).
     hidden_k
         What the steps of the sensors hide, as a standard error in K: seen in readings before averaging.
+    varies
+        Whether the load comes and goes, so that the fit follows its power.
     """
 
     grid: Grid
@@ -90,6 +93,7 @@ class LoadOnGrid:
     room: Floats | None
     watts: Floats | None
     hidden_k: float
+    varies: bool = False
 
     @property
     def rise(self) -> Floats:
@@ -123,7 +127,8 @@ def fit_heating(
     grid, curve, room, watts, hidden_k = (
         log.grid, log.temperature, log.room, log.watts, log.hidden_k
     )  # fmt: skip
-    begin_s = span.start_s + boost_length(grid, watts, span)
+    drive = driven_by(watts, span, grid) if log.varies and watts is not None else None
+    begin_s = span.start_s + boost_length(grid, None if log.varies else watts, span)
     used = (grid.times_s >= begin_s) & (grid.times_s <= span.end_s)
     before = before or _before_the_log(grid, curve, room, span)
     bins = LoadBins.of(
@@ -134,7 +139,7 @@ def fit_heating(
         under_load = (grid.times_s >= span.start_s) & (grid.times_s <= span.end_s)
         room, rounded = unstepped(room, under_load)
         bins = bins.with_rounding(rounded)
-    load = _Load(grid, curve, room, watts, span, used, bins)
+    load = _Load(grid, curve, room, watts, span, used, bins, drive)
     looks = [load.first(place, slowest) for place, _ in tried]
     if len(looks) > 1:  # both are compared with the smaller noise
         noise = min(load.noise(one) for one in looks)
@@ -163,6 +168,9 @@ def fit_heating(
         settled_k = relaxation.quantile(relaxation.settled, 0.5)
         settled_w = settled_power(watts, approach_k, settled_k, used, grid)
     conditions = look.conditions_c
+    if drive is not None and watts is not None:
+        conditions = conditions + drive.course(relaxation)
+        settled_w = float(watts[used].mean())
     # A room stays near its mean. Coolant, which the load warms, stays at its last value.
     settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
     return HeatingFit(
@@ -196,6 +204,7 @@ class _Load:
     span: LoadSpan
     used: Bools
     bins: LoadBins
+    drive: Driven | None
 
     @property
     def length_s(self) -> float:
@@ -224,7 +233,7 @@ class _Load:
         usual = slowest or place.slowest
         relaxation = fit_relaxation(
             self.bins.middle_s, accounts, time_constant_list(step_s), most=2, slowest=usual, draft=True,
-            draws=Fit.FEW_DRAWS,
+            draws=Fit.FEW_DRAWS, driven=self._driven(),
         )  # fmt: skip
         return _Look(place, usual, rise, felt, tails, accounts, relaxation)
 
@@ -252,7 +261,9 @@ class _Load:
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
             if look.place is ROOM:
                 doubts.append(Doubt.ROOM_HELD * (felt - lagged(felt, grid.step_s, Doubt.HELD_S)))
-        if self.watts is not None and look.place is ROOM:
+        if self.drive is not None:
+            doubts.append(Doubt.FOLLOWED * self.drive.course(relaxation))
+        elif self.watts is not None and look.place is ROOM:
             rise = self.curve - conditions
             effect = power_effect(self.watts, approach, rise, relaxation, used, span, grid)
             if effect is not None:
@@ -267,7 +278,7 @@ class _Load:
             fanless=fanless, among=relaxation.sets if last else None,
             start_share=start_share if last else None, draft=not last,
             draws=Fit.DRAWS if last else Fit.FEW_DRAWS,
-            freedom=self._freedom(*noise),
+            freedom=self._freedom(*noise), driven=self._driven(),
         )  # fmt: skip
         return replace(
             look, rise=rise, conditions_c=conditions, tails=tails, accounts=accounts,
@@ -286,9 +297,16 @@ class _Load:
         """Return the number of independent stretches in which the noise was seen."""
         return float(np.clip(self.length_s * std**2 / density, *Doubt.FREEDOM))
 
+    def _driven(self) -> Floats | None:
+        """Return how each time constant of the list follows a load that varies."""
+        if self.drive is None:
+            return None
+        return self.bins.driven(self.drive, time_constant_list(self.grid.step_s))
+
     def _approach(self, look: _Look) -> Floats:
         course = look.relaxation.mean_course(self.length_s)
-        return np.asarray(course((self.grid.times_s - self.span.start_s).clip(min=0)))
+        approach = np.asarray(course((self.grid.times_s - self.span.start_s).clip(min=0)))
+        return approach if self.drive is None else approach + self.drive.course(look.relaxation)
 
     def _fanless(self, relaxation: Relaxation) -> float:
         """Return how likely it is that no fan is at work."""

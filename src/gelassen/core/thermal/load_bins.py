@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.grid import Grid
 from gelassen.core.signal.noise import noise_covariance
+from gelassen.core.thermal.driven import Driven
 from gelassen.core.thermal.early_error import early_error
 from gelassen.core.thermal.priors import Doubt, Fit
 from gelassen.core.thermal.relaxation_fit import Account
@@ -59,6 +60,10 @@ class LoadBins:
         near = np.abs(np.sqrt(self.middle_s)[:, None] - np.sqrt(self.middle_s))
         alike = np.exp(-near / (Doubt.ALIKE * np.sqrt(self._whole_s)))
         return replace(self, _rounding=np.outer(sizes, sizes) * alike)
+
+    def driven(self, drive: Driven, time_constants_s: Floats) -> Floats:
+        """Return how bodies with these time constants follow a load that varies, (bins, constants)."""
+        return np.column_stack([self._means(one) for one in drive.followed(time_constants_s).T])
 
     def tails(self, rise: Floats, *sizes: TailSize) -> list[SlowTails]:
         """Return slow tails of these sizes, for a change as large as this rise shows."""

@@ -24,10 +24,9 @@ class Bends:
     to 1 on the simulated bench. It decides how steep the last part of a curve is.
     """
 
-    # bend and its probability, with a fan
-    USUAL = ((0.0, 0.45), (0.25, 0.3), (0.6, 0.15), (1.0, 0.1))
-    FANLESS = (0.05, 0.92, 0.02, 0.01)  # probabilities of the same bends without a fan
-    SCALE = 0.45  # mean of the exponential prior of the bend in a climb, which tries more bends
+    MEAN = 0.45  # mean of the exponential prior of the bend, with a fan
+    TRIED = (0.0, 0.25, 0.6, 1.0)  # bends that the fit of a load tries; a climb tries more
+    FANLESS = (0.05, 0.92, 0.02, 0.01)  # probabilities of these bends without a fan
 
 
 class Fanless:
@@ -75,6 +74,8 @@ class Doubt:
     state.
     """
 
+    # share of the ups and downs of a temperature under a load that varies: fans and air are not linear
+    FOLLOWED = 0.1
     WANDER = 0.35  # share of the temperature change that wander of the power may cause
     ROOM_HELD = 0.1  # share of a room change that the case holds back
     HELD_S = 1500.0  # s: time constant with which the case holds it back
@@ -114,6 +115,8 @@ class Power:
     SPREAD_PER_K = 0.002  # standard deviation of that share
     # share of the power by which a load must differ from idle to tell the effect of one watt
     LEAST_CHANGE = 1 / 6
+    # share of a load that whole turns of ups and downs must fill, for the mean to be taken over them
+    WHOLE_TURNS = 0.75
 
 
 class Reference:

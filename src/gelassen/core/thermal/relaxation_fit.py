@@ -58,6 +58,7 @@ def fit_relaxation(
     draft: bool = False,
     draws: int = Fit.DRAWS,
     freedom: float = Doubt.USUAL_FREEDOM,
+    driven: Floats | None = None,
 ) -> Relaxation:
     """Fit sums of up to three exponentials, the slowest bent or not, to averaged readings.
 
@@ -87,6 +88,8 @@ def fit_relaxation(
         How many draws to return: quantiles far out need thousands, a mean course needs few.
     freedom : float
         Degrees of freedom of the noise: by how many independent stretches its size is known.
+    driven : array, shape (bins, time constants), optional
+        Of a load that varies: how a body with each time constant follows its ups and downs.
     """
     series = accounts[0].series
     change = float(np.ptp(series)) or 1.0
@@ -98,12 +101,11 @@ def fit_relaxation(
     every = among or _time_constant_sets(time_constants_s.size, most)
     hopeful = _time_constant_sets(time_constants_s.size, most, 2) if draft else every
     again = every
-    shares = (1 - fanless) * np.array([share for _, share in Bends.USUAL]) + fanless * np.array(
-        Bends.FANLESS
-    )
-    count = len(Bends.USUAL) if start_share is not None else 1
-    bends = [bend for bend, _ in Bends.USUAL[:count]]
-    basis = _basis(elapsed_s, time_constants_s, bends, start_share or 0.0)
+    usual = np.exp(-np.array(Bends.TRIED) / Bends.MEAN)
+    shares = (1 - fanless) * usual / usual.sum() + fanless * np.array(Bends.FANLESS)
+    count = len(Bends.TRIED) if start_share is not None else 1
+    bends = Bends.TRIED[:count]
+    basis = _basis(elapsed_s, time_constants_s, bends, start_share or 0.0, driven)
     asked = [
         group.with_bends(count) if group.chosen.shape[1] <= Fit.MOST_BENT else group
         for group in hopeful
@@ -116,11 +118,11 @@ def fit_relaxation(
         white, flat = _whitened(lower, one.series), _whitened(lower, basis)
         # A wider covariance costs evidence.
         width = float(np.log(np.diagonal(lower)).sum()) - np.log(one.chance)
-        usual = np.log(shares[:count, None]) + prior - width
+        log_prior = np.log(shares[:count, None]) + prior - width
         normal = _Normal.of(flat.reshape(white.size, count, -1), white, change)
         models: list[_Solved] = []
         for group in reversed(asked):  # the largest sets usually weigh most
-            solved = _solve(normal, group, time_constants_s, usual, direction, least, best)
+            solved = _solve(normal, group, time_constants_s, log_prior, direction, least, best)
             models.insert(0, solved)
             best = max(best, solved.best)
         if number == 0:
@@ -208,16 +210,22 @@ def _time_constant_sets(size: int, most: int, step: int = 1) -> list[TimeConstan
 
 
 def _basis(
-    elapsed_s: Floats, constants_s: Floats, bends: Sequence[float], start_share: float
+    elapsed_s: Floats,
+    constants_s: Floats,
+    bends: Sequence[float],
+    start_share: float,
+    driven: Floats | None,
 ) -> Floats:
     """Return columns for each bend: the settled value, quick parts, slowest parts, their shifts."""
     ages = elapsed_s[:, None] / constants_s
-    common = [np.ones((elapsed_s.size, 1)), -np.exp(-ages[:, :: Fit.QUICK_EVERY])]
+    follows = np.zeros_like(ages) if driven is None else driven
+    quick = (follows - np.exp(-ages))[:, :: Fit.QUICK_EVERY]
+    common = [np.ones((elapsed_s.size, 1)), quick]
     columns = []
     for bend in bends:
         slowest = np.exp(log_missing(ages, bend, start_share))
         shift = slowest * ages * log_missing_slope(ages, bend, start_share)
-        columns += [*common, -slowest, shift]
+        columns += [*common, follows - slowest, shift]
     return np.concatenate(columns, axis=1)
 
 
