@@ -26,7 +26,7 @@ class Log:
     temperature_c: np.ndarray
     room_c: np.ndarray
     power_w: np.ndarray | None
-    rise_k: float  # mean rise in the end state, the load going on as it was in the log
+    rise_k: float  # mean rise in the end state: the load of the log comes again and again, in whole turns
     load: str
     cooled_by: str
     in_cabinet: bool
@@ -80,21 +80,21 @@ def _machines(rng: np.random.Generator, count: int) -> Arrays:
     }
 
 
-def _load(rng: np.random.Generator, kind: str, seconds: int) -> np.ndarray:
-    """Return the load of each second, as a share of its level."""
+def _load(rng: np.random.Generator, kind: str, seconds: int) -> tuple[np.ndarray, int]:
+    """Return the load of each second, as a share of its level, and after how many it comes again."""
     if kind == "constant":
-        return np.full(seconds, 1.0) + 0.004 * rng.standard_normal(seconds)
+        return np.full(seconds, 1.0) + 0.004 * rng.standard_normal(seconds), seconds
     if kind == "periodic":
-        period, duty = rng.uniform(20, 240), rng.uniform(0.4, 0.85)
+        period, duty = int(rng.uniform(20, 240)), rng.uniform(0.4, 0.85)
         on = (np.arange(seconds) % period) < duty * period
-        return np.where(on, 1.0, rng.uniform(0.15, 0.5))
+        return np.where(on, 1.0, rng.uniform(0.15, 0.5)), seconds // period * period
     scene, at = np.empty(seconds), 0
     while at < seconds:  # scenes of a game, some short, some long, with menus between them
         length = int(rng.exponential(90)) + 5
         scene[at : at + length] = rng.uniform(0.55, 1.0) if rng.random() > 0.12 else 0.25
         at += length
     jitter = np.convolve(rng.standard_normal(seconds + 9), np.ones(10) / 10, "valid")
-    return np.asarray((scene + 0.15 * jitter).clip(0.1, 1.2))
+    return np.asarray((scene + 0.15 * jitter).clip(0.1, 1.2)), seconds
 
 
 class _State:
@@ -182,7 +182,8 @@ def logs(seed: int, count: int) -> list[Log]:
     m = _machines(rng, count)
     lengths = (60 * m["minutes"]).astype(int)
     longest = IDLE_S + int(lengths.max())
-    loads = [_load(rng, kind, int(n)) for kind, n in zip(m["load"], lengths, strict=True)]
+    drawn = [_load(rng, kind, int(n)) for kind, n in zip(m["load"], lengths, strict=True)]
+    loads, turns = [load for load, _ in drawn], np.array([turn for _, turn in drawn])
     idle = 0.12
     share = np.full((longest, count), idle)
     for k, load in enumerate(loads):
@@ -195,7 +196,7 @@ def logs(seed: int, count: int) -> list[Log]:
         for _ in range(fine):
             state.step(share[second] * m["level_w"], room[second])
         chip[second] = state.chip
-    ends = _ends(m, state, loads, room, lengths)
+    ends = _ends(m, state, loads, room, turns)
     return [
         _log(rng, m, k, chip[: IDLE_S + lengths[k], k], room[: IDLE_S + lengths[k], k],
              share[: IDLE_S + lengths[k], k] * m["level_w"][k], float(ends[k]))
@@ -204,18 +205,18 @@ def logs(seed: int, count: int) -> list[Log]:
 
 
 def _ends(
-    m: Arrays, state: _State, loads: list[np.ndarray], room: np.ndarray, lengths: np.ndarray
+    m: Arrays, state: _State, loads: list[np.ndarray], room: np.ndarray, turns: np.ndarray
 ) -> np.ndarray:
     """Return the mean rise in the end state: the load is repeated for hours in the mean room."""
     count = len(loads)
-    still = np.array([room[IDLE_S : IDLE_S + n, k].mean() for k, n in enumerate(lengths)])
-    table = np.zeros((int(lengths.max()), count))
+    still = np.array([room[IDLE_S : IDLE_S + load.size, k].mean() for k, load in enumerate(loads)])
+    table = np.zeros((int(turns.max()), count))
     for k, load in enumerate(loads):
-        table[: load.size, k] = load
-    from_s = END_S - lengths * np.maximum(1, 3600 // lengths)  # the last whole repeats
+        table[: turns[k], k] = load[: turns[k]]
+    from_s = END_S - turns * np.maximum(1, 3600 // turns)  # the last whole repeats
     total, every, fine = np.zeros(count), np.arange(count), round(1 / STEP_S)
     for second in range(END_S):
-        watts = table[second % lengths, every] * m["level_w"]
+        watts = table[second % turns, every] * m["level_w"]
         for _ in range(fine):
             state.step(watts, still, LIGHT)
         total += np.where(second >= from_s, state.chip, 0.0)

@@ -222,7 +222,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         low=_number(steady.low) if steady else None,
         high=_number(steady.high) if steady else None,
         reached=bool(steady and steady.reached),
-        at_limit=bool(throttling and throttling.at_limit),
+        at_limit=bool((throttling and throttling.at_limit) or (steady and steady.limited)),
         thermal_share=_number(throttling.thermal_share) if throttling else None,
         power_share=_number(throttling.power_share) if throttling else None,
         power_w=_number(summary.power_w),

@@ -143,9 +143,8 @@ def _temperatures(
             zorder=6,
             label=f"limit {summary.limit_c:g} °C",
         )
-    held = summary.throttling is not None and summary.throttling.at_limit
     for stretch in summary.stretches:
-        _fitted(axis, stretch, last=stretch is summary.stretches[-1], held=held)
+        _fitted(axis, stretch, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         seen = set()
         for start, end, cause in summary.throttling.intervals:
@@ -175,7 +174,7 @@ def _temperatures(
     axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
 
 
-def _fitted(axis: "Axes", stretch: Stretch, *, last: bool, held: bool) -> None:
+def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
     steady = stretch.steady
     if steady.curve is None:
@@ -184,7 +183,9 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool, held: bool) -> None:
     minutes, value = steady.curve.time_s / 60, base + steady.curve.value
     inside = steady.curve.time_s <= stretch.end_s
     swings = steady.swings_between is not None
-    settles = "mean over swings" if swings else "held by its limit" if held else "settles at"
+    settles = (
+        "mean over swings" if swings else "held by its limit" if steady.limited else "settles at"
+    )
     axis.plot(
         minutes[inside], value[inside], color="black", lw=1.3,
         label=None if swings or not last else "fitted",
@@ -199,7 +200,12 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool, held: bool) -> None:
     )  # fmt: skip
     if last and not steady.reached and not swings:
         axis.plot(
-            minutes[beyond], value[beyond], color="black", lw=1.3, ls="--", label="extrapolated"
+            minutes[beyond],
+            value[beyond],
+            color="black",
+            lw=1.3,
+            ls="--",
+            label="without a limit" if steady.limited else "extrapolated",
         )
     if np.isfinite(steady.low) and np.isfinite(steady.high):
         at = minutes[drawn][-1]

@@ -66,16 +66,15 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
     if summary.steady is None:
         return _without_temperature(summary, recording)
     if len(summary.stretches) < 2:
-        return [_capital(_steady_words(summary.steady, summary, _at_limit(summary)))]
+        return [_capital(_steady_words(summary.steady, summary))]
     levels = {level.start_s: level for level in summary.levels}
     lines = []
     for stretch in summary.stretches:
         level = levels.get(stretch.start_s)
-        at_limit = _at_limit(summary) if level is None else level.at_limit
         lines.append(
             f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
             + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
-            + f": {_steady_words(stretch.steady, summary, at_limit)}{_stretch_words(stretch)}"
+            + f": {_steady_words(stretch.steady, summary)}{_stretch_words(stretch)}"
         )
     return lines + _change_words(summary)
 
@@ -83,7 +82,13 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
 def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
     """Return when the chip was held back, by what, and what that cost."""
     lines = []
-    if throttling.onset_s is None:
+    if not throttling.told:
+        lines.append("Nothing was logged that tells whether it was held back.")
+    elif throttling.onset_s is None and not np.isfinite(throttling.power_share):
+        lines.append(
+            "It was not held back by heat. Whether a power limit held it back cannot be told."
+        )
+    elif throttling.onset_s is None:
         lines.append("It was not held back, neither by heat nor by a power limit.")
     else:
         told = ((throttling.thermal_share, "heat"), (throttling.power_share, "its power limit"))
@@ -202,8 +207,7 @@ def _course_words(summary: RunSummary) -> list[str]:
         if course.within_1k_s is not None:
             parts.append(f"within 1 K of its end value after {moment(course.within_1k_s)}")
         steady = summary.steady
-        held = summary.throttling is not None and summary.throttling.at_limit
-        if steady is not None and steady.time_constant_intervals_s and alone and not held:
+        if steady is not None and steady.time_constant_intervals_s and alone and not steady.limited:
             parts.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
         if parts:
             lines.append(f"Heating: {', '.join(parts)}.")
@@ -244,18 +248,11 @@ def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]
     return lines
 
 
-def _at_limit(summary: RunSummary) -> bool:
-    return summary.throttling is not None and summary.throttling.at_limit
-
-
-def _steady_words(steady: SteadyState, summary: RunSummary, at_limit: bool) -> str:
+def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
     over = f" over {summary.reference}" if summary.reference else ""
     sure = f"{100 * steady.confidence:g} %: {interval(steady.low, steady.high)}"
-    if at_limit:
-        return (
-            f"{summary.channel_words} was held at {fixed(steady.value, 1, steady.unit)}{over} "
-            f"({sure}) by its limit; where it would settle without one cannot be told."
-        )
+    if steady.limited:
+        return f"{summary.channel_words}{over} {steady.limit_words()}."
     if not steady.took_notice:
         return (
             f"{summary.channel_words} reads the same at rest and under load: where it settles cannot be "

@@ -53,7 +53,7 @@ def test_a_slow_logger_is_as_precise_when_merged_as_alone():
     """Of several loggers laid together, each leaves gaps where another one read."""
     widths = []
     for seed in range(4):
-        log = heating_log("liquid", seed, minutes=20, step_k=0.1)
+        log = heating_log("liquid", seed, minutes=40, step_k=0.1)
         noise = 0.5 * np.random.default_rng(seed).standard_normal(log.time_s.size)
         times, read, room = log.time_s, log.temperature_c + noise, log.room_c
         alone = steady_state(times[::20], read[::20], reference_c=room[::20])

@@ -82,13 +82,14 @@ def test_counters_decide_where_they_exist():
     assert not answer.thermal[:290].any()
 
 
-def test_without_clock_and_power_it_says_what_it_took():
-    log, (by_heat, _) = held_back()
+def test_without_clock_and_power_nothing_tells_whether_it_was_held_back():
+    log, _ = held_back()
     alone = find_throttling(
         log["time_s"], temperature_c=log["temperature_c"], limit_c=95, load_pct=log["load_pct"]
     )
-    assert f1(alone.thermal, by_heat) > 0.85
-    assert any("neither clock nor power" in text for text in alone.cautions)
+    assert np.isnan([alone.thermal_share, alone.power_share]).all()
+    assert alone.onset_s is None
+    assert str(alone).startswith("cannot tell whether it was held back")
 
 
 def test_impossible_limits_are_refused_and_odd_ones_said():
@@ -139,7 +140,7 @@ def test_a_board_that_switches_in_coarse_steps_is_seen_below_the_limit():
 
 
 def test_the_faster_first_seconds_of_a_cold_chip_are_not_its_free_clock():
-    log = warming(leak=0.0)
+    log = warming(leak=0.003)
     cold = (log["time_s"] >= 100) & (log["time_s"] < 116)
     log["clock_mhz"][cold] *= 1.05
     log["power_w"][cold] *= 1.09

@@ -130,8 +130,23 @@ WORDS = {
         "the temperature at which it cuts its clock"
     ),
     "throttling_from_power": "no clock was logged: throttling is judged from power alone",
-    "throttling_from_temperature": (
-        "neither clock nor power was logged: a temperature that stays at the limit counts as held back"
+    "throttling_cannot_be_told": (
+        "cannot tell whether the chip was held back: neither clock, power nor a count of throttling was "
+        "logged. Log the clock"
+    ),
+    "boost_ended": (
+        "power stepped down from {from_w:.0f} to {to_w:.0f} W at {at_s:.0f} s and stayed level under the "
+        "same load: a boost ended, and a power limit that was not stated held the chip from then on"
+    ),
+    "boost_ended_unclear": (
+        "power stepped down from {from_w:.0f} to {to_w:.0f} W at {at_s:.0f} s and stayed level under the "
+        "same load: a boost ended. The chip warmed by only {warmed_k:.1f} K after it, so nothing tells "
+        "whether a power limit that was not stated holds it"
+    ),
+    "boost_or_lighter_load": (
+        "power stepped down from {from_w:.0f} to {to_w:.0f} W at {at_s:.0f} s and stayed level: either a "
+        "boost ended under a power limit that was not stated, or the load became lighter. Neither clock "
+        "nor busy time was logged, so nothing tells which"
     ),
     "power_limit_shows_little": (
         "power was not logged: a power limit shows only where the clock drops suddenly"

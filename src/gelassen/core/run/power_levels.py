@@ -94,7 +94,7 @@ def _level(
     length_s = part.end_s - part.start_s
     inside = (times >= part.start_s + min(Levels.SETTLING_S, length_s / 4)) & (times < part.end_s)
     third, late = (inside & (times >= part.end_s - length_s * k) for k in (1 / 3, Levels.LATE))
-    held = _held(third, temperature_c, by_heat, run.limit_c)
+    held = steady.limited or _held(third, temperature_c, by_heat, run.limit_c)
     told = np.isfinite(steady.power_w) and not held
     ended = np.isfinite([steady.low, steady.high]).all()
     means, peaks = means_and_peaks(run.frame.to_numpy(dtype=float)[third])

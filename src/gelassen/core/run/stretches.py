@@ -10,7 +10,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.load_span import in_bursts
 from gelassen.core.run.prepared import PreparedRun
-from gelassen.core.run.thresholds import Stretches
+from gelassen.core.run.thresholds import Levels, Stretches
 from gelassen.core.settling.steady import steady_state
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.thresholds import Course
@@ -81,6 +81,8 @@ def answer_stretches(
             slowest_s=_slowest_s(parts[0].steady) if parts else None,
             reference_is_coolant=run.over_coolant,
             changes_before=_changes_before(parts, start) if room is not None else (),
+            limit_c=_limit_of_judged(run),
+            held_back=_held_back(throttling, np.flatnonzero(until & (times >= start))),
         )
         if power is None:
             steady = replace(steady, power_w=float("nan"))
@@ -97,6 +99,26 @@ def answer_stretches(
             )
         )
     return tuple(parts)
+
+
+def _held_back(
+    throttling: Throttling | None, inside: "np.ndarray[tuple[int], np.dtype[np.intp]]"
+) -> bool | None:
+    """Return whether heat held the chip back in the last third of a stretch; None if nothing tells."""
+    if throttling is None or not np.isfinite(throttling.thermal_share):
+        return None
+    third = inside[-max(inside.size // 3, 1) :]
+    return bool(throttling.thermal[third].mean() > Levels.HELD_SHARE)
+
+
+def _limit_of_judged(run: PreparedRun) -> float | None:
+    """Return the limit of the judged temperature, which is less hot than the hottest that has the limit."""
+    temperature, late = run.temperature_c, run.within((sum(run.load_s) / 2, run.load_s[1]))
+    if run.limit_c is None or temperature is None:
+        return None
+    below = (run.part.hottest_c - temperature)[late]
+    below = below[np.isfinite(below)]
+    return run.limit_c - (float(np.median(below)) if below.size else 0.0)
 
 
 def _shares(

@@ -106,12 +106,9 @@ class RunSummary(Result):
         over = f" over {self.reference}" if self.reference else ""
         made_up = " (made-up data)" if self.made_up else ""
         lines = [f"{self.name or 'run'}{made_up}: {self.channel_words or 'no temperature'}{over}"]
-        held = self.throttling is not None and self.throttling.at_limit
         # Cautions of its parts are among those of the run.
         if self.climb is not None:
             lines.append(str(self.climb).splitlines()[0])
-        elif self.steady is not None and held:
-            lines.append(self.steady.in_words("held by its limit at"))
         elif self.steady is not None:
             lines.append(str(self.steady).splitlines()[0])
         if self.throttling is not None:
@@ -164,7 +161,7 @@ def summarise_run(
         run, steady, hold, load.steps, before=load.cautions, throttling=load.throttling
     )
     mean_power = mean_where(run.power_w, held)
-    if steady is not None and load.throttling is not None and load.throttling.at_limit:
+    if steady is not None and steady.limited:
         steady = replace(
             steady, power_w=mean_power
         )  # a chip that is held back is judged by the power it held

@@ -22,7 +22,8 @@ from gelassen.core.recording.load_span import (
 )
 from gelassen.core.settling.thresholds import Enough
 from gelassen.core.signal.grid import make_grid
-from gelassen.core.signal.noise import quantisation_error
+from gelassen.core.signal.noise import quantisation_error, step_size
+from gelassen.core.signal.renewal import without_held
 from gelassen.core.signal.unread import without_not_read
 from gelassen.core.thermal.heating_fit import LoadOnGrid
 
@@ -113,8 +114,13 @@ class LoadLog:
         """Return the error that the steps of both sensors hide near the end, as a standard error in K."""
         loaded = (self.times >= self.span.start_s) & (self.times <= self.span.end_s)
         late = loaded & (self.times >= (self.span.start_s + self.span.end_s) / 2)
-        room_k = 0.0 if self.reference is None else quantisation_error(self.reference[loaded])
-        return float(np.hypot(quantisation_error(self.temperature[late]), room_k))
+        room_k = 0.0 if self.reference is None else _hidden(self.reference, loaded)
+        return float(np.hypot(_hidden(self.temperature, late), room_k))
+
+
+def _hidden(series: Floats, where: Bools) -> float:
+    """Return the error that steps hide in a part of a series; the whole series shows the steps."""
+    return quantisation_error(series[where], step_size(series) or None)
 
 
 def read_load_log(
@@ -132,6 +138,7 @@ def read_load_log(
     reference = None if reference_c is None else as_series("reference_c", reference_c, like=times)
     power = None if power_w is None else as_series("power_w", power_w, like=times)
     temperature, cautions = without_not_read("the temperature", times, temperature)
+    temperature = without_held(temperature)
     if reference is not None:
         need_readings("reference_c", reference)
         reference, not_read = without_not_read("the reference", times, reference)

@@ -8,7 +8,7 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
-from gelassen.core.settling.thresholds import Settled
+from gelassen.core.settling.thresholds import Discrepancy, Settled
 from gelassen.core.thermal.heating_fit import HeatingFit
 
 
@@ -45,7 +45,8 @@ def settled_answer(
     sure = float(relaxation.weights @ (np.abs(draws.missing) <= asked.band_k))
     reached = sure >= Settled.SURE_REACHED
     # An unfinished curve has a long tail on the far side. There the mean has the smaller error.
-    value = middle if reached else relaxation.mean(draws.settled)
+    # A fan that may speed up widens the interval, and moves no value: it may as well not.
+    value = middle if reached else relaxation.mean(relaxation.settled)
     cautions: list[Caution] = []
     if not reached:
         missing_k = float(relaxation.quantile(draws.missing, 0.5))
@@ -85,22 +86,22 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
     """Return draws of the settled value and of what is missing, with the doubt of the extrapolation."""
     relaxation = fit.relaxation
     missing = relaxation.missing_at(length_s)
-    beyond = (
-        Settled.BEYOND_IN_DOUBT
-        + fit.fanless * (Settled.BEYOND_FANLESS - Settled.BEYOND_IN_DOUBT)
-        + Settled.KINKS_IN_DOUBT * (relaxation.bends - Settled.FREE_CONVECTION).clip(min=0)
-    )
-    if falls:
-        beyond = beyond.clip(min=Settled.FALL_IN_DOUBT)
     rng = np.random.default_rng(2)
-    noise = rng.standard_normal((2, missing.size))
+    noise = rng.standard_normal((4, missing.size))
     # The error hidden by a step is uniform within the step.
     hidden_k = fit.hidden_k * np.sqrt(3) * rng.uniform(-1, 1, missing.size)
-    settled = relaxation.settled + hidden_k + beyond * missing * noise[0]
+    fans = rng.uniform(size=missing.size) < Discrepancy.FAN_CHANCE * (1 - fit.fanless)
+    if falls:
+        astray = Discrepancy.BEYOND_FALLING * noise[0]
+    else:
+        fanless = fit.fanless * (Discrepancy.BEYOND_FANLESS - Discrepancy.BEYOND)
+        astray = (Discrepancy.BEYOND + fanless) * noise[0]
+        astray = astray - np.where(fans, Discrepancy.FAN_TAKES * np.abs(noise[2]), 0.0)
+    floor_k = np.hypot(Discrepancy.FLOOR_K, Discrepancy.FLOOR_SHARE * fit.seen_k)
+    settled = relaxation.settled + hidden_k + astray * missing + floor_k * noise[3]
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
-    middle = relaxation.quantile(settled, 0.5)
-    return _Draws(middle + Settled.NARROWED * (settled - middle), missing, beyond * noise[0])
+    return _Draws(settled, missing, astray)
 
 
 def _opened(
@@ -141,7 +142,6 @@ def _curve(
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, Settled.CURVE_POINTS) ** 2
     tails = fit.tails_of_each(elapsed)
     value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
-    low, high = (value + Settled.NARROWED * (end - value) for end in (low, high))
     drawn_s = span.start_s + elapsed
     conditions_c = np.interp(
         drawn_s,

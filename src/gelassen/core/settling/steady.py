@@ -10,12 +10,13 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_positive
 from gelassen.core.foundation.one_thread import one_thread
 from gelassen.core.recording.load_span import LoadSpan
+from gelassen.core.settling.at_limit import Limit, held_at, late_rise
 from gelassen.core.settling.load_log import LoadLog, read_load_log
 from gelassen.core.settling.overshoot import Overshoot, find_overshoot
 from gelassen.core.settling.settled_answer import Asked, settled_answer
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.swings import find_swings, mean_of
-from gelassen.core.settling.thresholds import Enough, Parts
+from gelassen.core.settling.thresholds import AtLimit, Enough, Parts
 from gelassen.core.thermal.heating_fit import HeatingFit, LoadOnGrid, boost_length, fit_heating
 
 
@@ -33,6 +34,8 @@ def steady_state(
     slowest_s: tuple[float, float] | None = None,
     reference_is_coolant: bool | None = None,
     changes_before: Sequence[tuple[float, float]] = (),
+    limit_c: float | None = None,
+    held_back: bool | None = None,
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -63,6 +66,11 @@ def steady_state(
         Where this is a stretch of a longer load: by how much the steady value changed at its start and at
         each change of conditions since, in K, and how long before this stretch that was, in s. Slow
         bodies still follow these.
+    limit_c : float, optional
+        Temperature in °C at which the part holds itself back. No answer lies above it.
+    held_back : bool, optional
+        Whether heat held the part back at the end of the load, where clock or power tell it. Found from
+        the temperature if not given.
 
     Raises
     ------
@@ -100,7 +108,7 @@ def steady_state(
             load.grid.times_s, load.rise, load.room, load.watts, log.span.start_s, log.span.end_s
         )
     )
-    if swings is not None:
+    if swings is not None and (swings.is_regular or not load.is_restless):
         answer = mean_of(
             swings, log.span, load.grid, load.room, hidden_k=load.hidden_k, band_k=band_k,
             confidence=asked.confidence, with_load=log.bursts,
@@ -113,7 +121,40 @@ def steady_state(
     answer = settled_answer(
         fitted.fit, load.grid.times_s, fitted.span, asked, falls=fitted.overshoot is not None
     )
-    return _with_doubts(answer, fitted, log)
+    return _within_limit(
+        _with_doubts(answer, fitted, log), log, limit_c, held_back, slowest_s, confidence
+    )
+
+
+def _within_limit(
+    answer: SteadyState,
+    log: LoadLog,
+    limit_c: float | None,
+    held_back: bool | None,
+    slowest_s: tuple[float, float] | None,
+    confidence: float,
+) -> SteadyState:
+    """Return the answer, no higher than the limit. Readings before the limit tell where it would go."""
+    limit = None if limit_c is None else Limit.of(log, limit_c)
+    if limit is None:
+        return answer
+    free = None
+    if limit.reached_s is not None and limit.reached_s - log.span.start_s > 2 * Enough.SHORTEST_S:
+        until = log.times < limit.reached_s
+        free = steady_state(
+            log.times[until], log.temperature[until],
+            reference_c=None if log.reference is None else log.reference[until],
+            power_w=None if log.power is None else log.power[until],
+            load_start_s=log.span.start_s, load_end_s=float(log.times[until][-1]),
+            slowest_s=slowest_s, confidence=confidence,
+        )  # fmt: skip
+    held = _held(limit, log) if held_back is None else held_back
+    return held_at(answer, limit, free, held=held)
+
+
+def _held(limit: Limit, log: LoadLog) -> bool:
+    """Return whether the temperature stays at its limit at the end of the load."""
+    return limit.reached_s is not None and late_rise(log) >= limit.value - AtLimit.HELD_K
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +189,9 @@ def _fit(
         cautions.append(caution("long_boost", length_s=boost_s))
         span, before = _from_then_on(span, before, span.start_s + boost_s, times_s, known)
     fit = fit_heating(load, span, slowest=slowest, coolant=coolant, before=before)
-    over = _overshoot(load, fit, span, before)
+    # Under a load that varies and was not logged, every peak is one of the load.
+    restless = load.watts is None and load.is_restless
+    over = None if restless else _overshoot(load, fit, span, before)
     if over is not None:
         cautions.append(over.caution)
         if span.end_s - over.turn_s >= Enough.SHORTEST_S:

@@ -58,6 +58,13 @@ class SteadyState(Result):
     swings_between
         Where the temperature turns, low and high, if it swings for as long as it is loaded: then the
         value is the mean over its swings.
+    limit
+        The limit in the unit of `value`: K over the mean reference, or °C. None if it was not told.
+    limited, limit_at_s
+        Whether the part is held at its limit, or will be: then `value` is the limit. When it reaches it,
+        in s; None if that lies far beyond the log.
+    without_limit
+        Where it would settle without a limit: value, low, high. None if that cannot be told.
     cautions
         What weakens the answer, and what to do about it.
     """
@@ -80,10 +87,36 @@ class SteadyState(Result):
     power_w: float = float("nan")
     took_notice: bool = True
     swings_between: tuple[float, float] | None = None
+    limit: float | None = None
+    limited: bool = False
+    limit_at_s: float | None = None
+    without_limit: tuple[float, float, float] | None = None
 
     def __str__(self) -> str:
+        if self.limited:
+            words = self.limit_words()
+            return "\n".join([words, *(f"  caution: {text}" for text in self.cautions)])
         goes = "settles at" if self.swings_between is None else "swings about"
         return "\n".join([self.in_words(goes), *(f"  caution: {text}" for text in self.cautions)])
+
+    def limit_words(self) -> str:
+        """Return what a part does that is held at its limit, or will be."""
+        at, minute = f"{self.value:.1f} {self.unit}", None
+        if self.limit_at_s is not None:
+            minute = (self.limit_at_s - self.window_s[0]) / 60
+        if self.reached:
+            words = (
+                f"is held at its limit, {at}, from about minute {minute or 0:.0f} of the load on"
+            )
+        else:
+            when = "later" if minute is None else f"at about minute {minute:.0f} of the load"
+            words = f"will reach its limit, {at}, {when}, and be held there"
+        if self.without_limit is None:
+            return f"{words}; where it would settle without a limit cannot be told"
+        value, low, high = self.without_limit
+        percent = f"{100 * self.confidence:g} %"
+        within = f"{percent}: {_end(low)} to {_end(high)}"
+        return f"{words}; without a limit it would settle at {value:.1f} {self.unit} ({within})"
 
     def in_words(self, goes: str) -> str:
         """Return the answer in one line; `goes` says what the temperature does about the value."""
@@ -102,3 +135,8 @@ class SteadyState(Result):
         else:
             answer += ", not reached: extrapolated"
         return answer
+
+
+def _end(value: float) -> str:
+    """Return an end of an interval."""
+    return f"{value:.1f}" if np.isfinite(value) else "open"

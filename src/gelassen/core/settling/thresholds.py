@@ -31,6 +31,16 @@ class Looking:
     FOR_LOOKING = 1.2
 
 
+class AtLimit:
+    """When a part is held at its limit. Source: governors of the simulated bench."""
+
+    SMOOTH_S = 15.0  # s of the running median
+    NEAR_K = 0.75  # K below the limit within which it was reached
+    HELD_K = 0.6  # K below it within which the end of the load is held there, if nothing else tells
+    LATE = 0.1  # share of the load that is its end
+    BEYOND_K = 3.0  # K above the limit: a part that stays there has another limit
+
+
 class Overshoot:
     """Source: late fans and governors on the simulated bench.
 
@@ -71,20 +81,31 @@ class Rest:
     LEVEL_K = 1.5  # K: within this of earlier rests, the machine is at rest again
 
 
+class Discrepancy:
+    """The model is not the machine: a doubt that no number of readings makes smaller.
+
+    Source: the floor from machines of distributed bodies and from settled runs in rooms that are lived
+    in; the rest from physics, as each line says. It widens the interval of the steady state.
+    """
+
+    FLOOR_K = 0.07  # K: least standard error of a steady state, however long the log
+    FLOOR_SHARE = 0.002  # share of the rise, in addition: no machine is quite linear
+    # relative error of what is still to come: a real machine has more than three heat capacities
+    BEYOND = 0.1
+    BEYOND_FANLESS = 0.05  # the same without a fan, where less can change
+    BEYOND_FALLING = 0.5  # the same after a peak, as the fall may stop
+    # probability that a fan speeds up in what is to come, and the share of it that this takes away
+    # (standard deviation): a step of a usual curve takes 15 % off the resistance
+    FAN_CHANCE = 0.5
+    FAN_TAKES = 0.4
+
+
 class Settled:
     """Source: simulated bench and random machines.
 
-    These widen the interval of the steady state.
+    They decide what is said of the steady state.
     """
 
-    # relative error of the extrapolated part: a real machine has more than three heat capacities
-    BEYOND_IN_DOUBT = 0.1
-    BEYOND_FANLESS = 0.03  # the same without a fan, where less can change
-    # added to that share for each unit of bend beyond free convection: fan curves have kinks
-    KINKS_IN_DOUBT = 0.4
-    FREE_CONVECTION = 0.25  # bend of free convection
-    FALL_IN_DOUBT = 0.5  # the same after a peak, as the fall may stop
-    NARROWED = 0.95  # factor on all doubts together, since each one alone is on the safe side
     SURE_REACHED = 0.65  # probability above which the steady state counts as reached
     OPEN_BEYOND = 1.5  # in units of the observed rise: a wider interval is open on the far side
     CURVE_POINTS = 60  # points of the drawn curve

@@ -12,13 +12,38 @@ MAD_TO_STD = 1.4826
 def step_size(values: Floats) -> float:
     """Return the smallest step a channel shows, in its own unit; 0 if no step can be made out.
 
-    A quantised channel repeats few distinct values; their smallest distance is the step.
+    A quantised channel repeats few distinct values. Their smallest distance is the step. Later arithmetic
+    may blur each value a little: then readings lie in tight clusters, and the steps between these count.
     """
     present = values[np.isfinite(values)]
-    distinct = np.unique(np.round(present, 6))
-    if distinct.size < 2 or distinct.size > 0.5 * present.size:
+    ordered = np.sort(np.round(present, 6))
+    gaps = np.diff(ordered)
+    distinct = int(np.count_nonzero(gaps)) + 1
+    if distinct < 2:
         return 0.0
-    return float(np.diff(distinct).min())
+    if distinct <= Noise.FEW_VALUES * present.size:
+        return _blurred_step(ordered, gaps) or float(gaps[gaps > 0].min())
+    return _blurred_step(ordered, gaps)
+
+
+def _blurred_step(ordered: Floats, gaps: Floats) -> float:
+    """Return the step between tight clusters of readings; 0 if there are none."""
+    sizes = np.sort(gaps[gaps > 0])
+    ratios = sizes[1:] / sizes[:-1]
+    if not ratios.size or ratios.max() < Noise.APART:
+        return 0.0
+    border = float(sizes[int(np.argmax(ratios))])
+    cluster = np.concatenate([[0], np.cumsum(gaps > border)])
+    counts = np.bincount(cluster)
+    centres = np.bincount(cluster, ordered) / counts
+    steps = np.diff(centres)
+    if counts.size < Noise.FEWEST_VALUES or counts.size > Noise.FEW_VALUES * ordered.size:
+        return 0.0
+    step = float(steps.min())
+    last = np.cumsum(counts) - 1
+    spread = float((ordered[last] - ordered[last - counts + 1]).max())
+    whole = np.abs(steps / step - np.round(steps / step)).max() <= Noise.WHOLE
+    return step if spread <= Noise.TIGHT * step and whole else 0.0
 
 
 def stair_size(values: Floats) -> float:
@@ -123,10 +148,10 @@ def quantisation_error(values: Floats, step: float | None = None) -> float:
         return 0.0
     step = step_size(present) if step is None else step
     if step == 0:
-        if np.ptp(present) > 0:
+        if np.ptp(present) > Noise.CONSTANT:
             return 0.0
-        # A constant channel shows no step. Its last written digit is the best guess, 1 at most.
-        step = _last_digit(float(present[0]))
+        # A constant channel shows no step, and the digits it is written with tell nothing.
+        step = Noise.USUAL_STEP
     crossed = float(np.ptp(_smooth(present))) / step
     return float(step / np.sqrt(12) * left_by_noise(present, step) / (1 + crossed))
 
@@ -155,10 +180,3 @@ def _smooth(values: Floats) -> Floats:
     length = max(values.size // 10, 1)
     blocks = values[: values.size // length * length].reshape(-1, length)
     return np.asarray(blocks.mean(axis=1))
-
-
-def _last_digit(value: float) -> float:
-    for digits in range(4):
-        if abs(value - round(value, digits)) < 1e-9:
-            return float(10.0**-digits)
-    return 1e-3

@@ -34,6 +34,26 @@ def without_repeats(times: Floats, values: Floats) -> Floats:
     return fresh
 
 
+def without_held(values: Floats) -> Floats:
+    """Return a channel with samples taken as missing that a logger held for a fixed number of samples.
+
+    All changes then fall on every second, third or later sample. Held samples are no new readings.
+    """
+    present = np.flatnonzero(np.isfinite(values))
+    changed = np.flatnonzero(np.diff(values[present]) != 0) + 1
+    if changed.size < Renewal.FEWEST_HELD:
+        return values
+    for length in range(Renewal.LONGEST_HELD, 1, -1):
+        places = np.bincount(changed % length, minlength=length)
+        first = int(places.argmax())
+        if places[first] >= Renewal.MOSTLY_HELD * changed.size:
+            fresh = np.full_like(values, np.nan)
+            kept = present[first::length]
+            fresh[kept] = values[kept]
+            return fresh
+    return values
+
+
 def _renewed(moment: Floats, series: Floats) -> tuple[float | None, NDArray[np.int64]]:
     """Return how often a series is renewed (None: all the time), and which readings surely are new."""
     jumps = np.diff(series)

@@ -37,6 +37,14 @@ class Impossible:
 class Noise:
     """The sensor's steps and the memory of the noise."""
 
+    FEW_VALUES = 0.5  # share of the readings that distinct values of a coarse sensor are at most
+    APART = 20.0  # times the largest gap within blurred values that the gap between them is
+    FEWEST_VALUES = 3  # blurred values that show a step
+    TIGHT = 0.1  # share of the step over which a blurred value is spread at most
+    WHOLE = 0.1  # share of the step by which distances depart from whole steps at most
+    CONSTANT = 0.02  # in the unit: a channel that moves by no more is constant
+    USUAL_STEP = 0.5  # in the unit: step of a channel that is constant, as of usual sensors
+
     FEWEST_JUMPS = 4  # jumps needed to find the step of a coarse sensor minus a fine reference
     ALIKE = 0.5  # share by which they may differ
     STILL = 0.35  # share of the step by which the reference may move at the same time
@@ -61,10 +69,21 @@ class Renewal:
     FEWEST = 12  # changes needed to find the interval
     LARGER = 3  # changes larger than the sensor's step that are needed
     STEPS = 1.5  # in steps of the sensor: a change above it is larger
+    FEWEST_HELD = 16  # changes that show a fixed number of held samples
+    LONGEST_HELD = 60  # samples that a reading is held at most
+    MOSTLY_HELD = 0.98  # share of the changes that must keep to it
     KINKS = 0.4  # share of moving samples that are kinks: above it, a logger did not interpolate
     USUAL = 2.5  # straight lines bridge gaps of this many usual intervals
     MISSED_S = 10.0  # s: or gaps this long
     PAUSE_S = 30.0  # s: longer gaps are not bridged
+
+
+class Restless:
+    """Ups and downs of a temperature."""
+
+    BLOCK_S = 20.0  # s of the means in which they are seen
+    FEWEST_BLOCKS = 12  # means that are needed
+    STEEP_SHARE = 0.2  # share of the load at its start that is left out
 
 
 class Smooth:

@@ -55,5 +55,7 @@ def _whole_turns(times: Floats, watts: Floats, loaded: Bools) -> float:
     high = level > (level.min() + level.max()) / 2
     rises = at[1:][high[1:] & ~high[:-1]]
     end = float(at[-1])
-    late = rises.size and rises[-1] - at[0] >= Power.WHOLE_TURNS * (end - at[0])
-    return float(rises[-1]) if late else end
+    turns = np.diff(np.append(at[0], rises))
+    turns = turns[turns > 0]
+    regular = turns.size >= Power.FEWEST_TURNS and turns.std() <= Power.TURNS_ALIKE * turns.mean()
+    return float(rises[-1]) if regular else end

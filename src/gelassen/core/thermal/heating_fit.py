@@ -10,6 +10,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
+from gelassen.core.signal.restless import restless_std
 from gelassen.core.signal.smooth_steps import unstepped
 from gelassen.core.thermal.driven import Driven, driven_by
 from gelassen.core.thermal.fanless import fanless_chance
@@ -99,6 +100,13 @@ class LoadOnGrid:
     def rise(self) -> Floats:
         """Rise over the reference; the temperature where no reference was logged."""
         return self.temperature if self.room is None else self.temperature - self.room
+
+    @property
+    def is_restless(self) -> bool:
+        """Whether the temperature goes up and down as under a load that varies."""
+        moves_k = restless_std(self.temperature, self.grid.step_s)
+        range_k = float(np.nanmax(self.rise) - np.nanmin(self.rise))
+        return moves_k > Doubt.RESTLESS * range_k
 
 
 def fit_heating(

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.grid import Grid
 from gelassen.core.signal.noise import noise_covariance
+from gelassen.core.signal.restless import restless_std
 from gelassen.core.thermal.driven import Driven
 from gelassen.core.thermal.early_error import early_error
 from gelassen.core.thermal.priors import Doubt, Fit
@@ -28,6 +29,7 @@ class LoadBins:
     _whole_s: float  # the whole length
     _hidden_k: float
     _logged: tuple[bool, bool]  # power, room
+    _restless_k: float = 0.0  # ups and downs that a load which was not logged may cause
     _rounding: Floats | float = 0.0  # covariance
     _before: Sequence[tuple[float, float]] = ()  # changes before this load: see `SlowTails`
 
@@ -52,7 +54,10 @@ class LoadBins:
         duration = np.asarray(seconds[kept], dtype=np.float64)
         whole_s = float(elapsed[-1])
         logged = (power, room)
-        return cls(middle, duration, used, place, kept, whole_s, hidden_k, logged, _before=before)
+        restless_k = 0.0 if power else restless_std(curve[used], grid.step_s)
+        return cls(
+            middle, duration, used, place, kept, whole_s, hidden_k, logged, restless_k, _before=before
+        )  # fmt: skip
 
     def with_rounding(self, error: Floats) -> "LoadBins":
         """Return the same bins, with the rounding error of a moving reference."""
@@ -87,6 +92,8 @@ class LoadBins:
         power, room = self._logged
         if not power:
             unlogged_k = Doubt.UNLOGGED_WANDER * float(np.ptp(series))
+            if self._restless_k > Doubt.RESTLESS * float(np.ptp(series)):
+                unlogged_k = Doubt.RESTLESS_LOAD * self._restless_k
             covariance += unlogged_k**2 * np.exp(-apart_s / Doubt.WANDER_S)
         if not room:
             covariance += Doubt.UNLOGGED_ROOM_K**2 * np.exp(-apart_s / Doubt.ROOM_S)

@@ -84,6 +84,9 @@ class Doubt:
     ROUGH_FADES = 0.1  # share of the load with which that error fades
     ALIKE = 0.2  # share of the load over which the rounding error of a reference stays the same
     UNLOGGED_WANDER = 0.004  # relative wander of a power that was not logged
+    # share of the rise by which a temperature goes up and down, above which a load varies that was not
+    # logged; and how much more the load varies, since only quick parts follow at once
+    RESTLESS, RESTLESS_LOAD = 0.015, 2.0
     WANDER_S = 300.0  # s: duration of that wander
     UNLOGGED_ROOM_K = 0.4  # K: drift of a room that was not logged
     ROOM_S = 2400.0  # s: duration of that drift
@@ -115,8 +118,9 @@ class Power:
     SPREAD_PER_K = 0.002  # standard deviation of that share
     # share of the power by which a load must differ from idle to tell the effect of one watt
     LEAST_CHANGE = 1 / 6
-    # share of a load that whole turns of ups and downs must fill, for the mean to be taken over them
-    WHOLE_TURNS = 0.75
+    # whole turns of ups and downs over which the mean is taken, and the share by which they may differ
+    FEWEST_TURNS = 3
+    TURNS_ALIKE = 0.2
 
 
 class Reference:

@@ -29,7 +29,7 @@ class TailSize:
 
 
 HARDLY_ANY, SOME, HEAVY = (
-    TailSize(0.0005, 0.001, 0.46), TailSize(0.008, 0.008, 0.46), TailSize(0.02, 0.02, 0.08),
+    TailSize(0.0005, 0.001, 0.44), TailSize(0.008, 0.008, 0.44), TailSize(0.03, 0.03, 0.12),
 )  # fmt: skip
 SUPPOSED = (SOME, HARDLY_ANY, HEAVY)
 # The first two in one: their common mean and standard deviation.

@@ -34,6 +34,12 @@ class ChipLog:
     power_flag: Floats | None
     loaded: Bools
 
+    @property
+    def tells(self) -> bool:
+        """Whether anything was logged that shows a chip being held back."""
+        shows = (self.clock, self.power, self.count, self.heat_flag)
+        return any(one is not None for one in shows)
+
 
 def read_chip_log(
     time_s: SeriesLike,

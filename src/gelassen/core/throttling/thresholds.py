@@ -22,6 +22,23 @@ class BestClock:
     SELDOM_S = 4.0  # s: with readings further apart, one reading may be the whole boost
 
 
+class BoostEnd:
+    """A boost that ends while the chip is below its limit."""
+
+    LATEST_S = 150.0  # s of load within which it ends
+    LASTS_S = 300.0  # s that a load must last to tell
+    FEWEST = 20  # readings after it that are needed
+    FEWEST_BEFORE = 2  # readings of the boost that are needed
+    SMOOTH_S = 3.0  # s of the running median
+    SETTLES_S = 2.0  # s at load start in which power still rises
+    DROP_SHARE = 0.04  # share of the power by which it steps down
+    LEVEL_SHARE = 0.025  # share of the power within which the new level is kept
+    MOSTLY = 0.8  # share of the readings that must keep it
+    SUDDEN_S = 8.0  # s within which power is on the new level
+    CLOCK_SHARE = 0.01  # share by which the clock falls with it
+    BUSY_PCT = 5.0  # percentage points by which the busy time may differ under the same load
+
+
 class BoostLoss:
     """Clock that falls gradually with temperature is boost loss, not throttling."""
 

@@ -15,6 +15,7 @@ from gelassen.core.foundation.result import Result
 from gelassen.core.recording.under_load import without_pauses
 from gelassen.core.signal.flags import forward, running_median, spans_of, tidied
 from gelassen.core.signal.noise import step_size
+from gelassen.core.throttling.boost_end import boost_limit
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
 from gelassen.core.throttling.lower_limit import shown_limit
 from gelassen.core.throttling.power_limit import on_limit
@@ -37,7 +38,7 @@ class Throttling(Result):
     onset_s
         When the chip was first held back; None if never.
     thermal_share, power_share
-        Share of the time under load, 0 to 1.
+        Share of the time under load, 0 to 1; NaN where nothing was logged that could tell.
     at_limit
         True if heat held the chip back in the last third of the load: temperature can no longer tell this
         setup from a better one. Clock, power and work can.
@@ -53,8 +54,17 @@ class Throttling(Result):
     at_limit: bool
     cautions: tuple[Caution, ...] = ()
 
+    @property
+    def told(self) -> bool:
+        """Whether anything was logged that tells whether heat held the chip back."""
+        return bool(np.isfinite(self.thermal_share))
+
     def __str__(self) -> str:
-        if self.onset_s is None:
+        if not self.told:
+            answer = "cannot tell whether it was held back"
+        elif self.onset_s is None and not np.isfinite(self.power_share):
+            answer = "not held back by heat; cannot tell whether by a power limit"
+        elif self.onset_s is None:
             answer = "not held back"
         else:
             parts = [
@@ -126,6 +136,11 @@ def find_throttling(
     limit = _limit_of(log, limit_c)
     found = _causes(log, limit)
     thermal, by_power = _as_the_chip_says(log, found)
+    shares = [_share(log.times, flags, log.loaded) for flags in (thermal, by_power)]
+    known = (log.tells, log.tells and not found.power_unknown)
+    thermal_share, power_share = (
+        share if told else float("nan") for share, told in zip(shares, known, strict=True)
+    )
     intervals = sorted(
         [(*span, "thermal") for span in spans_of(log.times, thermal)]
         + [(*span, "power") for span in spans_of(log.times, by_power)]
@@ -136,8 +151,8 @@ def find_throttling(
         sag_mhz=_sag(log.temperature, log.clock, log.loaded & ~thermal & ~by_power),
         intervals=tuple(intervals),
         onset_s=intervals[0][0] if intervals else None,
-        thermal_share=_share(log.times, thermal, log.loaded),
-        power_share=_share(log.times, by_power, log.loaded),
+        thermal_share=thermal_share,
+        power_share=power_share,
         at_limit=_sits_at_limit(log, limit, thermal),
         cautions=(*limit.cautions, *found.cautions),
     )
@@ -181,6 +196,7 @@ class _Causes:
     power: Bools
     clock_cut: Bools
     cautions: tuple[Caution, ...]
+    power_unknown: bool = False  # a boost ended, or the load became lighter: nothing tells which
 
 
 def _causes(log: ChipLog, limit: _Limit) -> _Causes:
@@ -200,17 +216,22 @@ def _causes(log: ChipLog, limit: _Limit) -> _Causes:
         thermal, power, clock_cut = from_power(chip, log.power, log.load)
         cautions.append(caution("throttling_from_power"))
     else:
-        thermal, power = loaded & near, np.zeros(times.size, dtype=bool)
-        cautions.append(caution("throttling_from_temperature"))
+        thermal, power = np.zeros((2, times.size), dtype=bool)
+        cautions.append(caution("throttling_cannot_be_told"))
     if log.power is not None and log.allowed_w is not None:
         drawn = running_median(log.power, times, 5.0)
         power |= loaded & ~thermal & on_limit(drawn, log.allowed_w)
+    boost = boost_limit(log, near)
+    if boost is not None:
+        cautions.append(boost.said)
+        power |= boost.flags & ~thermal
     if log.count is not None:
         risen = np.concatenate([[False], np.diff(forward(log.count)) > 0])
         thermal |= risen & loaded
     elif log.power is None and log.clock is not None and log.power_flag is None:
         cautions.append(caution("power_limit_shows_little"))
-    return _Causes(thermal, power, clock_cut, tuple(cautions))
+    unknown = boost is not None and not boost.flags.any()
+    return _Causes(thermal, power, clock_cut, tuple(cautions), unknown)
 
 
 def _as_the_chip_says(log: ChipLog, found: _Causes) -> tuple[Bools, Bools]:
