@@ -247,3 +247,50 @@ def _log(
         in_cabinet=bool(m["cabinet"][k]),
         minutes=float(m["minutes"][k]),
     )
+
+
+@dataclass(frozen=True)
+class Capacities:
+    """Steady rises of one machine at some powers in a room of 25 °C, and its capacity below 95 °C."""
+
+    cooled_by: str
+    power_w: np.ndarray
+    rise_k: np.ndarray
+    rpm: np.ndarray
+    capacity_w: float
+
+
+def capacities(seed: int, count: int) -> list[Capacities]:
+    """Return four levels each, from a quarter of the capacity to 50 to 95 % of it."""
+    rng = np.random.default_rng([seed, 34])
+    m = _machines(rng, count)
+    m["room_c"] = np.full(count, 25.0)
+    quick = {"fins_j": 300.0, "wall_j": 1000.0, "box_j": 100.0}
+    m |= {name: np.full(count, value) for name, value in quick.items()}
+
+    def settled(watts: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        state = _State(m)
+        for _ in range(round(2400 / STEP_S)):
+            state.step(watts, m["room_c"])
+            state.chip = np.minimum(state.chip, 400.0)  # beyond this, heat runs away
+        drawn = watts * (1 + m["leak"] * (state.chip - 60))
+        return drawn, state.chip - m["room_c"], np.where(m["passive"], 0.0, state.duty)
+
+    low, high = np.full(count, 2.0), np.full(count, 900.0)
+    for _ in range(11):
+        middle = np.sqrt(low * high)
+        below = settled(middle)[1] < 70.0
+        low, high = np.where(below, middle, low), np.where(below, high, middle)
+    truth = settled(low)[0]
+    top = rng.uniform(0.5, 0.95, count)
+    rows = [settled(low * share * top) for share in (0.4, 0.6, 0.8, 1.0)]
+    return [
+        Capacities(
+            str(m["kind"][k]),
+            np.array([row[0][k] for row in rows]),
+            np.array([row[1][k] for row in rows]) + rng.normal(0, 0.3, 4),
+            np.array([row[2][k] for row in rows]),
+            float(truth[k]),
+        )
+        for k in range(count)
+    ]

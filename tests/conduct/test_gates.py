@@ -100,7 +100,7 @@ def test_a_soak_ends_when_the_steady_state_is_known_and_says_so(tmp_path):
     assert outcome.status == "finished"
     phase = run.phases[1]
     assert phase.ended_by.startswith("known: ")
-    assert 300 <= phase.end_s - phase.start_s < 1500
+    assert 300 <= phase.end_s - phase.start_s < 1900
     assert run.phases[2].end_s - run.phases[2].start_s == pytest.approx(60, abs=1.5)
     truth = bench.truth(room_c=float(run.frame["room.air.temp_c"].mean())).rise_k
     steady = summarise_run(run).steady

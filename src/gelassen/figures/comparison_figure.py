@@ -28,8 +28,9 @@ def comparison_figure(comparison: StudyComparison, path: Path) -> None:
     axis.set_xlim(0, largest * 1.32)
     _limit_line(axis, comparison, largest)
     over = f"over {comparison.over} in K" if comparison.unit == "K" else f"in {comparison.unit}"
+    what = "steady rise" if comparison.unit == "K" else "steady temperature"
     axis.set_xlabel(
-        f"steady rise of the {comparison.measured} {over}; bars: mean, whiskers: "
+        f"{what} of the {comparison.measured} {over}; bars: mean, whiskers: "
         f"{100 * comparison.confidence:g} % interval, ticks: single runs"
     )
     axis.grid(axis="x", color="#dddddd", lw=0.6)
@@ -78,6 +79,10 @@ def _bar(axis: "Axes", place: float, row: dict[Hashable, Any], comparison: Study
 def _limit_line(axis: "Axes", comparison: StudyComparison, largest: float) -> None:
     """Draw the rise that the limit allows, where it is near."""
     rooms = comparison.runs["reference_c"].dropna()
+    if comparison.limit_c is not None and comparison.unit == "°C":
+        if comparison.limit_c < largest * 1.3:
+            axis.axvline(comparison.limit_c, color=RED, lw=1.2, ls="--")
+        return
     if comparison.limit_c is not None and not rooms.empty and comparison.unit == "K":
         allowed = comparison.limit_c - float(rooms.mean())
         if allowed < largest * 1.3:

@@ -6,7 +6,12 @@ import pandas as pd
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.recording.load_span import LoadSpan, load_stretches, span_from_level
+from gelassen.core.recording.load_span import (
+    LoadSpan,
+    alone_span,
+    load_stretches,
+    span_from_level,
+)
 from gelassen.core.recording.recording import Phase
 from gelassen.core.recording.series import series_of
 
@@ -85,6 +90,7 @@ def find_phases(
             f"the hold from {hold[0]:g} to {hold[1]:g} s does not lie in the load ({begin:g} to {stop:g} s)"
         )
     stop = max(stop, hold[1])
+    first, last = (first, last) if level is None else alone_span(times, level, (begin, stop))
     phases = [Phase("idle", first, begin, by, ending)] if begin - first > _LEAST_S else []
     phases += [
         Phase("soak", begin, hold[0], by, ending),

@@ -147,7 +147,11 @@ def drift_text(found: MachineDrift, setup: str) -> str:
         words = f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
         return "\n\n".join([words, *_cautions(found.cautions[1:])])
     size = f"{found.over_all:+.2f} K from the first to the last of {counted(found.runs, 'run')} of {setup}"
-    span = f"{found.per_day:+.2f} K a day ({found.low:+.2f} to {found.high:+.2f})"
+    # Runs of some hours say nothing of a day.
+    hours = abs(found.over_all) < abs(found.per_day)
+    share, unit = (1 / 24, "an hour") if hours else (1.0, "a day")
+    sizes = [share * size for size in (found.per_day, found.low, found.high)]
+    span = f"{sizes[0]:+.2f} K {unit} ({sizes[1]:+.2f} to {sizes[2]:+.2f})"
     words = f"No drift of the machine beyond chance: {size}, {span}."
     if found.distinguishable:
         words = f"The machine drifted: {size}, {span}. To take it out: compare --correct-drift."

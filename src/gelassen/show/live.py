@@ -50,10 +50,12 @@ def temperature_rows(readings: Mapping[str, float]) -> list[tuple[str, float]]:
 def figures(readings: Mapping[str, float]) -> str:
     """Return clock, power, fans and work of a moment in one line."""
 
-    def mean(start: str, end: str) -> float | None:
+    def mean(start: str, end: str, *, turning: bool = False) -> float | None:
         found = [
             v for n, v in readings.items() if n.startswith(start) and n.endswith(end) and v == v
         ]
+        if turning:  # a header without a fan reads zero, as in the summary of a run
+            found = [v for v in found if v > 0] or found
         return sum(found) / len(found) if found else None
 
     parts = []
@@ -61,7 +63,7 @@ def figures(readings: Mapping[str, float]) -> str:
         ("clock", mean("cpu.", ".clock_mhz"), "MHz"),
         ("power", readings.get("cpu.package.power_w"), "W"),
         ("limit", readings.get("cpu.package.power_limit_w"), "W"),
-        ("fan", mean("fan.cpu", ".speed_rpm") or mean("fan.", ".speed_rpm"), "rpm"),
+        ("fan", mean("fan.", ".speed_rpm", turning=True), "rpm"),
         ("work", readings.get("load.work.rate_per_s"), "/s"),
     ):
         if value is not None and value == value:

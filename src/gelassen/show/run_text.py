@@ -22,7 +22,10 @@ def run_text(summary: RunSummary, recording: Recording) -> str:
     """Return the answer, the table and the cautions of one run."""
     parts = ["\n".join([_title(summary), *_answer(summary, recording)])]
     parts.append(_phases(recording))
-    parts.append(aligned(("channel", "hold mean", "hold peak", "run peak", "at"), _rows(summary)))
+    held = any(phase.name == "hold" for phase in recording.phases)
+    window = "hold" if held else f"last {moment(summary.hold_s[1] - summary.hold_s[0])}"
+    header = ("channel", f"{window}: mean", "peak", "run peak", "at")
+    parts.append(aligned(header, _rows(summary)))
     if recording.events:
         events = [f"  {moment(e.at_s)}  {e.text}" for e in recording.events]
         parts.append("\n".join(["events", *events]))
@@ -230,6 +233,10 @@ def _course_words(summary: RunSummary) -> list[str]:
 
 def _without_temperature(summary: RunSummary, recording: Recording) -> list[str]:
     """Return what a run without a usable temperature shows, and what it leaves open."""
+    if recording.only_rested:
+        return [
+            "The run ended before its load began. Nothing can be said of the machine under load."
+        ]
     lines = [
         "No temperature can be judged in this run. It cannot be concluded where the machine settles, "
         "how far it is from its limit, or whether heat held it back."
@@ -258,6 +265,8 @@ def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
             f"{summary.channel_words} reads the same at rest and under load: where it settles cannot be "
             "told."
         )
+    if not np.isfinite([steady.low, steady.high]).any():
+        return f"{summary.channel_words}{over} {steady.in_words('settles at')}."
     if steady.swings_between is not None:
         low, high = (fixed(one, 1, steady.unit) for one in steady.swings_between)
         return (
@@ -355,7 +364,7 @@ def _row(
         return (name, "no reading", "–", "–", "–")
     return (
         name,
-        fixed(mean, digits, unit),
+        "–" if name.endswith("_count") else fixed(mean, digits, unit),  # a counter only grows
         fixed(hold, digits, unit),
         fixed(peak, digits, unit),
         moment(at_s),

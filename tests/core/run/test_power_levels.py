@@ -123,7 +123,9 @@ def test_capacity_from_one_imported_log_of_levels(tmp_path):
     )
     (setup,) = answer["setups"]
     assert setup["low_w"] <= 70 / K_PER_W <= setup["high_w"]
-    assert setup["high_w"] - setup["low_w"] < 0.06 * setup["capacity_w"]
+    # The capacity lies a quarter beyond the highest level, and less may be held there.
+    assert setup["capacity_w"] - setup["low_w"] < 0.15 * setup["capacity_w"]
+    assert setup["high_w"] - setup["capacity_w"] < 0.1 * setup["capacity_w"]
     assert "usual_remounting_of_capacity" in {one["code"] for one in answer["cautions"]}
 
 

@@ -368,3 +368,25 @@ def test_pauses_of_a_load_close_below_the_limit_are_no_cuts(missing):
     log.pop(missing, None)
     answer = find_throttling(**log)
     assert answer.onset_s is None
+
+
+@pytest.mark.parametrize("logged", ["clock", "busy time", "neither"])
+def test_a_boost_that_ends_is_a_power_limit_nobody_told_or_cannot_be_told(logged):
+    rng, t = np.random.default_rng(0), np.arange(1500.0)
+    loaded, boost = t >= 60, t < 78
+    power = np.select([~loaded, boost], [12.0, 162.0], 148.0) + rng.normal(0, 0.4, t.size)
+    part = 30 + 40 * -np.expm1(-np.maximum(t - 60, 0) / 200) + rng.normal(0, 0.2, t.size)
+    more = {
+        "clock": {"clock_mhz": np.select([~loaded, boost], [800.0, 4800.0], 4640.0)},
+        "busy time": {"load_pct": np.where(loaded, 100.0, 1.0)},
+        "neither": {},
+    }
+    answer = find_throttling(t, temperature_c=part, limit_c=95, power_w=power, **more[logged])
+    assert answer.thermal_share == 0
+    said = " ".join(answer.cautions)
+    assert "power stepped down from 162 to 148 W at 77 s" in said
+    if logged == "neither":
+        assert np.isnan(answer.power_share)
+        assert "nothing tells which" in said
+    else:
+        assert answer.power_share == pytest.approx(1, abs=0.02)

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import chi2, norm
 
+from gelassen.core.capacity.beyond import beyond_measured
 from gelassen.core.capacity.level_readings import (
     BelowLimit,
     Bounds,
     PowerLevels,
     read_power_levels,
 )
-from gelassen.core.capacity.priors import Levels
+from gelassen.core.capacity.priors import Beyond, Levels
 from gelassen.core.capacity.rise_over_power import (
     PowerCourses,
     departure_size,
@@ -286,11 +287,16 @@ def _answer(
         said = caution("capacity_unknown", why="rise does not grow with power in these runs")
         return asked.capacity(guess, -np.inf, np.inf, "no model fits", below.power, [said])
     tail = (1 - asked.confidence) / 2
-    low, value, high = _quantiles(draws[good], weights[good], (tail, 0.5, 1 - tail))
+    value = _quantiles(draws[good], weights[good], (0.5,))[0]
+    # The doubt leans downwards. It moves no value: nothing may be taken away as well.
+    doubted = beyond_measured(draws[good], float(measured_w.max()))
+    low, high = _quantiles(doubted, weights[good], (tail, 1 - tail))
+    if value > Beyond.FAR * measured_w.max():
+        high = np.inf
     told = good & np.isfinite(exponents)
     exponent = float(exponents[told] @ weights[told] / max(weights[told].sum(), 1e-12))
     model = "rise in proportion to power" if exponent > Levels.IN_PROPORTION else (
-        f"rise grows less than power (power to the {exponent:.2f})"
+        f"rise grows less than power, as power^{exponent:.2f}"
     )  # fmt: skip
     return asked.capacity(
         value, low, high, model, measured_w,

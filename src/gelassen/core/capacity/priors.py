@@ -57,6 +57,20 @@ class Levels:
     ONE_LEVEL = 0.03  # share of the power within which levels are one
 
 
+class Beyond:
+    """Powers above the highest that was run.
+
+    Source: physics. Heat pipes dry out, fans come to the end of their curve, leakage grows with heat, and
+    the logged power may be more than the chip's. All of these take capacity away. They widen the interval
+    with the distance, and mostly downwards.
+    """
+
+    CHANCE = 0.5  # probability that something takes capacity away
+    TAKES = 0.2  # share of the log distance that it takes (standard deviation)
+    ADDS = 0.1  # share of the log distance by which the course may also fare better or worse
+    FAR = 1.5  # times the highest power: a capacity above it has an open upper end
+
+
 class Input:
     """Physics."""
 

@@ -37,6 +37,13 @@ WORDS = {
         "{channel} stood still at {at_c:.1f} °C, at rest and under load: it is stuck, or no temperature. "
         "Nothing can be concluded from it"
     ),
+    "never_loaded": (
+        "the run ended before its load began: there is no answer under load. Run it again"
+    ),
+    "constant_readings": (
+        "cannot tell how exactly: every reading is {at_c:.1f} °C. The sensor is stuck, or so coarse that "
+        "nothing shows how near the part is to its end"
+    ),
     "never_moved": (
         "{channel} stood still at {at_c:.1f} °C in the whole log: it is coarse and has settled, or it is "
         "stuck"
@@ -203,7 +210,9 @@ WORDS = {
         "a run was held back at {held_w:.0f} W and {held_k:.0f} K, where the other runs predict "
         "{expected_k:.0f} K: was it the same setup, and was it settled?"
     ),
-    "far_from_measured": "far from the measured {low_w:.0f} to {high_w:.0f} W: measure closer to it",
+    "far_from_measured": (
+        "beyond what was measured, {low_w:.0f} to {high_w:.0f} W: measure closer to it"
+    ),
     # Setups against each other.
     "known_repeatability_stands_in": (
         "no setup was run twice: the rig's known repeatability of {spread_k:.2f} is used"

@@ -183,6 +183,24 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     ]
 
 
+def _turns(times: Floats, level: Floats) -> int:
+    """Return how often a level goes up after it went down, or down after up, by a good part of itself."""
+    number = ((times - times[0]) / At.SMOOTH_S).astype(int)
+    count = np.bincount(number)
+    means = np.bincount(number, level)[count > 0] / count[count > 0]
+    moves = np.diff(means)
+    ways = np.sign(moves[np.abs(moves) > At.MOVES * max(float(np.median(means)), 0.0)])
+    return int(np.count_nonzero(np.diff(ways)))
+
+
+def alone_span(time_s: Floats, level: Floats, load_s: tuple[float, float]) -> tuple[float, float]:
+    """Return from when until when no other load was on: the end of one before, the start of one after."""
+    others = load_stretches(time_s, level)
+    before = [end for _, end in others if end <= load_s[0] - At.REST_S]
+    after = [start for start, _ in others if start >= load_s[1] + At.REST_S]
+    return max(before, default=float(time_s[0])), min(after, default=float(time_s[-1]))
+
+
 def _runs_of(flags: Bools) -> list[tuple[int, int]]:
     """Return first and last sample of each stretch that is flagged."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
@@ -195,6 +213,10 @@ def in_bursts(times: Floats, level: Floats) -> bool:
     present = level[read]
     if present.size < At.FEWEST_IN_BURSTS:
         return False
+    length_s = float(np.ptp(times[read]))
+    turns = _turns(times[read], present)
+    if turns >= At.FEWEST_BURSTS and length_s <= turns * At.BURST_S:
+        return True
     low, high = np.percentile(present, At.BURSTS_PCT)
     if high <= 0 or low > At.PAUSE * high:
         return False
@@ -202,5 +224,4 @@ def in_bursts(times: Floats, level: Floats) -> bool:
     down = present < low + At.DOWN * (high - low)
     told = np.where(up, 1, np.where(down, -1, 0))
     changes = np.count_nonzero(np.diff(told[told != 0]))
-    length_s = float(np.ptp(times[read]))
     return bool(changes >= At.FEWEST_BURSTS and length_s <= changes * At.BURST_S)

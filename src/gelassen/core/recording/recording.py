@@ -118,3 +118,8 @@ class Recording:
         if not loaded:
             return None
         return loaded[0].start_s, loaded[-1].end_s
+
+    @property
+    def only_rested(self) -> bool:
+        """Whether its phases show that the run ended before any load began."""
+        return bool(self.phases) and self.load_span_s() is None

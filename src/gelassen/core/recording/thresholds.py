@@ -13,9 +13,8 @@ class LoadSpan:
     FEWEST_IN_BURSTS = 20  # readings that are needed to tell
     BURST_S = 300.0  # s: a longer pause ends a load
     HICCUP_S = 5.0  # s: a shorter pause does not count
-    PAUSE_SHARE = (
-        0.1  # share of the way from rest to the load: a pause above it is part of the load
-    )
+    # share of the way from rest to the load: a pause above it is part of the load
+    PAUSE_SHARE = 0.1
     MOSTLY = 0.5  # share of the samples of a pause that must lie there
     STEP_S = 300.0  # s that a step of a load lasts
     STEP_SHARE = 0.15  # share of the way from rest to its highest level that a step is
@@ -23,11 +22,12 @@ class LoadSpan:
     FEWEST = 5  # readings of power that are needed
     # percentiles of the readings that stand for rest and load: spikes do not count
     LEVELS_PCT = (2.0, 90.0)
-    ALWAYS = (
-        0.6  # share of the high level: if the low level is above it, there is no rest in the log
-    )
+    # share of the high level: if the low level is above it, there is no rest in the log
+    ALWAYS = 0.6
     HICCUP_SHARE = 0.02  # share of the log: a shorter pause does not count either
+    REST_S = 10.0  # s of rest that set another load apart
     SHORTEST_S = 60.0  # s: shorter loads of a log with several are left out
+    MOVES = 0.1  # share of the load by which means of a load that varies move
     BURSTS_PCT = (5.0, 95.0)  # percentiles of low and high in a load in bursts
     UP, DOWN = 0.6, 0.4  # shares of the way between them: above and below, a burst is on and off
 

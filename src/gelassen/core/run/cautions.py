@@ -57,7 +57,7 @@ def missing_cautions(run: PreparedRun) -> list[Caution]:
             f" Rises over {loop[0]} are given where it is named as the reference." if loop else ""
         )
         cautions.append(caution("no_room", over_loop=over_loop))
-    if run.readable_c is None:
+    if run.readable_c is None and not run.recording.only_rested:
         cautions.append(caution("no_reading_under_load", channel=channel))
     elif run.limit_c is None:
         cautions.append(caution("no_limit"))

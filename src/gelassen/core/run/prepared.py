@@ -15,7 +15,12 @@ from gelassen.core.recording.judging import (
     is_coolant,
     with_mean_of_cores,
 )
-from gelassen.core.recording.load_span import LoadSpan, span_from_level, span_from_temperature
+from gelassen.core.recording.load_span import (
+    LoadSpan,
+    alone_span,
+    span_from_level,
+    span_from_temperature,
+)
 from gelassen.core.recording.part_series import PartSeries, part_level, part_series
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_of, series_of
@@ -71,7 +76,11 @@ class PreparedRun:
     @property
     def readable_c(self) -> Floats | None:
         """The judged temperature; None if it has no reading under load."""
-        if self.temperature_c is None or not np.isfinite(self.temperature_c[self.loaded]).any():
+        if (
+            self.recording.only_rested
+            or self.temperature_c is None
+            or not np.isfinite(self.temperature_c[self.loaded]).any()
+        ):
             return None
         return self.temperature_c
 
@@ -123,6 +132,8 @@ def prepare_run(
     times = frame.index.to_numpy(dtype=float)
     over = choose_reference(frame, reference or recording.reference, named=reference is not None)
     span = _load_span(recording, frame, times, channel)
+    frame = _without_other_loads(frame, times, span, channel)
+    times = frame.index.to_numpy(dtype=float)
     judged = choose_temperature(frame, (times >= span[0]) & (times <= span[1]), channel, over)
     temperature = None if judged.channel is None else series_of(frame, judged.channel)
     nothing = np.full(times.size, np.nan)
@@ -163,21 +174,38 @@ def _limit(recording: Recording, channel: str | None, asked_c: float | None) -> 
     return recording.limit_c
 
 
+def _levels(frame: pd.DataFrame, channel: str | None) -> list[Floats]:
+    """Return what shows when parts worked, the judged part first."""
+    parts = ("gpu", "cpu") if (channel or "").startswith("gpu.") else ("cpu", "gpu")
+    asked = [(part, quantity) for part in parts for quantity in ("power_w", "load_pct")]
+    levels = [part_level(frame, part, quantity) for part, quantity in asked]
+    return [level for level in levels if level is not None]
+
+
+def _without_other_loads(
+    frame: pd.DataFrame, times: Floats, span: tuple[float, float], channel: str | None
+) -> pd.DataFrame:
+    """Return the samples around the judged load. Another load in the log is no rest and no cooldown."""
+    for level in _levels(frame, channel)[:1]:
+        first, last = alone_span(times, level, span)
+        return frame[(times >= first) & (times <= last)]
+    return frame
+
+
 def _load_span(
     recording: Recording, frame: pd.DataFrame, times: Floats, channel: str | None
 ) -> tuple[float, float]:
     known = recording.load_span_s()
     if known is not None:
         return known
+    if recording.only_rested:
+        return float(times[-1]), float(times[-1])
     span: LoadSpan | None = None
-    parts = ("gpu", "cpu") if (channel or "").startswith("gpu.") else ("cpu", "gpu")
-    for part in parts:
-        for quantity in ("power_w", "load_pct"):
-            level = part_level(frame, part, quantity)
-            seen = None if level is None else span_from_level(times, level)
-            # A part with constant power tells nothing if another one began to work.
-            if seen is not None and (span is None or not (span.found_start or span.found_end)):
-                span = seen
+    for level in _levels(frame, channel):
+        seen = span_from_level(times, level)
+        # A part with constant power tells nothing if another one began to work.
+        if seen is not None and (span is None or not (span.found_start or span.found_end)):
+            span = seen
     if span is None:
         names = [n for n in frame.columns if n.endswith(".temp_c")]
         names = [n for n in names if frame[n].notna().any()]

@@ -62,6 +62,15 @@ class Load:
     OTHER_LOAD_PCT = 10.0  # percentage points of busy time: a larger difference is another load
 
 
+class Passing:
+    """Short cuts of a load, after which it goes on as before."""
+
+    LONGEST_S = 300.0  # s that a cut lasts at most
+    AROUND_S = 60.0  # s of the means before and after it
+    EDGE_S = 5.0  # s next to its edges that are left out
+    SHARE = 0.1  # share of the power by which a cut differs, and within which power is as before
+
+
 class Swinging:
     """What counts as a load that swings by itself."""
 

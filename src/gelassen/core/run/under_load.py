@@ -9,6 +9,7 @@ from gelassen.core.changes.changes import find_changes
 from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.series import mean_where
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import (
     Stretch,
@@ -16,7 +17,7 @@ from gelassen.core.run.stretches import (
     comes_in_bursts,
     steps_between,
 )
-from gelassen.core.run.thresholds import Swinging
+from gelassen.core.run.thresholds import Passing, Swinging
 from gelassen.core.settling.swings import find_swings
 from gelassen.core.signal.renewal import renewed_every_s
 from gelassen.core.throttling.throttling import Throttling, find_throttling
@@ -35,6 +36,8 @@ class UnderLoad:
 
 def find_under_load(run: PreparedRun, *, confidence: float, look_for_steps: bool) -> UnderLoad:
     """Return what happened under load; nothing without a reading of the judged temperature."""
+    if run.recording.only_rested:
+        return UnderLoad(cautions=(caution("never_loaded"),))
     if run.readable_c is None:
         return UnderLoad()
     renewed = _renewal_cautions(run)
@@ -86,10 +89,38 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
     # A fan that switches on and off is not a change. What the tester noted is one.
     if not noted and _swings(run):
         return ()
-    return find_changes(
+    found = find_changes(
         run.frame, run.times, run.load_s, run.temperature_c, run.reference_c, throttling=throttling,
         noted=noted, coolant=run.over_coolant, power=run.power_w,
     )  # fmt: skip
+    return _without_passing_cuts(run, found)
+
+
+def _without_passing_cuts(run: PreparedRun, steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    """Return the changes without cuts of the load that soon passed: conditions are as before."""
+    kept: list[Step] = []
+    for step in steps:
+        if kept and _passed(run, kept[-1], step):
+            kept.pop()
+        else:
+            kept.append(step)
+    return tuple(kept)
+
+
+def _passed(run: PreparedRun, first: Step, second: Step) -> bool:
+    """Return whether two changes are the beginning and the end of one short cut of the power."""
+    if run.power_w is None or "pause" in (first.what, second.what) or first.noted or second.noted:
+        return False
+    if second.at_s - first.at_s > Passing.LONGEST_S:
+        return False
+    away_s = Passing.AROUND_S
+    before = mean_where(run.power_w, run.within((first.at_s - away_s, first.at_s - Passing.EDGE_S)))
+    between = mean_where(run.power_w, run.within((first.at_s, second.at_s)))
+    after = mean_where(
+        run.power_w, run.within((second.at_s + Passing.EDGE_S, second.at_s + away_s))
+    )
+    cut = abs(between - before) > Passing.SHARE * before
+    return cut and abs(after - before) <= Passing.SHARE * before
 
 
 def _swings(run: PreparedRun) -> bool:

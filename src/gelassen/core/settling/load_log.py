@@ -65,6 +65,18 @@ class LoadLog:
         )
 
     @property
+    def last_c(self) -> float:
+        """The last reading of the temperature under load, in °C."""
+        return float(self.temperature[self.read][-1])
+
+    @property
+    def never_moved(self) -> bool:
+        """Whether all readings are the same in a log that shows no rest: nothing tells a settled part."""
+        present = np.isfinite(self.temperature)
+        rested = present & (self.times < self.span.start_s - Enough.REST_S)
+        return not rested.any() and bool(np.ptp(self.temperature[present]) == 0)
+
+    @property
     def took_notice(self) -> bool:
         """Whether the temperature responded to a load that began within the log."""
         present = np.isfinite(self.temperature)

@@ -95,8 +95,10 @@ def steady_state(
     asked = replace(asked, unit=log.unit)
     if log.is_short:
         return _no_answer(log, asked, [log.too_few])
+    if log.never_moved:
+        return _no_answer(log, asked, [caution("constant_readings", at_c=log.last_c)])
     if not log.took_notice:
-        said = caution("no_response", at_c=float(log.temperature[log.read][0]))
+        said = caution("no_response", at_c=log.last_c)
         return replace(_no_answer(log, asked, [said]), took_notice=False)
     load = log.on_grid()
     if load is None:

@@ -120,16 +120,16 @@ class SteadyState(Result):
 
     def in_words(self, goes: str) -> str:
         """Return the answer in one line; `goes` says what the temperature does about the value."""
+        if not np.isfinite(self.low) and not np.isfinite(self.high):
+            return f"last read {self.value:.1f} {self.unit}; cannot tell where it settles"
         percent = f"{100 * self.confidence:g} %"
         answer = f"{goes} {self.value:.1f} {self.unit}"
         if np.isfinite(self.low) and np.isfinite(self.high):
             answer += f" ({percent}: {self.low:.1f} to {self.high:.1f})"
         elif np.isfinite(self.low):
             answer += f"; cannot tell how far above {self.low:.1f} {self.unit}"
-        elif np.isfinite(self.high):
-            answer += f"; cannot tell how far below {self.high:.1f} {self.unit}"
         else:
-            answer += "; cannot tell how exactly"
+            answer += f"; cannot tell how far below {self.high:.1f} {self.unit}"
         if self.reached and self.reached_at_s is not None:
             answer += f", reached after {(self.reached_at_s - self.window_s[0]) / 60:.0f} min"
         else:

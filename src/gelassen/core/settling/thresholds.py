@@ -94,9 +94,9 @@ class Discrepancy:
     BEYOND = 0.1
     BEYOND_FANLESS = 0.05  # the same without a fan, where less can change
     BEYOND_FALLING = 0.5  # the same after a peak, as the fall may stop
-    # probability that a fan speeds up in what is to come, and the share of it that this takes away
-    # (standard deviation): a step of a usual curve takes 15 % off the resistance
-    FAN_CHANCE = 0.5
+    FAN_CHANCE = 0.5  # probability that a fan speeds up in what is still to come
+    # share of it that this takes away (standard deviation): a step of a usual curve takes 15 % off the
+    # resistance
     FAN_TAKES = 0.4
 
 
@@ -157,6 +157,7 @@ class Course:
 
     BAND_K = 1.0  # K
     SMOOTH_S = 15.0  # s over which readings are averaged first
+    REST_S = 60.0  # s before a load that show rest
     MINUTE_S = (50.0, 70.0)  # s of load: readings in between give the end of the first minute
     SPIKE_S = 30.0  # s: a spike at the start is looked for within this time
     AFTER_SPIKE_S = 90.0  # s: and compared with the readings up to here

@@ -69,7 +69,7 @@ def transients(
     present = np.isfinite(rise_k)
     t, x = time_s[present], rise_k[present]
     start, end = load_s
-    rest = _mean(x[t < start])
+    rest = _mean(x[(t < start) & (t >= start - Course.REST_S)])
     load, after = (t >= start) & (t <= end), t > end
     begin_s, end_s = Course.MINUTE_S
     minute = _mean(x[(t >= start + begin_s) & (t <= start + end_s) & load])

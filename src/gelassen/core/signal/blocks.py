@@ -31,9 +31,11 @@ def block_means(frame: pd.DataFrame, *, length_s: float = 60.0) -> pd.DataFrame:
         raise InputError(f"a block of {length_s} s is asked for; a length above zero is needed")
     if frame.empty:
         raise InputError("there are no samples to take means of")
-    numbers = np.floor(frame.index.to_numpy(dtype=float) / length_s + 1e-9)
+    # A log that begins before its zero has its first block there, and no empty one before it.
+    first_s = min(float(frame.index[0]), 0.0)
+    numbers = np.floor((frame.index.to_numpy(dtype=float) - first_s) / length_s + 1e-9)
     grouped = frame.groupby(numbers)
     means = grouped.mean()
     means.insert(0, "samples", grouped.size())
-    means.index = pd.Index(means.index.to_numpy() * length_s, name="t_s")
+    means.index = pd.Index(first_s + means.index.to_numpy() * length_s, name="t_s")
     return means

@@ -162,23 +162,11 @@ def fit_heating(
     rise = look.rise[used]
     tenth = max(rise.size // 10, 1)
     seen_k = abs(_mean(rise[-tenth:]) - _mean(rise[:tenth]))
-    parts = []
-    for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
-        weight = float(relaxation.weights[relaxation.supposed == number].sum())
-        if weight > Fit.NO_PART:
-            course = relaxation.under(number).mean_course(load.length_s)
-            left = account.series - course(bins.middle_s)
-            parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
-    settled_w = float("nan")
-    if watts is not None:
-        elapsed = (grid.times_s - span.start_s).clip(min=0)
-        approach_k = _mean_course(parts, elapsed)
-        settled_k = relaxation.quantile(relaxation.settled, 0.5)
-        settled_w = settled_power(watts, approach_k, settled_k, used, grid)
+    parts = load.parts(look)
+    settled_w = load.settled_power(look, parts)
     conditions = look.conditions_c
-    if drive is not None and watts is not None:
+    if drive is not None:
         conditions = conditions + drive.course(relaxation)
-        settled_w = float(watts[used].mean())
     # A room stays near its mean. Coolant, which the load warms, stays at its last value.
     settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
     return HeatingFit(
@@ -218,6 +206,29 @@ class _Load:
     def length_s(self) -> float:
         """How long it ran."""
         return self.span.end_s - self.span.start_s
+
+    def parts(self, look: _Look) -> list[_Part]:
+        """Return the fit under each assumption about slow bodies that has some weight."""
+        relaxation, parts = look.relaxation, []
+        for number, (account, one) in enumerate(zip(look.accounts, look.tails, strict=True)):
+            weight = float(relaxation.weights[relaxation.supposed == number].sum())
+            if weight > Fit.NO_PART:
+                course = relaxation.under(number).mean_course(self.length_s)
+                left = account.series - course(self.bins.middle_s)
+                parts.append(_Part(number, weight, course, one.told(left, account.covariance)))
+        return parts
+
+    def settled_power(self, look: _Look, parts: Sequence[_Part]) -> float:
+        """Return the power that belongs to the settled rise, in W; NaN where none was logged."""
+        if self.watts is None:
+            return float("nan")
+        if self.drive is not None:
+            return float(self.watts[self.used].mean())
+        elapsed = (self.grid.times_s - self.span.start_s).clip(min=0)
+        settled_k = look.relaxation.quantile(look.relaxation.settled, 0.5)
+        return settled_power(
+            self.watts, _mean_course(parts, elapsed), settled_k, self.used, self.grid
+        )
 
     def first(
         self,

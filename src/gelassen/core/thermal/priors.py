@@ -118,9 +118,8 @@ class Power:
     SPREAD_PER_K = 0.002  # standard deviation of that share
     # share of the power by which a load must differ from idle to tell the effect of one watt
     LEAST_CHANGE = 1 / 6
-    # whole turns of ups and downs over which the mean is taken, and the share by which they may differ
-    FEWEST_TURNS = 3
-    TURNS_ALIKE = 0.2
+    FEWEST_TURNS = 4  # whole turns of ups and downs over which the mean of a load is taken
+    TURNS_ALIKE = 0.1  # share by which these turns may differ
 
 
 class Reference:
@@ -151,9 +150,8 @@ class Fit:
     APART = 5
     # prior of the rise still missing when the fit begins, in units of the observed rise
     MISSING = 2.0
-    SHIFT = (
-        0.3  # entries of the list by which a time constant may lie off its entry: uniform, so 1/√12
-    )
+    # entries of the list by which a time constant may lie off its entry: uniform, so 1/√12
+    SHIFT = 0.3
     NO_WEIGHT = 1e-4  # models with less than this share of the best model's weight are dropped
     FEW = 4.0  # expected log weight below which a model is not solved for its signs
     HOPELESS = 10.0  # log weight below the best at which quick parts are not tried again
@@ -164,6 +162,9 @@ class Fit:
     LOST_DIGITS = 1e-9  # pivot, against its diagonal, that has lost too many digits
     SHAPE_END = 12.0  # time constants after which a bent shape is an exponential to eight digits
     DRAWS = 4000  # draws of an answer
+    MORE_DRAWS = 5  # times as many, where few of them count
+    EFFECTIVE = 0.03  # share of the draws that must count, as an effective number
+    HALVINGS = 20  # halvings in the search for the power that levels weights
     FEW_DRAWS = 250  # draws of a pass that only prepares the next
     MEAN_DRAWS = 100  # draws that suffice for a mean curve
     BAND_DRAWS = 200  # draws that suffice for its interval

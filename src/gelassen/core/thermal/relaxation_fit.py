@@ -168,19 +168,46 @@ class _Tried:
         log_evidence = float(log_weight.max() + np.log(weight.sum()))
         weight[weight < Fit.NO_WEIGHT] = 0
         weight /= weight.sum()
-        settled, amplitudes, constants, bent, picked = _draw(
-            self.solved, weight, self.constants, self.bends, draws, freedom
-        )
         # Sets were picked by the sign factor they were expected to have; here each draw gets its own.
         expected = np.concatenate([model.expected for model in self.solved])
-        weights = _sign_factor(amplitudes, constants, signs.direction, signs.least, signs.change)
-        weights = weights / expected[picked]
-        weights /= weights.sum()
+        for many in (draws, Fit.MORE_DRAWS * draws):
+            settled, amplitudes, constants, bent, picked = _draw(
+                self.solved, weight, self.constants, self.bends, many, freedom
+            )
+            weights = _sign_factor(
+                amplitudes, constants, signs.direction, signs.least, signs.change
+            )
+            weights = weights / expected[picked]
+            weights /= weights.sum()
+            if _effective(weights) >= Fit.EFFECTIVE * draws:
+                break
+        else:
+            weights = _levelled(weights, Fit.EFFECTIVE * draws)
         sizes = [model.log_weight.size for model in self.solved]
         account = np.repeat(self.supposed, sizes)[picked]
         return Relaxation(
             settled, amplitudes, constants, bent, start_share, weights, account, again, log_evidence
         )  # fmt: skip
+
+
+def _effective(weights: Floats) -> float:
+    """Return the effective number of weighted draws (Kish 1965)."""
+    return float(1 / (weights @ weights))
+
+
+def _levelled(weights: Floats, least: float) -> Floats:
+    """Return weights brought nearer to each other until enough draws count.
+
+    If nearly all draws have signs that the prior rules out, the prior is wrong, or the sets were picked
+    for nothing. The answer is wider then.
+    """
+    low, high = 0.0, 1.0
+    for _ in range(Fit.HALVINGS):
+        power = (low + high) / 2
+        tried = weights**power
+        low, high = (power, high) if _effective(tried / tried.sum()) >= least else (low, power)
+    level = weights**low
+    return np.asarray(level / level.sum())
 
 
 def _whitened(lower: Floats, values: Floats) -> Floats:
