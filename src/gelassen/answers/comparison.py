@@ -1,8 +1,9 @@
 """Runs of a study compared: first comparable numbers, then differences, then open questions."""
 
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -16,9 +17,10 @@ from gelassen.answers.one_room import (
 from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_bias
+from gelassen.core.comparing.censored import without_limit
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
-from gelassen.core.comparing.priors import Spread
+from gelassen.core.comparing.priors import Days, Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
@@ -34,9 +36,10 @@ class StudyComparison(Result):
     Attributes
     ----------
     setups : DataFrame
-        One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit,
-        thermal_share, power_share, power_w, clock_mhz, fan_rpm, work_per_s, equal_power_k (the rise at
-        the baseline's power, where powers are near), temperature_c (in the room that was asked for,
+        One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit, extrapolated
+        (how many of its runs ended before they settled), thermal_share, power_share, power_w, clock_mhz,
+        fan_rpm, work_per_s, equal_power_k (the rise at the baseline's power, where powers are near),
+        temperature_c (in the room that was asked for,
         were it not held back), and against the baseline difference_k, difference_low_k,
         difference_high_k, distinguishable, runs_needed. Infinite ends mean "cannot tell":
         a setup at its temperature limit would be warmer than it shows.
@@ -58,6 +61,9 @@ class StudyComparison(Result):
     room_effect
         By how much rises change with each kelvin of the room, with its interval; None where rooms were
         alike or are not known.
+    others
+        Runs whose values are of another unit, compared among themselves: rises are not ranked with
+        temperatures.
     """
 
     title: str
@@ -79,6 +85,7 @@ class StudyComparison(Result):
     over: str = "the reference"
     repeatability_at_w: float = float("nan")
     room_effect: tuple[float, float, float] | None = None
+    others: "tuple[StudyComparison, ...]" = ()
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -110,6 +117,8 @@ class ComparisonAsked:
         Quantities that some factor is meant to change.
     reference
         What rises are meant to be over; None for what most runs have.
+    room_k
+        Standard deviation of a room that was not logged, from day to day, in K.
     """
 
     title: str
@@ -120,6 +129,7 @@ class ComparisonAsked:
     room_c: float | None = None
     expected: Sequence[str] = ()
     reference: str | None = None
+    room_k: float = Days.NO_ROOM_K
 
 
 def compare_runs(
@@ -127,17 +137,17 @@ def compare_runs(
 ) -> StudyComparison:
     """Compare analysed runs; see `Study.compare`."""
     left_out = list(left_out)
-    table = run_table(rows, left_out, asked.reference)
+    table, other = _of_one_unit(run_table(rows, left_out, asked.reference), asked.baseline)
     over = _checked(table, rows, left_out, asked)
     names = list(dict.fromkeys(table["setup"]))
     lost = sorted({row.setup for row in rows if row.setup} - set(names))
-    limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].any()}
-    free = table[~table["setup"].isin(limited)]
+    limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].all()}
+    free = _with_expected(table[~table["setup"].isin(limited)])
     # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
     base = free if not free.empty else table
     highest_w = highest_power(base)
-    comparison, ranks = _compared_and_ranked(base, set(table["unit"]), asked)
-    setups = _at_equal_power(_setup_table(table, ranks, limited), asked.baseline)
+    comparison = _compared(base, set(table["unit"]), asked)
+    setups = _at_equal_power(_setup_table(table, comparison, limited), asked.baseline)
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
     differences = _differences(setups, comparison, limited, asked.baseline)
@@ -150,7 +160,8 @@ def compare_runs(
     units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
     cautions = [
         *comparison.cautions,
-        *_what_differs(limited, lost, kinds, units),
+        *_what_differs(limited, lost, kinds),
+        *_weak_runs(table, limited, other, asked),
         *_power_cautions(setups, asked.baseline),
         *room_cautions(table["reference_c"], comparison, asked.room_c, highest_w),
     ]
@@ -162,7 +173,7 @@ def compare_runs(
         differences=differences,
         runs=table,
         left_out=tuple(left_out),
-        unit=units[0] if len(units) == 1 else "mixed",
+        unit=units[0],
         measured=kinds[0] if kinds else "",
         limit_c=float(limits.iloc[0]) if len(limits) else None,
         repeatability_k=comparison.repeatability if not free.empty else float("nan"),
@@ -175,7 +186,73 @@ def compare_runs(
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w,
         room_effect=comparison.room_effect,
+        others=_others(rows, other, asked),
     )
+
+
+def _of_one_unit(table: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, pd.DataFrame]:
+    """Return the runs of one unit, and the others: rises are not ranked with temperatures.
+
+    The unit is the baseline's, else the more frequent.
+    """
+    if table.empty:
+        return table, table
+    own = table.loc[table["setup"] == baseline, "unit"]
+    counts = (own if len(own) else table["unit"]).value_counts()
+    unit = "K" if counts.get("K", 0) == counts.max() else str(counts.idxmax())
+    return table[table["unit"] == unit], table[table["unit"] != unit]
+
+
+def _others(
+    rows: Sequence[RunRow], other: pd.DataFrame, asked: ComparisonAsked
+) -> tuple[StudyComparison, ...]:
+    """Return the runs of another unit, compared among themselves."""
+    if other.empty:
+        return ()
+    names = set(other["run"])
+    own = replace(asked, baseline=None, room_c=None, repeatability=None)
+    return (compare_runs([row for row in rows if row.run in names], (), own),)
+
+
+def _with_expected(table: pd.DataFrame) -> pd.DataFrame:
+    """Return the runs, those at their limit with the value they would be expected to have."""
+    at_limit = table["at_limit"].to_numpy(dtype=bool)
+    if not at_limit.any():
+        return table
+    values, variance = without_limit(
+        table["setup"].tolist(), table["value"].to_numpy(dtype=float), at_limit
+    )
+    error = np.hypot(table["standard_error"].to_numpy(dtype=float), np.sqrt(variance))
+    return table.assign(value=values, standard_error=error, at_limit=False)
+
+
+def _weak_runs(
+    table: pd.DataFrame, limited: set[str], other: pd.DataFrame, asked: ComparisonAsked
+) -> list[Caution]:
+    """Return cautions about runs that count although they are not as they should be."""
+    said: list[Caution] = []
+    if len(other):
+        setups = "; ".join(dict.fromkeys(other["setup"]))
+        unit = "°C" if "°C" in set(other["unit"]) else "K"
+        said.append(caution("another_unit", count=len(other), unit=unit, setups=setups))
+    if set(table["unit"]) == {"°C"}:
+        said.append(caution("no_room_anywhere", room_k=asked.room_k))
+    beside = table[table["at_limit"].astype(bool) & ~table["setup"].isin(limited)]
+    if len(beside):
+        said.append(caution("some_at_limit", runs=", ".join(beside["run"])))
+    unsettled = table[~table["reached"].astype(bool) & ~table["at_limit"].astype(bool)]
+    if len(unsettled):
+        missing = unsettled["missing_k"].astype(float).abs()
+        said.append(
+            caution(
+                "extrapolated", count=len(unsettled), all=len(table), least_k=float(missing.min()),
+                most_k=float(missing.max()),
+            )
+        )  # fmt: skip
+    early = table[~table["outcome"].isin(["finished", "imported"])]
+    if len(early):
+        said.append(caution("ended_early", runs=", ".join(early["run"])))
+    return said
 
 
 def _checked(
@@ -196,6 +273,11 @@ def _checked(
         )
     used = set(table["run"])
     over = _usual_reference([row for row in rows if row.run in used])
+    if asked.room_c is not None and set(table["unit"]) == {"°C"}:
+        raise InputError(
+            f"no room temperature was logged: a room of {asked.room_c:g} °C cannot be added to "
+            "temperatures that hold their own room already"
+        )
     if asked.room_c is not None and not _is_room(over):
         raise InputError(
             f"rises are over {over} here: a room of {asked.room_c:g} °C cannot be added to them"
@@ -203,32 +285,28 @@ def _checked(
     return over
 
 
-def _compared_and_ranked(
-    base: pd.DataFrame, units: set[str], asked: ComparisonAsked
-) -> tuple[Comparison, Comparison]:
-    """Return the comparison against the baseline, and that of all pairs.
-
-    Whether setups share a rank needs all pairs, whatever the baseline.
-    """
+def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Comparison:
+    """Return the comparison of the runs that were not at their limit."""
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
 
-    def compared(baseline: str | None) -> Comparison:
-        return compare_setups(
-            to_compare(base),
-            baseline=baseline,
-            confidence=asked.confidence,
-            repeatability=asked.repeatability,
-            usual_spread=Spread.USUAL_K if units == {"K"} else None,
-            room_effect=None if "reference_c" in asked.expected else RoomEffect.USUAL,
-        )
+    in_k = units == {"K"}
+    runs = to_compare(base)
+    if not in_k:  # the room moves within a day, too
+        within_k = Days.WITHIN_SHARE * asked.room_k
+        runs["standard_error"] = np.hypot(runs["standard_error"], within_k)
 
-    comparison = compared(against)
-    return comparison, comparison if against is None else compared(None)
+    return compare_setups(
+        runs,
+        baseline=against,
+        confidence=asked.confidence,
+        repeatability=asked.repeatability,
+        usual_spread=Spread.USUAL_K if in_k else None,
+        day_spread=Days.BETWEEN_K if in_k else asked.room_k,
+        room_effect=None if "reference_c" in asked.expected else RoomEffect.USUAL,
+    )
 
 
-def _what_differs(
-    limited: set[str], lost: list[str], kinds: list[str], units: list[str]
-) -> list[Caution]:
+def _what_differs(limited: set[str], lost: list[str], kinds: list[str]) -> list[Caution]:
     """Return cautions: setups that temperature cannot separate, and runs of different kinds."""
     cautions: list[Caution] = []
     if limited:
@@ -237,8 +315,6 @@ def _what_differs(
         cautions.append(caution("no_comparable_run", setups="; ".join(lost)))
     if len(kinds) > 1:
         cautions.append(caution("measured_differently", measured="; ".join(kinds)))
-    if len(units) > 1:
-        cautions.append(caution("some_without_room"))
     return cautions
 
 
@@ -345,6 +421,7 @@ def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str])
                 if name in known.index
                 else "",
                 "at_limit": at_limit,
+                "extrapolated": int((~runs["reached"].astype(bool) & ~runs["at_limit"]).sum()),
                 **{column: float(runs[column].astype(float).mean()) for column in _MEANS},
             }
         )
@@ -361,7 +438,7 @@ def _differences(
     if baseline is not None:
         free = free[free["versus"] == baseline]
     free = free[~free["setup"].isin(limited) & ~free["versus"].isin(limited)]
-    rows = [tuple(row) for row in free.itertuples(index=False)]
+    rows: list[dict[Hashable, Any]] = list(free.to_dict("records"))
     level = setups.set_index("setup")
     names = list(setups["setup"])
     pairs = (
@@ -379,7 +456,14 @@ def _differences(
         elif b in limited and a not in limited:
             high = float(level.loc[a, "high_k"] - level.loc[b, "low_k"])
         clear = low > 0 or high < 0
-        rows.append((a, b, difference, low, high, np.nan, clear, np.nan, np.nan))
+        bounds: dict[Hashable, Any] = {
+            "low": low,
+            "high": high,
+            "single_low": low,
+            "single_high": high,
+        }
+        pair = {"setup": a, "versus": b, "difference": difference, "distinguishable": clear}
+        rows.append(bounds | pair)
     return pd.DataFrame(rows, columns=columns)
 
 

@@ -5,7 +5,7 @@ import pandas as pd
 
 from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.comparison import Comparison, compare_setups
-from gelassen.core.comparing.priors import Spread
+from gelassen.core.comparing.priors import Extrapolated, Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.thermal.priors import RoomEffect
 from gelassen.study.file.levels import expected_quantities
@@ -26,9 +26,14 @@ def highest_power(table: pd.DataFrame) -> float:
 def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     """Return the arguments of `compare_setups` for runs of a study."""
     scale = table.groupby("setup")["power_w"].transform("mean") / highest_power(table)
+    # What is extrapolated is wrong in the same way in all runs of a setup.
+    open_ended = ~table["reached"].astype(bool) & ~table["at_limit"].astype(bool)
+    shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
+    started = table["started"].astype(object)
     return table[["setup", "value", "standard_error", "mount"]].assign(
-        scale=scale.fillna(1.0), room_c=table["reference_c"]
-    )
+        scale=scale.fillna(1.0), room_c=table["reference_c"], setup_error=shared,
+        day=started.where(started.notna(), None).map(lambda text: text and str(text)[:10]),
+    )  # fmt: skip
 
 
 def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:

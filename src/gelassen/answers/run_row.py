@@ -40,6 +40,7 @@ class RunLevel(Result):
     low: float | None
     high: float | None
     reached: bool
+    missing_k: float | None
     at_limit: bool
     thermal_share: float | None
     power_share: float | None
@@ -70,8 +71,8 @@ class RunRow(Result):
         "K" if `value` is a rise, "°C" if no reference was logged, "" without a temperature.
     value, standard_error, low, high
         Steady state and its interval, in `unit`. `low` and `high` are None where it cannot be told.
-    reached
-        Whether the temperature settled within the log.
+    reached, missing_k
+        Whether the temperature settled within the log, and how much of `value` was not reached, in K.
     at_limit
         Whether the run sat at its temperature limit: then `value` is a lower bound.
     thermal_share, power_share
@@ -126,6 +127,7 @@ class RunRow(Result):
     low: float | None = None
     high: float | None = None
     reached: bool = False
+    missing_k: float | None = None
     at_limit: bool = False
     thermal_share: float | None = None
     power_share: float | None = None
@@ -222,6 +224,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         low=_number(steady.low) if steady else None,
         high=_number(steady.high) if steady else None,
         reached=bool(steady and steady.reached),
+        missing_k=_number(steady.missing_k) if steady else None,
         at_limit=bool((throttling and throttling.at_limit) or (steady and steady.limited)),
         thermal_share=_number(throttling.thermal_share) if throttling else None,
         power_share=_number(throttling.power_share) if throttling else None,
@@ -287,7 +290,7 @@ def _run_level(level: Level, recording: Recording, summary: RunSummary) -> RunLe
     return RunLevel(
         power_w=_number(level.power_w), settled_w=_number(level.power_w), value=_number(level.rise),
         standard_error=_number(level.standard_error), low=_number(level.low), high=_number(level.high),
-        reached=bool(level.reached), at_limit=bool(level.at_limit),
+        reached=bool(level.reached), missing_k=_number(level.missing_k), at_limit=bool(level.at_limit),
         thermal_share=_number(level.thermal_share), power_share=_number(level.power_share),
         clock_mhz=_number(level.clock_mhz), work_per_s=_number(level.work_per_s),
         fan_rpm=_number(level.fan_rpm), reference_c=_number(level.reference_c),

@@ -45,6 +45,7 @@ def compare_setups_of(
         room_c=room_c,
         expected=expected_quantities(study.file),
         reference=study.named_reference(),
+        room_k=study.file.doubt.room_k,
     )
     found = compare_runs(rows, left_out, asked)
     return replace(found, cautions=(*said, *found.cautions))

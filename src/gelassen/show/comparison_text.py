@@ -26,6 +26,9 @@ def comparison_text(comparison: StudyComparison) -> str:
     parts.append(_legend(comparison))
     for heading, lines in _sections(comparison):
         parts.append("\n".join([heading, *(f"  - {text}" for text in lines)]))
+    for other in comparison.others:
+        parts.append(f"in {other.unit}, compared among themselves:")
+        parts += [aligned(*table(other)), aligned(*conditions(other))]
     return "\n\n".join(parts)
 
 
@@ -78,7 +81,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
         at_limit = bool(row["at_limit"])
         cells = [
             str(row["setup"]),
-            fixed(row["rise_k"]) + ("*" if at_limit else ""),
+            fixed(row["rise_k"]) + ("*" if at_limit else "~" if row["extrapolated"] else ""),
             "at limit" if at_limit else interval(row["low_k"], row["high_k"]),
             str(row["runs"]),
             "–" if at_limit else str(row["group"]),
@@ -313,6 +316,8 @@ def _legend(comparison: StudyComparison) -> str:
         )
     if comparison.setups["at_limit"].any():
         lines.append("* at the temperature limit: it would be warmer if it were not held back.")
+    if (comparison.setups["extrapolated"] > 0).any():
+        lines.append("~ runs of it ended before they settled: its value is extrapolated in part.")
     return "\n".join(_wrapped(line) for line in lines)
 
 

@@ -353,7 +353,7 @@ def test_fans_at_full_speed_end_what_a_curve_gains():
     assert found.low_w < 145 < found.high_w
     fixed = sustainable_power(power, power * 0.5, rise_se_k=[0.3] * 4, limit_c=95)
     assert fixed.low_w <= 140 <= fixed.high_w
-    assert fixed.high_w - fixed.low_w < 8
+    assert fixed.high_w - fixed.low_w < 12
 
 
 def test_one_setup_and_a_caution_for_copied_repeats():

@@ -5,10 +5,11 @@ from itertools import combinations
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 from scipy.stats import bartlett, nct, norm
 from scipy.stats import t as student_t
 
+from gelassen.core.comparing.days import with_days
+from gelassen.core.comparing.letters import letters
 from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.comparing.priors import Comparison as At
@@ -33,12 +34,11 @@ class Comparison(Result):
         setup, mean, low, high, runs, group; sorted by mean. Setups that share a letter in `group`
         cannot be told apart.
     differences : DataFrame
-        setup, versus, difference, low, high, p_value, distinguishable, runs_needed,
-        smallest. `difference` is
-        the value of `setup` minus the value of `versus`; low and high are its own interval. `p_value`
-        and `distinguishable` allow for the number of differences looked at: the p value in a single
-        step, the verdict in several, so that it may tell apart what the p value alone does not.
-        `runs_needed`: further
+        setup, versus, difference, low, high, single_low, single_high, p_value, distinguishable,
+        runs_needed, smallest. `difference` is the value of `setup` minus the value of `versus`. Interval,
+        `p_value` and `distinguishable` allow for the number of differences looked at, and agree: the
+        interval leaves out zero, and the p value is below 1 - confidence, if and only if the two are told
+        apart. single_low and single_high are the interval of this difference alone. `runs_needed`: further
         runs of each of the two that would settle it 4 times in 5; NaN if more than 50 or unknown.
         `smallest`: the true difference that these runs would find 4 times in 5.
     repeatability
@@ -88,17 +88,20 @@ def compare_setups(
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
     room_effect: tuple[float, float] | None = None,
+    day_spread: float | None = None,
 ) -> Comparison:
     """Compare setups by one number a run.
 
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, standard_error][, block][, mount][, scale][, room_c]; one row a run.
+        Columns setup, value[, standard_error][, block][, mount][, scale][, room_c][, day]
+        [, setup_error]; one row a run.
         `standard_error` is what the run itself leaves open; `block` names what runs shared besides the
         setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
         none had its own; `scale` is how large the scatter of such a run is beside the spread that is
-        known or found, such as its power over the usual one; `room_c` is the room it was made in.
+        known or found, such as its power over the usual one; `room_c` is the room it was made in; `day`
+        names the day; `setup_error` is the part of `standard_error` that runs of one setup share.
     baseline : str, optional
         Compare every setup against this one; without it, every pair once.
     confidence : float
@@ -114,6 +117,9 @@ def compare_setups(
         By how much a value usually changes with each kelvin of the room, and the standard deviation
         of that: setups are then compared at the mean of all rooms, by what the runs say of it and what
         is usual (`core/thermal/room_effect.py`). For runs of scale 1, in proportion to the scale of others.
+
+    day_spread : float, optional
+        What a day moves all of its runs by, as a standard deviation (`core/comparing/days.py`).
 
     Raises
     ------
@@ -141,7 +147,9 @@ def compare_setups(
     confidence = as_confidence(confidence)
     table, cautions = _checked(runs, baseline)
     names = list(dict.fromkeys(table["setup"]))
-    model, said = _fitted(table, names, confidence, repeatability, usual_spread, room_effect)
+    model, said = _fitted(
+        table, names, confidence, repeatability, usual_spread, room_effect, day_spread
+    )
     cautions += said
     setups = _setup_rows(model)
     pairs = (
@@ -152,7 +160,9 @@ def compare_setups(
     differences = _differences(model, pairs, against_one=baseline is not None)
     if len(names) < 2:
         cautions.append(caution("one_setup"))
-    setups["group"] = _groups(setups, differences, baseline)
+    setups["group"] = letters(
+        list(setups["setup"]), _told_apart(model, setups, differences, baseline)
+    )
     return Comparison(
         setups=setups,
         differences=differences,
@@ -175,6 +185,7 @@ def _fitted(
     repeatability: tuple[float, float] | None,
     usual_spread: tuple[float, float] | None,
     room_effect: tuple[float, float] | None,
+    day_spread: float | None,
 ) -> tuple["_Model", list[Caution]]:
     """Fit the means of setups, and say what is not known of their scatter."""
     blocks = _blocks(table)
@@ -182,10 +193,16 @@ def _fitted(
     scale = table["scale"].to_numpy(dtype=float)
     design = _design(table, names, blocks) / scale[:, None]
     values = table["value"].to_numpy(dtype=float) / scale
-    own = (table["standard_error"].to_numpy(dtype=float) / scale) ** 2
+    shared = table["setup_error"].to_numpy(dtype=float)
+    alone = np.maximum(table["standard_error"].to_numpy(dtype=float) ** 2 - shared**2, 0.0)
+    own = alone / scale**2
     equations, mounts = Equations(values, design, own), table["mount"].tolist()
     rooms = table["room_c"].to_numpy(dtype=float)
     by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
+    days = table["day"].tolist()
+    if day_spread is not None and len(set(days)) > 1 and not _copied(table):
+        equations = with_days(equations, days, day_spread)
+        mounts += [NO_RUN] * (len(equations.observed) - len(mounts))
     if room_effect is not None and by_room:
         equations = equations.with_rooms(rooms, _usual_effect(room_effect))
         mounts.append(NO_RUN)
@@ -193,6 +210,7 @@ def _fitted(
         equations.observed, equations.design, equations.own, mounts,
         repeatability=repeatability, usual_spread=usual_spread,
     )  # fmt: skip
+    fit = fit.with_setup_errors(_setup_errors(table, names))
     cautions += _spread_cautions(table) if fit.spread_known and fit.mounted is None else []
     counts = table.groupby("setup").size()
     mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
@@ -208,6 +226,12 @@ def _fitted(
     if repeatability is None:
         cautions += _mounting_cautions(model, usual_spread)
     return model, cautions
+
+
+def _setup_errors(table: pd.DataFrame, names: list[str]) -> Floats:
+    """Return the variance of the error that runs of each setup share."""
+    square = (table["setup_error"] ** 2).groupby(table["setup"]).mean()
+    return np.asarray(square.reindex(names), dtype=float)
 
 
 def _copied(table: pd.DataFrame) -> bool:
@@ -261,6 +285,11 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
     )
     table["block"] = runs["block"].astype(str) if "block" in runs.columns else ""
     table["mount"] = mounts_of(runs)
+    days = runs["day"] if "day" in runs.columns else pd.Series(None, index=runs.index, dtype=object)
+    table["day"] = days.astype(object).where(days.notna(), None)
+    table["setup_error"] = (
+        runs["setup_error"].astype(float).fillna(0.0) if "setup_error" in runs.columns else 0.0
+    )
     if not (np.isfinite(table["scale"]) & (table["scale"] > 0)).all():
         raise InputError("scale must be a number above zero for every run")
     cautions: list[Caution] = []
@@ -377,7 +406,8 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
         len(pairs), model.fit.means.size
     )
     rows["difference"] = vectors @ model.fit.means
-    for name, unknown in (("low", -np.inf), ("high", np.inf), ("p_value", np.nan)):
+    ends = (("low", -np.inf), ("high", np.inf), ("single_low", -np.inf), ("single_high", np.inf))
+    for name, unknown in (*ends, ("p_value", np.nan)):
         rows[name] = np.full(len(pairs), unknown)
     rows["distinguishable"] = np.zeros(len(pairs), dtype=bool)
     rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
@@ -386,7 +416,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     if not known.any():
         return rows
     half = model.fit.halves(vectors, model.confidence)
-    rows["low"], rows["high"] = rows["difference"] - half, rows["difference"] + half
+    rows["single_low"], rows["single_high"] = rows["difference"] - half, rows["difference"] + half
     # Each error has its own degrees of freedom. Verdicts use common ones.
     freedom, common = model.fit.freedom(vectors), model.fit.degrees
     sizes = _at_freedom(rows["difference"].to_numpy(dtype=float) / error, freedom, common)
@@ -397,11 +427,12 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     )
     places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
     level = 1 - model.confidence
-    rows["p_value"] = np.where(known, [adjust.p_value(size) for size in sizes], np.nan)
     rows["distinguishable"] = adjust.distinguished(places, sizes, level) & known
+    rows["p_value"] = np.where(known, _p_values(adjust, places, sizes, level), np.nan)
     critical = _at_freedom(
         np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
     )
+    rows["low"], rows["high"] = _matching(rows, np.where(known, critical * error, np.inf))
     rows["smallest"] = np.where(
         known,
         (critical + np.array([quantile(At.POWER, float(f)) for f in freedom])) * error,
@@ -411,6 +442,49 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
     rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, more)
     return rows
+
+
+def _matching(rows: pd.DataFrame, half: Floats) -> tuple[Floats, Floats]:
+    """Return simultaneous intervals that match the verdicts: they leave out zero if told apart.
+
+    A verdict reached in steps may tell apart what the single step does not. Then the interval ends at
+    zero (Stefansson, Kim and Hsu 1988).
+    """
+    difference = rows["difference"].to_numpy(dtype=float)
+    low, high = difference - half, difference + half
+    told = rows["distinguishable"].to_numpy(dtype=bool)
+    low = np.where(told & (difference > 0), np.maximum(low, At.BESIDE_ZERO), low)
+    high = np.where(told & (difference < 0), np.minimum(high, -At.BESIDE_ZERO), high)
+    return low, high
+
+
+def _p_values(
+    adjust: AllPairs | AgainstOne, places: list[tuple[int, int]], sizes: Floats, level: float
+) -> list[float]:
+    """Return the smallest level at which each difference is told apart, in steps where that is less."""
+    single = np.array([adjust.p_value(size) for size in sizes])
+    told = adjust.distinguished(places, sizes, level)
+    for k in np.flatnonzero(told & (single >= level)):
+        low, high = 0.0, level
+        for _ in range(At.P_HALVINGS):
+            middle = (low + high) / 2
+            found = adjust.distinguished(places, sizes, middle)[k]
+            low, high = (low, middle) if found else (middle, high)
+        single[k] = high
+    return [float(p) for p in np.where(told, np.minimum(single, level * (1 - 1e-9)), single)]
+
+
+def _told_apart(
+    model: _Model, setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None
+) -> set[frozenset[str]]:
+    """Return the pairs that are told apart: against a baseline by that verdict, else among all pairs."""
+    every = differences
+    if baseline is not None:
+        every = _differences(model, list(combinations(setups["setup"], 2)), against_one=False)
+        every = every[(every["setup"] != baseline) & (every["versus"] != baseline)]
+        every = pd.concat([every, differences])
+    told = every[every["distinguishable"].astype(bool)]
+    return {frozenset(pair) for pair in zip(told["setup"], told["versus"], strict=True)}
 
 
 def _runs_for_each(
@@ -478,31 +552,3 @@ def _runs_needed(
     chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
     enough = np.flatnonzero(chance >= At.POWER)
     return float(further[enough[0]]) if enough.size else float("nan")
-
-
-def _groups(setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None) -> list[str]:
-    """Return letters. Setups that share a letter cannot be told apart.
-
-    Against a baseline only those differences are known, so a setup shares the baseline's letter or
-    has none.
-    """
-    names = list(setups["setup"])
-    same = {
-        frozenset((r.setup, r.versus)) for r in differences.itertuples() if not r.distinguishable
-    }
-    if baseline is not None:
-        return ["a" if n == baseline or frozenset((n, baseline)) in same else "" for n in names]
-    spans: list[tuple[int, int]] = []
-    for first in range(len(names)):
-        last = first
-        while last + 1 < len(names) and all(
-            frozenset((names[k], names[last + 1])) in same for k in range(first, last + 1)
-        ):
-            last += 1
-        if not spans or last > spans[-1][1]:
-            spans.append((first, last))
-    letters = [chr(ord("a") + k % 26) for k in range(len(spans))]
-    member: NDArray[np.bool_] = np.array(
-        [[a <= k <= b for a, b in spans] for k in range(len(names))]
-    )
-    return ["".join(np.array(letters)[row]) for row in member]

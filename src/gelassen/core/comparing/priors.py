@@ -12,6 +12,32 @@ class Bias:
     DOUBT = 1.0  # standard deviation of a correction, as a share of it
 
 
+class Censored:
+    """Runs at their limit beside free runs of their setup. Source: rigs in general."""
+
+    USUAL_K = 0.5  # K: what runs of one setup scatter by
+    FREEDOM = 2.0  # degrees of freedom with which that is joined to the scatter of these runs
+    ROUNDS = 30  # rounds of expectation and maximisation
+
+
+class Days:
+    """What runs of one day share.
+
+    Source: rooms of the simulated bench. It widens differences between setups that were run on different
+    days.
+    """
+
+    BETWEEN_K = 0.3  # K: rises over a measured room, from day to day (standard deviation)
+    NO_ROOM_K = 2.0  # K: temperatures without a room, from day to day
+    WITHIN_SHARE = 0.35  # share of that by which the room also moves within a day
+
+
+class Extrapolated:
+    """Source: halves of loads on random machines, whose errors correlate by 0.45 within a setup."""
+
+    SHARED = 0.45  # share of the error variance of an unsettled run that runs of its setup share
+
+
 class Comparability:
     """Source: convention. They decide which runs are called odd."""
 
@@ -28,6 +54,9 @@ class Comparison:
 
     MOST_RUNS = 50  # runs that are suggested at most
     COPIED = 1e-9  # difference of repeats, in their unit, below which they were copied
+    BESIDE_ZERO = 1e-9  # end of an interval that leaves out zero only by a verdict in steps
+    P_HALVINGS = 10  # halvings in the search for a p value in steps
+    MOST_LETTERS = 200  # letters: with more, none are given
     POWER = 0.8  # probability with which the suggested number of runs settles the question
 
 

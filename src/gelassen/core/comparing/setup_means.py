@@ -41,6 +41,12 @@ class SetupFit:
             mounted=fit,
         )
 
+    def with_setup_errors(self, variances: Floats) -> "SetupFit":
+        """Return the same with an error that the runs of each setup share, as a variance a setup."""
+        added = np.zeros_like(self.covariance)
+        added[np.arange(variances.size), np.arange(variances.size)] = variances
+        return replace(self, covariance=self.covariance + added)
+
     def with_shared(self, moved: Floats) -> "SetupFit":
         """Return the same with an error that all runs share, given the effect of one deviation of it."""
         return replace(self, covariance=self.covariance + np.outer(moved, moved))

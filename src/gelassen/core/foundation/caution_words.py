@@ -40,6 +40,10 @@ WORDS = {
     "never_loaded": (
         "the run ended before its load began: there is no answer under load. Run it again"
     ),
+    "reference_noted": (
+        "the reference was read {count:time} only: it is taken as constant, with a standard error of "
+        "{error_k:.1f} K. Log it along with the temperature"
+    ),
     "constant_readings": (
         "cannot tell how exactly: every reading is {at_c:.1f} °C. The sensor is stuck, or so coarse that "
         "nothing shows how near the part is to its end"
@@ -283,7 +287,22 @@ WORDS = {
     ),
     "no_comparable_run": "no comparable run is left of: {setups}",
     "measured_differently": "runs differ in what was measured: {measured}",
-    "some_without_room": "some runs have no room temperature: their values are not rises",
+    "another_unit": (
+        "{count:run} of {setups} cannot be ranked with the rest, as a rise over the room is no "
+        "temperature: they are in {unit}, and are compared among themselves"
+    ),
+    "no_room_anywhere": (
+        "no room temperature was logged: the intervals allow for rooms that differ by {room_k:g} K from "
+        "day to day (standard deviation; room_k under [doubt] in the study). Log the room"
+    ),
+    "some_at_limit": (
+        "at their limit: {runs}. They count as at least that warm, beside free runs of their setup"
+    ),
+    "extrapolated": (
+        "{count} of {all} runs ended before they settled: {least_k:.1f} to {most_k:.1f} K of each are "
+        "extrapolated, and runs of one setup may err alike. Soak longer"
+    ),
+    "ended_early": "these runs ended early, and count all the same: {runs}",
     "powers_differ": (
         "{count} of {all} setups held more than 5 % more or less power than the baseline: not all of "
         "their difference comes from the cooler"

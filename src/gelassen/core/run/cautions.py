@@ -12,6 +12,7 @@ from gelassen.core.recording.series import columns_of, mean_where
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.thresholds import Cautions
 from gelassen.core.settling.steady_result import SteadyState
+from gelassen.core.settling.thresholds import Noted
 from gelassen.core.signal.gaps import wide_gaps
 from gelassen.core.throttling.throttling import Throttling
 
@@ -110,7 +111,7 @@ def bridged_caution(run: PreparedRun) -> list[Caution]:
     if run.reference_c is None:
         return []
     times, span, known = run.times, run.load_s, np.isfinite(run.reference_c)
-    if known.mean() > 0.5:
+    if known.mean() > 0.5 or known.sum() <= Noted.MOST:
         return []  # what is missing then is told with the steady state
     read = times[known & (times >= span[0]) & (times <= span[1])]
     longest_s = float(np.diff(np.concatenate([span[:1], read, span[1:]])).max())

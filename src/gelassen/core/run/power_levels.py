@@ -27,8 +27,8 @@ class Level(Result):
         stretch's steady state; infinite where it is too short to tell.
     low, high
         The interval of the rise; infinite ends mean "cannot tell".
-    reached
-        Whether it was settled when the level ended.
+    reached, missing_k
+        Whether it was settled when the level ended, and how much of the rise was not reached, in K.
     at_limit
         Whether heat held the chip back: the power is what was held then.
     fan_rpm, duty_pct, reference_c
@@ -47,6 +47,7 @@ class Level(Result):
     low: float
     high: float
     reached: bool
+    missing_k: float
     at_limit: bool
     fan_rpm: float
     duty_pct: float
@@ -107,6 +108,7 @@ def _level(
         low=steady.low,
         high=steady.high,
         reached=steady.reached,
+        missing_k=steady.missing_k,
         at_limit=held,
         fan_rpm=mean_where(run.fan_rpm, late),
         duty_pct=mean_where(duty, late),

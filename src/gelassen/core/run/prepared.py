@@ -25,6 +25,7 @@ from gelassen.core.recording.part_series import PartSeries, part_level, part_ser
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_of, series_of
 from gelassen.core.run.thresholds import Reference
+from gelassen.core.settling.thresholds import Noted
 from gelassen.core.signal.impossible import without_impossible
 
 
@@ -95,7 +96,9 @@ class PreparedRun:
     @property
     def mostly_read_reference_c(self) -> Floats | None:
         """The reference as read, or bridged where few samples have a reading of it."""
-        if self.reference_c is None or np.isfinite(self.reference_c).mean() > Reference.MOSTLY_READ:
+        read = None if self.reference_c is None else np.isfinite(self.reference_c)
+        # What was only noted a few times is no course, and the steady state has a doubt for it.
+        if read is None or read.mean() > Reference.MOSTLY_READ or read.sum() <= Noted.MOST:
             return self.reference_c
         return self.bridged_reference_c
 

@@ -20,7 +20,7 @@ from gelassen.core.recording.load_span import (
     span_from_level,
     span_from_temperature,
 )
-from gelassen.core.settling.thresholds import Enough
+from gelassen.core.settling.thresholds import Enough, Noted
 from gelassen.core.signal.grid import make_grid
 from gelassen.core.signal.noise import quantisation_error, step_size
 from gelassen.core.signal.renewal import without_held
@@ -37,6 +37,7 @@ class LoadLog:
     reference: Floats | None
     power: Floats | None
     span: LoadSpan
+    noted_k: float  # standard error of a reference that was only noted by hand
     bursts: bool  # the load came in bursts, so that its power does not tell the mean
     cautions: tuple[Caution, ...]
 
@@ -126,7 +127,9 @@ class LoadLog:
         """Return the error that the steps of both sensors hide near the end, as a standard error in K."""
         loaded = (self.times >= self.span.start_s) & (self.times <= self.span.end_s)
         late = loaded & (self.times >= (self.span.start_s + self.span.end_s) / 2)
-        room_k = 0.0 if self.reference is None else _hidden(self.reference, loaded)
+        room_k = self.noted_k
+        if self.reference is not None and not room_k:
+            room_k = _hidden(self.reference, loaded)
         return float(np.hypot(_hidden(self.temperature, late), room_k))
 
 
@@ -149,12 +152,20 @@ def read_load_log(
     need_readings("temperature_c", temperature)
     reference = None if reference_c is None else as_series("reference_c", reference_c, like=times)
     power = None if power_w is None else as_series("power_w", power_w, like=times)
+    noted_k = 0.0
     temperature, cautions = without_not_read("the temperature", times, temperature)
     temperature = without_held(temperature)
     if reference is not None:
         need_readings("reference_c", reference)
         reference, not_read = without_not_read("the reference", times, reference)
-        cautions += [*not_read, *_reference_cautions(reference)]
+        noted = int(np.isfinite(reference).sum())
+        if noted <= Noted.MOST < times.size:
+            noted_c = float(np.nanmean(reference))
+            reference = np.full_like(reference, noted_c)
+            noted_k = Noted.ERROR_K
+            cautions += [*not_read, caution("reference_noted", count=noted, error_k=noted_k)]
+        else:
+            cautions += [*not_read, *_reference_cautions(reference)]
     if power is not None and not np.isfinite(power).any():
         power = None
         cautions.append(caution("power_not_read"))
@@ -175,6 +186,7 @@ def read_load_log(
         reference=reference,
         power=power,
         span=span,
+        noted_k=noted_k,
         bursts=bursts,
         cautions=tuple(cautions),
     )

@@ -48,8 +48,8 @@ def settled_answer(
     # A fan that may speed up widens the interval, and moves no value: it may as well not.
     value = middle if reached else relaxation.mean(relaxation.settled)
     cautions: list[Caution] = []
+    missing_k = float(relaxation.quantile(draws.missing, 0.5))
     if not reached:
-        missing_k = float(relaxation.quantile(draws.missing, 0.5))
         cautions.append(
             caution(
                 "not_settled",
@@ -78,6 +78,7 @@ def settled_answer(
         extrapolated=not reached,
         unit=asked.unit,
         confidence=asked.confidence,
+        missing_k=missing_k,
         cautions=tuple(cautions),
     )
 

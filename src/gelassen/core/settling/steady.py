@@ -209,7 +209,7 @@ def _with_doubts(answer: SteadyState, fitted: _Fitted, log: LoadLog) -> SteadySt
         # The cause of the fall may end again.
         answer = replace(answer, high=max(answer.high, over.peak_k))
     cautions = [*log.cautions, *fitted.cautions]
-    if hidden_k > Parts.HIDES_K and answer.reached:
+    if hidden_k > Parts.HIDES_K and answer.reached and not log.noted_k:
         cautions.append(caution("hidden_by_steps", hidden_k=hidden_k))
     if log.reference is not None and answer.value < -hidden_k and answer.high < 0:
         cautions.append(caution("below_reference", below_k=-answer.value))

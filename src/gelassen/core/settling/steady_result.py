@@ -58,6 +58,8 @@ class SteadyState(Result):
     swings_between
         Where the temperature turns, low and high, if it swings for as long as it is loaded: then the
         value is the mean over its swings.
+    missing_k
+        How much of the value had not been reached when the log ended, in K; NaN if that is unknown.
     limit
         The limit in the unit of `value`: K over the mean reference, or °C. None if it was not told.
     limited, limit_at_s
@@ -87,6 +89,7 @@ class SteadyState(Result):
     power_w: float = float("nan")
     took_notice: bool = True
     swings_between: tuple[float, float] | None = None
+    missing_k: float = float("nan")
     limit: float | None = None
     limited: bool = False
     limit_at_s: float | None = None

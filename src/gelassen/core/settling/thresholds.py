@@ -15,6 +15,13 @@ class Enough:
     AFTER_SHARE = 0.01  # share of the load, likewise
 
 
+class Noted:
+    """A reference that was read a few times by hand. Source: rooms that are lived in."""
+
+    MOST = 3  # readings in a log up to which it was only noted
+    ERROR_K = 0.7  # K: standard error of the room over the load, then
+
+
 class Looking:
     """Source: simulated runs whose soak ends when the answer is known.
 

@@ -38,7 +38,8 @@ class Equations:
 
     def with_rooms(self, rooms_c: Floats, effect: RoomEffect) -> "Equations":
         """Return the same with one more column, the room's, and one more row: its prior."""
-        column = rooms_c - rooms_c.mean()
+        column = np.zeros(len(self.design))  # rows of priors know no room
+        column[: rooms_c.size] = rooms_c - rooms_c.mean()
         factor = At.LARGE / effect.spread
         design = np.column_stack([self.design, column])
         usual = np.append(np.zeros(self.design.shape[1]), factor)

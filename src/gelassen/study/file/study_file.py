@@ -57,6 +57,18 @@ class Machine(_Table):
     note: str = ""
 
 
+class Doubt(_Table):
+    """What the tester knows of his doubts, and which differences matter to him."""
+
+    room_k: float = Field(
+        2.0, gt=0, le=20,
+        description="where no room was logged: standard deviation of the room between days, K",
+    )  # fmt: skip
+    matters_k: float = Field(
+        1.0, gt=0, le=50, description="the smallest difference that matters, K"
+    )
+
+
 class Factor(_Table):
     """What is varied, and the values it takes."""
 
@@ -237,6 +249,7 @@ class StudyFile(_Table):
     left_out: dict[str, str] = Field(
         default_factory=dict, description="run to the reason why it is not compared"
     )
+    doubt: Doubt = Field(default_factory=Doubt)
     comfort_c: Temperature | None = Field(
         None, description="the tester's own line below the limit, °C"
     )
