@@ -27,7 +27,7 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     """Return the arguments of `compare_setups` for runs of a study."""
     scale = table.groupby("setup")["power_w"].transform("mean") / highest_power(table)
     # What is extrapolated is wrong in the same way in all runs of a setup.
-    open_ended = ~table["reached"].astype(bool) & ~table["at_limit"].astype(bool)
+    open_ended = ~(table["reached"].astype(bool) | table["at_limit"].astype(bool))
     shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
     started = table["started"].astype(object)
     return table[["setup", "value", "standard_error", "mount"]].assign(

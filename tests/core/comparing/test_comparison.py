@@ -26,7 +26,15 @@ def test_equal_runs_give_the_textbook_answer():
     for row in answer.differences.itertuples():
         i, j = "abc".index(row.setup), "abc".index(row.versus)
         assert row.difference == pytest.approx(textbook.statistic[i, j])
-        assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
+        if row.distinguishable and textbook.pvalue[i, j] >= 0.05:
+            assert row.p_value < 0.05  # told apart in steps
+        else:
+            assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
+
+
+def in_one_step(rows):
+    """Return which differences are told apart without steps: by more than a hair."""
+    return (rows["low"] > 1e-6) | (rows["high"] < -1e-6)
 
 
 def test_stepwise_verdicts_find_more_pairs_at_the_same_error_rate():
@@ -38,7 +46,7 @@ def test_stepwise_verdicts_find_more_pairs_at_the_same_error_rate():
         rows = compare_setups(study(rng, means, spread=0.5)).differences
         rows.index = ["".join(sorted(pair)) for pair in rows[["setup", "versus"]].to_numpy()]
         found += list(rows.loc[["ac", "bc"], "distinguishable"])
-        single += list(rows.loc[["ac", "bc"], "p_value"] < 0.05)
+        single += list(in_one_step(rows.loc[["ac", "bc"]]))
         false.append(rows.loc["ab", "distinguishable"])
     assert np.mean(found) > np.mean(single) + 0.15
     assert np.mean(false) <= 0.1
@@ -52,7 +60,7 @@ def test_step_down_verdicts_against_a_baseline_find_more_differences():
         rows = compare_setups(study(rng, means, spread=0.5), baseline="base").differences
         rows = rows.set_index("setup")
         found.append(rows.loc["near", "distinguishable"])
-        single.append(rows.loc["near", "p_value"] < 0.05)
+        single.append(in_one_step(rows.loc[["near"]]).all())
         false.append(rows.loc["same", "distinguishable"])
     assert sum(found) > sum(single)
     assert all(verdict or not alone for verdict, alone in zip(found, single, strict=True))
@@ -86,7 +94,8 @@ def test_identical_setups_are_rarely_told_apart_and_intervals_cover():
         spread = rng.uniform(0.3, 0.8)
         answer = compare_setups(study(rng, dict.fromkeys("abcdef"[:size], 60.0), spread=spread))
         claims.append(answer.differences["distinguishable"].any())
-        covered += list((answer.differences["low"] <= 0) & (answer.differences["high"] >= 0))
+        found = answer.differences
+        covered += list((found["single_low"] <= 0) & (found["single_high"] >= 0))
     assert np.mean(claims) <= 0.11  # 5 % promised; 60 studies: chance alone moves this by 0.03
     assert 0.92 <= np.mean(covered) <= 0.98
 
@@ -162,3 +171,24 @@ def test_runs_that_all_but_agree_have_no_spread_to_test():
     rows = [("a", 0.0), ("a", 0.0), ("a", 1.0), ("b", 0.0), ("b", 0.0), ("b", 4e-209)]
     answer = compare_setups(pd.DataFrame(rows, columns=["setup", "value"]))
     assert len(answer.differences) == 1
+
+
+@pytest.mark.parametrize("baseline", [None, "s0"])
+def test_interval_p_value_verdict_and_letters_agree(baseline):
+    rng = np.random.default_rng(5)
+    for setups in (2, 3, 6, 12):
+        for _ in range(6):
+            rows = [
+                (f"s{k}", 50 + rng.choice([0.0, 0.5, 1.2]) + rng.normal(0, 0.4))
+                for k in range(setups)
+                for _ in range(int(rng.integers(2, 5)))
+            ]
+            runs = pd.DataFrame(rows, columns=["setup", "value"])
+            found = compare_setups(runs, baseline=baseline, usual_spread=(0.5, 4))
+            letters = found.setups.set_index("setup")["group"]
+            for row in found.differences.itertuples():
+                assert row.distinguishable == (row.low > 0 or row.high < 0)
+                assert row.distinguishable == (row.p_value < 0.05)
+                assert row.distinguishable != bool(
+                    set(letters[row.setup]) & set(letters[row.versus])
+                )

@@ -377,7 +377,9 @@ def test_identical_setups_are_rarely_told_apart_and_real_differences_mostly_are(
             rows = compare_setups(runs, baseline="s0", usual_spread=(0.5, 4)).differences
             if gap:
                 found += list(rows["distinguishable"])
-                covered += list((rows["low"] <= level[1:]) & (level[1:] <= rows["high"]))
+                covered += list(
+                    (rows["single_low"] <= level[1:]) & (level[1:] <= rows["single_high"])
+                )
             else:
                 claims.append(rows["distinguishable"].any())
     assert np.mean(claims) <= 0.12
@@ -450,7 +452,13 @@ def test_rooms_that_are_alike_or_not_known_change_nothing():
 def test_effects_and_drift_are_looked_for_in_one_room():
     runs = in_rooms(5, -0.3, setups=6, days=0.0)
     table = runs.rename(columns={"room_c": "reference_c"}).assign(
-        at_limit=False, unit="K", power_w=95.0, standard_error=0.1, mount=None
+        at_limit=False,
+        reached=True,
+        started=None,
+        unit="K",
+        power_w=95.0,
+        standard_error=0.1,
+        mount=None,
     )
     brought, said = in_one_room(table)
     gain = np.polyfit(table["reference_c"], brought["value"], 1)[0]

@@ -136,6 +136,8 @@ class AgainstOne:
 def critical_size(p_value: Callable[[float], float], freedom: float, level: float) -> float:
     """Return how many standard errors a difference must be for this level."""
     alone = quantile(1 - level / 2, freedom)
+    if p_value(alone) <= level * (1 + 1e-9):
+        return alone
     high = alone
     while p_value(high) > level:
         high *= 1.4
