@@ -142,7 +142,7 @@ def compare_runs(
     names = list(dict.fromkeys(table["setup"]))
     lost = sorted({row.setup for row in rows if row.setup} - set(names))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].all()}
-    free = _with_expected(table[~table["setup"].isin(limited)])
+    free = with_expected(table[~table["setup"].isin(limited)])
     # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
     base = free if not free.empty else table
     highest_w = highest_power(base)
@@ -214,16 +214,21 @@ def _others(
     return (compare_runs([row for row in rows if row.run in names], (), own),)
 
 
-def _with_expected(table: pd.DataFrame) -> pd.DataFrame:
-    """Return the runs, those at their limit with the value they would be expected to have."""
+def with_expected(table: pd.DataFrame, by: Sequence[str] = ("setup",)) -> pd.DataFrame:
+    """Return the runs, those at their limit with the value they would be expected to have.
+
+    Where all runs of a setup (or of a combination of other columns) were at their limit, they stay so.
+    """
     at_limit = table["at_limit"].to_numpy(dtype=bool)
     if not at_limit.any():
         return table
+    groups = table[list(by)].astype(str).agg(", ".join, axis=1)
     values, variance = without_limit(
-        table["setup"].tolist(), table["value"].to_numpy(dtype=float), at_limit
+        groups.tolist(), table["value"].to_numpy(dtype=float), at_limit
     )
+    all_limited = table["at_limit"].astype(bool).groupby(groups).transform("all")
     error = np.hypot(table["standard_error"].to_numpy(dtype=float), np.sqrt(variance))
-    return table.assign(value=values, standard_error=error, at_limit=False)
+    return table.assign(value=values, standard_error=error, at_limit=all_limited)
 
 
 def _weak_runs(

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from gelassen.answers.comparison import with_expected
 from gelassen.answers.one_room import study_in_one_room
 from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
@@ -38,7 +39,7 @@ def study_effects(
     of_rise = value == "value"
     if of_rise:
         table, brought = study_in_one_room(study.file, table)
-    free = table[~table["at_limit"].astype(bool)] if of_rise else table
+    free = with_expected(table, factors) if of_rise else table.assign(at_limit=False)
     found = factor_effects(
         free,
         factors,
@@ -48,6 +49,6 @@ def study_effects(
         usual_spread=Spread.USUAL_K if of_rise and set(free["unit"]) == {"K"} else None,
     )
     cautions = [*left_out, *brought, *found.cautions]
-    if held := len(table) - len(free):
-        cautions.append(caution("limited_runs_left_out", count=held))
+    if held := int(table["at_limit"].sum()) if of_rise else 0:
+        cautions.append(caution("limited_runs_are_bounds", count=held))
     return replace(found, cautions=tuple(cautions))

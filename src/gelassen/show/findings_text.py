@@ -18,6 +18,8 @@ from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
 
 _MOST_ROWS = 40
+# K: a drift that may be larger than this over the whole study was not ruled out.
+_MATTERS_K = 1.0
 
 
 def effects_text(found: Effects) -> str:
@@ -55,10 +57,15 @@ def _effect_sentences(found: Effects) -> list[str]:
     said = []
     for row in found.main.itertuples():
         size = f"{warmer(row.effect)} than {row.versus} ({warmer_interval(row.low, row.high)})"
-        if math.isinf(row.low):
+        if math.isinf(row.low) and math.isinf(row.high):
             said.append(
                 f"{row.factor}: {row.level} reads {warmer(row.effect)} than {row.versus}; "
                 f"without repeats it cannot be told whether that means anything."
+            )
+        elif row.depends:
+            said.append(
+                f"{row.factor}: how {row.level} differs from {row.versus} depends on the rest: "
+                f"{_at_ends(found.conditional, row)}; {_span(row.low, row.high)} over all combinations."
             )
         elif row.distinguishable:
             said.append(f"{row.factor}: {row.level} is {size}, evenly over the rest.")
@@ -67,29 +74,15 @@ def _effect_sentences(found: Effects) -> list[str]:
                 f"{row.factor}: {row.level} cannot be told from {row.versus} "
                 f"({warmer_interval(row.low, row.high)})."
             )
-    for row in found.interactions[found.interactions["distinguishable"].astype(bool)].itertuples():
-        here = _at(found.conditional, row, row.other_level)
-        there = _at(found.conditional, row, row.other_versus)
-        if here and there:
-            said.append(
-                f"It depends: with {row.other} {row.other_level}, {row.level} is {here} than "
-                f"{row.versus}; with {row.other_versus}, {there}."
-            )
     return said[:8]
 
 
-def _at(conditional: pd.DataFrame, row: Any, where: str) -> str:
-    """Return the effect at one level of another factor, averaged over the other factors."""
-    same = conditional[
-        (conditional["factor"] == row.factor)
-        & (conditional["level"] == row.level)
-        & (conditional["versus"] == row.versus)
-        & conditional["other_levels"].map(lambda levels: where in levels)
-    ]
-    if same.empty:
-        return ""
-    clear = bool(same["distinguishable"].any())
-    return warmer(float(same["effect"].mean())) if clear else "no different beyond chance"
+def _at_ends(conditional: pd.DataFrame, row: Any) -> str:
+    """Return the smallest and the largest effect, and the combinations that show them."""
+    named = conditional[["factor", "level", "versus"]] == [row.factor, row.level, row.versus]
+    own = conditional[named.all(axis=1)].sort_values("effect")
+    ends = [(own.iloc[k]["effect"], own.iloc[k]["where"]) for k in (0, -1)]
+    return " to ".join(f"{warmer(float(effect))} ({where})" for effect, where in ends)
 
 
 def response_text(found: Response, name: str) -> str:
@@ -152,9 +145,13 @@ def drift_text(found: MachineDrift, setup: str) -> str:
     share, unit = (1 / 24, "an hour") if hours else (1.0, "a day")
     sizes = [share * size for size in (found.per_day, found.low, found.high)]
     span = f"{sizes[0]:+.2f} K {unit} ({sizes[1]:+.2f} to {sizes[2]:+.2f})"
-    words = f"No drift of the machine beyond chance: {size}, {span}."
+    open_k = (found.high - found.low) / 2 * abs(found.over_all / found.per_day)
     if found.distinguishable:
         words = f"The machine drifted: {size}, {span}. To take it out: compare --correct-drift."
+    elif open_k > _MATTERS_K:
+        words = f"Whether the machine drifted cannot be told: {size}, {span}. Repeat {setup} more often."
+    else:
+        words = f"No drift of the machine beyond chance: {size}, {span}."
     return "\n\n".join([words, *_cautions(found.cautions)])
 
 
@@ -274,6 +271,8 @@ def _span(low: float, high: float, *, sign: bool = True) -> str:
     form = "+.1f" if sign else ".1f"
     if math.isinf(high):
         return f"{low:{form}} or more"
+    if math.isinf(low):
+        return f"{high:{form}} or less"
     return f"{low:{form}} to {high:{form}}"
 
 

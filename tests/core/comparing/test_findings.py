@@ -138,7 +138,9 @@ def test_an_interaction_is_reported_and_empty_cells_are_named():
     some = runs[(runs["pad"] == "none") | (runs["door"] == "open")]
     added = factor_effects(some, ["pad", "door"])
     assert added.interactions.empty
-    assert "1 of 4 combinations have no run that counts (pad, closed)" in added.cautions[0]
+    assert "1 of 4 combinations have no free run (pad, closed)" in added.cautions[0]
+    effect = added.main.set_index("factor").loc["pad", "effect"]
+    assert effect == pytest.approx(found.conditional.iloc[0]["effect"])  # that with the door open
     with pytest.raises(InputError, match='"door" has one level only'):
         factor_effects(runs[runs["door"] == "open"], ["pad", "door"])
     with pytest.raises(InputError, match='no column "dor".*mean "door"'):

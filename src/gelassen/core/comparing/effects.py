@@ -1,7 +1,7 @@
 """The effect of each factor by itself, and how it depends on another factor."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations, product
 
 import numpy as np
@@ -9,11 +9,12 @@ import pandas as pd
 from scipy.stats import t as student_t
 
 from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.comparing.priors import Comparison
 from gelassen.core.comparing.setup_means import SetupFit, or_mounted
 from gelassen.core.comparing.spread import as_repeatability
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import Floats, as_confidence
+from gelassen.core.foundation.inputs import Bools, Floats, as_confidence
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 
@@ -25,8 +26,10 @@ class Effects(Result):
     Attributes
     ----------
     main : DataFrame
-        factor, level, versus, effect, low, high, p_value, distinguishable: what changing the factor
-        from `versus` to `level` does, averaged evenly over the levels of the other factors.
+        factor, level, versus, effect, low, high, p_value, distinguishable, depends, least, most: what
+        changing the factor from `versus` to `level` does, averaged evenly over the combinations of the
+        other factors that were run with both. If it `depends` on them beyond chance, the interval holds
+        the effects of all combinations, which go from `least` to `most`.
     interactions : DataFrame
         factor, level, versus, other, other_level, other_versus, effect, low, high, p_value,
         distinguishable: by how much that change does more at `other_level` than at `other_versus`.
@@ -72,7 +75,8 @@ def factor_effects(
     ----------
     runs : DataFrame
         One row a run: a column with the value and one with the level of each factor. Combinations
-        may have different numbers of runs. Runs with the same `mount` (if there is that column) were not
+        may have different numbers of runs. `at_limit` (if there is that column) marks runs whose value is
+        a lower bound. Runs with the same `mount` (if there is that column) were not
         remounted between; `shared_error` (likewise) is what one standard deviation of an error that all
         runs share moves each of them by.
     factors : sequence of str
@@ -95,10 +99,12 @@ def factor_effects(
     -----
     Means of all combinations with one common spread between runs; effects are contrasts of these
     means with equal weights (Yates' weighted squares of means [1]_), so that unequal numbers of runs
-    do not tilt them. Where combinations are empty, effects are taken to add up, interactions are not
-    given, and that is said. p values of several levels or factors are not adjusted for their number;
-    `distinguishable` is (Holm). Where runs share mountings, what another mounting adds is a part of its own
-    (`core/comparing/mounting.py`): effects of what was changed on one mounting are free of it.
+    do not tilt them. Where combinations are empty, the others tell: effects are means over those that were
+    run with both levels. If there are none, effects are taken to add up, and that is said. Runs that were
+    all at their limit (`at_limit`) are lower bounds. Intervals of main effects allow for their number
+    (Bonferroni), verdicts likewise (Holm), and they agree. Where runs share mountings, what another
+    mounting adds is a part of its own (`core/comparing/mounting.py`): effects of what was changed on one
+    mounting are free of it.
 
     References
     ----------
@@ -107,43 +113,64 @@ def factor_effects(
     level = as_confidence(confidence)
     table, cautions = _checked(runs, factors, value)
     levels = {factor: list(dict.fromkeys(table[factor])) for factor in factors}
-    cells = list(product(*levels.values()))
-    filled = {tuple(map(str, row)) for row in table[list(factors)].to_numpy()}
-    empty = [cell for cell in cells if cell not in filled]
-    additive = bool(empty)
+    free = table[~table["at_limit"]]
+    bounds = _bounds(table, factors, value)
+    every = list(product(*levels.values()))
+    filled = {tuple(map(str, row)) for row in free[list(factors)].to_numpy()}
+    filled_in_order = [cell for cell in every if cell in filled]
+    empty = [cell for cell in every if cell not in filled]
+    if not filled_in_order:
+        raise InputError("every run was at its limit: there is no effect to tell")
+    table_of = _Cells(levels, filled_in_order, additive=False)
+    lone = [change for change in table_of.changes() if not table_of.shared(*change)]
+    additive = bool(lone) and len(lone) == len(list(table_of.changes()))
+    if additive:
+        table_of = _Cells(levels, filled_in_order, additive=True)
     if empty:
         shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
-        cautions.append(
-            caution("empty_combinations", count=len(empty), all=len(cells), shown=shown)
-        )
-    table_of = _Cells(levels, cells, additive)
-    fit, moved, said = _fit_cells(table, factors, value, table_of, repeatability)
+        code = "effects_add_up" if additive else "empty_combinations"
+        cautions.append(caution(code, count=len(empty), all=len(every), shown=shown))
+    fit, moved, said = _fit_cells(free, factors, value, table_of, repeatability)
     cautions += said
-    of_runs = np.array([table_of.row(tuple(cell)) for cell in table[list(factors)].to_numpy(str)])
-    values = table[value].to_numpy(dtype=float)
-    shared = table["shared_error"].to_numpy(dtype=float)
+    of_runs = np.array([table_of.row(tuple(cell)) for cell in free[list(factors)].to_numpy(str)])
+    values = free[value].to_numpy(dtype=float)
+    shared = free["shared_error"].to_numpy(dtype=float)
     fit = or_mounted(
-        fit, moved, values=values, design=of_runs, mounts=table["mount"], shared=shared,
+        fit, moved, values=values, design=of_runs, mounts=free["mount"], shared=shared,
         repeatability=repeatability, usual_spread=usual_spread,
     )  # fmt: skip
     model = _Fit(fit, level)
-    main = pd.DataFrame(_main(table_of, model), columns=["factor", "level", "versus", *_VERDICT])
+    conditional = pd.DataFrame(
+        [] if additive or len(factors) < 2 else _conditional(table_of, model, bounds),
+        columns=["factor", "level", "versus", "where", "other_levels", *_VERDICT],
+    )
     interactions = pd.DataFrame(
         [] if additive else _interactions(table_of, model),
         columns=["factor", "level", "versus", "other", "other_level", "other_versus", *_VERDICT],
     )
-    conditional = pd.DataFrame(
-        [] if additive or len(factors) < 2 else _conditional(table_of, model),
-        columns=["factor", "level", "versus", "where", "other_levels", *_VERDICT],
-    )
-    for frame in (main, interactions, conditional):
-        frame["distinguishable"] = _holm(frame["p_value"].to_numpy(dtype=float), 1 - level)
+    for frame in (interactions, conditional):
+        ends = frame[["low", "high"]].to_numpy(dtype=float)
+        bounded = np.isinf(ends).any(axis=1) & frame["distinguishable"].astype(bool)
+        frame["distinguishable"] = (
+            _holm(frame["p_value"].to_numpy(dtype=float), 1 - level) | bounded
+        )
+    main = _main(table_of, model, conditional)
     return Effects(
         main=main, interactions=interactions, conditional=conditional,
         spread=fit.spread, freedom=float(fit.degrees),
         confidence=level,
         cautions=tuple(cautions),
     )  # fmt: skip
+
+
+def _bounds(
+    table: pd.DataFrame, factors: Sequence[str], value: str
+) -> dict[tuple[str, ...], float]:
+    """Return the combinations whose runs were all at their limit, and the value they reached."""
+    groups = table.groupby(list(factors), sort=False)
+    limited = groups["at_limit"].all()
+    reached = groups[value].mean()
+    return {_key(k): float(reached[k]) for k, held in limited.items() if held}
 
 
 def _checked(
@@ -158,7 +185,10 @@ def _checked(
                 f'there is no column "{column}" ({", ".join(known)}).' + nearest(column, known)
             )
     shared = runs["shared_error"].astype(float) if "shared_error" in runs.columns else 0.0
-    table = runs[[value, *factors]].assign(mount=mounts_of(runs), shared_error=shared)
+    at_limit = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else False
+    table = runs[[value, *factors]].assign(
+        mount=mounts_of(runs), shared_error=shared, at_limit=at_limit
+    )
     table[value] = table[value].astype(float)
     lost = ~np.isfinite(table[value]) | table[list(factors)].isna().any(axis=1)
     table = table[~lost]
@@ -192,7 +222,7 @@ def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Float
 
 @dataclass(frozen=True, slots=True)
 class _Cells:
-    """All combinations of levels, and the contrasts that give means over some of them."""
+    """The combinations of levels that were run, and the contrasts between them."""
 
     levels: dict[str, list[str]]
     all: list[tuple[str, ...]]
@@ -207,12 +237,22 @@ class _Cells:
             row += [float(own == level) for level in self.levels[name][1:]]
         return np.array(row)
 
-    def mean(self, at: dict[str, str]) -> Floats:
-        """Return the contrast for the mean at these levels, evenly over the other factors."""
-        names = list(self.levels)
-        wanted = [(names.index(factor), level) for factor, level in at.items()]
-        inside = [cell for cell in self.all if all(cell[k] == level for k, level in wanted)]
-        return np.asarray(np.mean([self.row(cell) for cell in inside], axis=0), dtype=float)
+    def shared(self, factor: str, a: str, b: str) -> list[tuple[tuple[str, ...], Floats]]:
+        """Return the combinations of the other factors that were run at both levels, with contrasts."""
+        place = list(self.levels).index(factor)
+        found = []
+        for where in self._others(factor):
+            first, second = ((*where[:place], level, *where[place:]) for level in (a, b))
+            if self.additive or (first in self.all and second in self.all):
+                found.append((where, self.row(first) - self.row(second)))
+        return found
+
+    def _others(self, factor: str) -> list[tuple[str, ...]]:
+        return list(product(*(own for name, own in self.levels.items() if name != factor)))
+
+    def place_of(self, factor: str, other: str) -> int:
+        """Return the place of another factor among those besides `factor`."""
+        return [name for name in self.levels if name != factor].index(other)
 
     def changes(self) -> Iterator[tuple[str, str, str]]:
         """Yield factor, level, and the level it is set against."""
@@ -274,11 +314,45 @@ def _fit_cells(
     return fit, moved, cautions
 
 
-def _main(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
-    return [
-        (factor, a, b, *model.verdict(cells.mean({factor: a}) - cells.mean({factor: b})))
-        for factor, a, b in cells.changes()
-    ]
+def _main(cells: _Cells, model: "_Fit", conditional: pd.DataFrame) -> pd.DataFrame:
+    """Return the main effects, with intervals and verdicts that allow for their number and agree."""
+    changes = [change for change in cells.changes() if cells.shared(*change)]
+    contrasts = [np.mean([one for _, one in cells.shared(*change)], axis=0) for change in changes]
+    alone = [model.verdict(contrast) for contrast in contrasts]
+    joint = replace(model, level=1 - (1 - model.level) / max(len(changes), 1))
+    wide = [joint.verdict(contrast) for contrast in contrasts]
+    p_values = np.array([one[3] for one in alone], dtype=float)
+    told = _holm(p_values, 1 - model.level)
+    rows = []
+    for change, (effect, low, high, p_value, _), verdict in zip(changes, wide, told, strict=True):
+        if verdict and effect > 0:
+            low = max(low, Comparison.BESIDE_ZERO)
+        elif verdict and effect < 0:
+            high = min(high, -Comparison.BESIDE_ZERO)
+        least = most = effect
+        depends = _depends(cells, model, change)
+        if len(conditional):
+            own = conditional[
+                (conditional[["factor", "level", "versus"]] == list(change)).all(axis=1)
+            ]
+            depends |= bool((own["low"] > high).any() or (own["high"] < low).any())
+            if depends:
+                least, most = float(own["effect"].min()), float(own["effect"].max())
+                low, high = min(low, float(own["low"].min())), max(high, float(own["high"].max()))
+        rows.append(
+            (*change, effect, low, high, p_value, low > 0 or high < 0, depends, least, most)
+        )
+    columns = ["factor", "level", "versus", *_VERDICT, "depends", "least", "most"]
+    return pd.DataFrame(rows, columns=columns)
+
+
+def _depends(cells: _Cells, model: "_Fit", change: tuple[str, str, str]) -> bool:
+    """Return whether an effect differs between combinations of the other factors beyond chance."""
+    if cells.additive:
+        return False
+    pairs = list(combinations([one for _, one in cells.shared(*change)], 2))
+    p_values = [model.verdict(a - b)[3] for a, b in pairs]
+    return bool(pairs) and min(p_values) * len(pairs) < 1 - model.level
 
 
 def _interactions(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
@@ -288,20 +362,39 @@ def _interactions(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
         for other, c, d in cells.changes():
             if order.index(other) <= order.index(factor):
                 continue
-            here = cells.mean({factor: a, other: c}) - cells.mean({factor: b, other: c})
-            there = cells.mean({factor: a, other: d}) - cells.mean({factor: b, other: d})
-            rows.append((factor, a, b, other, c, d, *model.verdict(here - there)))
+            place = cells.place_of(factor, other)
+            at = dict(cells.shared(factor, a, b))
+            both = [
+                contrast - at[there]
+                for where, contrast in at.items()
+                if where[place] == c and (there := (*where[:place], d, *where[place + 1 :])) in at
+            ]
+            if both:
+                contrast = np.asarray(np.mean(both, axis=0))
+                rows.append((factor, a, b, other, c, d, *model.verdict(contrast)))
     return rows
 
 
-def _conditional(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
+def _conditional(
+    cells: _Cells, model: "_Fit", bounds: dict[tuple[str, ...], float]
+) -> list[tuple[object, ...]]:
+    """Return the effects at each combination of the others, and bounds where one side was at its limit."""
     rows: list[tuple[object, ...]] = []
+    order = list(cells.levels)
     for factor, a, b in cells.changes():
-        others = {name: levels for name, levels in cells.levels.items() if name != factor}
-        for where in product(*others.values()):
-            at = dict(zip(others, where, strict=True))
-            contrast = cells.mean({**at, factor: a}) - cells.mean({**at, factor: b})
+        for where, contrast in cells.shared(factor, a, b):
             rows.append((factor, a, b, ", ".join(where), where, *model.verdict(contrast)))
+        place = order.index(factor)
+        others = product(*(own for name, own in cells.levels.items() if name != factor))
+        for where in others:
+            first, second = ((*where[:place], level, *where[place:]) for level in (a, b))
+            bound: tuple[float, float, float, float, bool] | None = None
+            if first in bounds and second in cells.all:
+                bound = model.bound(cells.row(second), bounds[first], above=True)
+            elif second in bounds and first in cells.all:
+                bound = model.bound(cells.row(first), bounds[second], above=False)
+            if bound is not None:
+                rows.append((factor, a, b, ", ".join(where), where, *bound))
     return rows
 
 
@@ -321,11 +414,20 @@ class _Fit:
         )
         return effect, effect - half, effect + half, p_value, False
 
+    def bound(
+        self, row: Floats, reached: float, *, above: bool
+    ) -> tuple[float, float, float, float, bool]:
+        """Return the bound of an effect with a combination that reached this value at its limit."""
+        mean, _, high, _, _ = self.verdict(row)
+        if above:  # the limited combination is the level: the effect is at least this
+            return reached - mean, reached - high, np.inf, float("nan"), reached - high > 0
+        return mean - reached, -np.inf, high - reached, float("nan"), high - reached < 0
 
-def _holm(p_values: Floats, alpha: float) -> list[bool]:
+
+def _holm(p_values: Floats, alpha: float) -> Bools:
     """Return which of several differences are beyond chance, by Holm's steps."""
     order = np.argsort(p_values)
-    told = [False] * p_values.size
+    told: Bools = np.zeros(p_values.size, dtype=bool)
     for rank, k in enumerate(order):
         if not p_values[k] <= alpha / (p_values.size - rank):
             break

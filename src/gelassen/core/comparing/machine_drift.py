@@ -8,6 +8,7 @@ import numpy as np
 from scipy.stats import t as student_t
 
 from gelassen.core.comparing.mounting import fit_shared_mountings
+from gelassen.core.comparing.priors import Drift
 from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
@@ -98,7 +99,7 @@ def machine_drift(
         shared = as_series("shared_error", shared_error, like=moments)
     moments, values, shared = moments[good], values[good], shared[good]
     mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
-    if moments.size < 3 or np.ptp(moments) == 0:
+    if moments.size < Drift.FEWEST_RUNS or np.ptp(moments) == 0:
         return MachineDrift(
             per_day=math.nan, low=-math.inf, high=math.inf, p_value=math.nan, over_all=math.nan,
             distinguishable=False,

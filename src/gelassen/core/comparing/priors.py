@@ -60,6 +60,12 @@ class Comparison:
     POWER = 0.8  # probability with which the suggested number of runs settles the question
 
 
+class Drift:
+    """Source: convention. A line through three points tells nothing of its error."""
+
+    FEWEST_RUNS = 4  # runs that a trend needs
+
+
 class EqualPoint:
     """Source: rise over fan speed on the simulated bench.
 

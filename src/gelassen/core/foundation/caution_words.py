@@ -245,8 +245,11 @@ WORDS = {
     "setups_without_run": "no run is left of: {setups}",
     "runs_without_level": "left out: {count:run} without a value or a level",
     "empty_combinations": (
-        "{count} of {all} combinations have no run that counts ({shown}): effects are assumed to add "
-        "up, and interactions cannot be told"
+        "{count} of {all} combinations have no free run ({shown}): effects are means over the others"
+    ),
+    "effects_add_up": (
+        "{count} of {all} combinations have no run that counts ({shown}), and no two others tell an "
+        "effect alone: effects are assumed to add up, and interactions cannot be told"
     ),
     "scatter_from_additivity": (
         "no combination was run twice: the scatter is estimated from what additive effects do not "
@@ -267,11 +270,11 @@ WORDS = {
     "mounts_not_noted": (
         "it is not noted which runs share a mount: the effect of remounting cannot be separated"
     ),
-    "trend_needs_runs": "a trend needs three runs of one setup at different times",
+    "trend_needs_runs": "a trend needs four runs of one setup at different times",
     "trend_on_one_mounting": "its runs share mountings, and the effect of another mounting is unknown",
     # A study.
     "left_out": "left out: {run}: {why}",
-    "limited_runs_left_out": "left out: {count:run} at the limit, whose rise is only a lower bound",
+    "limited_runs_are_bounds": "{count:run} at the limit count as lower bounds",
     "compared_at_one_power": (
         "runs go through several powers: compared at {level}, the highest at which {how_many} setups "
         "settle below the limit. --loads also shows {others}"
