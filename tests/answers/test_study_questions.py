@@ -195,12 +195,12 @@ def test_capacity_drift_parts_and_repeatability_of_a_study(folder):
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        (("compare", "--effects"), "fan_duty: 100 is"),
+        (("compare", "--effects"), "fan_duty: how 100 differs from 70"),
         (("compare", "--along", "fan_duty", "--where", "power_limit_w=65"), "Every step of fan_duty"),
         (("compare", "--tradeoff", "price"), "Nothing is better in both price"),
         (("compare", "--equal", "fan_rpm", "--at", "900"), "At fan_rpm 900"),
         (("compare", "--parts"), "vrm.1.temp_c"),
-        (("compare", "--drift"), "No drift of the machine beyond chance"),
+        (("compare", "--drift"), "Whether the machine drifted cannot be told"),
         (("compare", "--repeatability"), "Runs of one setup scatter by"),
         (("capacity", "--passes", "100"), "At 100 W, passes:"),
     ],

@@ -43,8 +43,8 @@ def pads():
 
 def test_an_effect_that_depends_on_another_factor_is_said_so(pads):
     text = effects_text(factor_effects(pads, ["pad", "door"]))
-    assert "It depends: with door closed, pad is 3." in text
-    assert "cooler than none; with open, no different beyond chance." in text
+    assert "how pad differs from none depends on the rest: 3." in text
+    assert "K cooler (closed) to " in text
 
 
 def test_effects_without_repeats_are_not_called_effects(pads):
@@ -53,7 +53,7 @@ def test_effects_without_repeats_are_not_called_effects(pads):
     assert "without repeats it cannot be told whether that means anything" in text
     assert "yes" not in text.split()
     known = effects_text(factor_effects(once, ["pad", "door"], repeatability=(0.3, 10)))
-    assert "pad: pad is " in known
+    assert "how pad differs from none depends on the rest" in known
 
 
 def row(setup, power, value, *, limited=False, limit_w=None, unit="K", run="r"):
@@ -171,7 +171,7 @@ def test_drift_and_repeatability_are_said_with_their_intervals():
     moving = drift_text(machine_drift(days, 50 + days), "Brise 120")
     assert "The machine drifted: +5.00 K" in moving
     assert "--correct-drift" in moving
-    assert "cannot be told: a trend needs three runs" in drift_text(machine_drift([0], [50]), "x")
+    assert "cannot be told: a trend needs four runs" in drift_text(machine_drift([0], [50]), "x")
     once = find_repeatability(pd.DataFrame({"setup": ["a", "b"], "value": [1.0, 2.0]}))
     assert repeatability_text(once) == (
         "Repeatability cannot be told: no setup was run twice: repeat one, and remount it each time."

@@ -469,7 +469,9 @@ def _differences(
         }
         pair = {"setup": a, "versus": b, "difference": difference, "distinguishable": clear}
         rows.append(bounds | pair)
-    return pd.DataFrame(rows, columns=columns)
+    # An empty table has no types of its own, and joined to others spoils theirs.
+    kinds = comparison.differences.dtypes.to_dict()
+    return pd.DataFrame(rows, columns=columns).astype(kinds)
 
 
 def _with_baseline(

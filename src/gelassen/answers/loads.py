@@ -109,6 +109,7 @@ def compare_loads(
             f"all runs have one load ({loads[0] if loads else 'none'}): nothing is to be set side by side. "
             'Add a factor with sets = "load", or runs of other loads or powers'
         )
+    reference = file.reference if "reference" in file.model_fields_set else None
     of_baseline = next((group for _, group, row in entries if row.setup == baseline), None)
     in_one_run = any(row.one_of for _, _, row in entries)
     comparisons, setups, differences, cautions = {}, [], [], []
@@ -117,7 +118,8 @@ def compare_loads(
         against = of_baseline if any(row.setup == of_baseline for row in own) else None
         asked = ComparisonAsked(
             title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
-            repeatability=repeatability, expected=expected_quantities(file),
+            repeatability=repeatability, expected=expected_quantities(file), reference=reference,
+            room_k=file.doubt.room_k,
         )  # fmt: skip
         found = compare_runs(own, left_out, asked)
         comparisons[load] = found
@@ -193,13 +195,13 @@ def _over_all(
     z = float(norm.ppf((1 + confidence) / 2))
     entries = []
     for (setup, versus), part in table.groupby(["setup", "versus"], sort=False):
-        told = part[np.isfinite(part["low"]) | np.isfinite(part["high"])]
+        told = part[np.isfinite(part["single_low"]) | np.isfinite(part["single_high"])]
         if len(part) < len(loads) or len(told) < 2:
             continue
         middle = float(told["difference"].mean())
         half = {}
         for side in ("low", "high"):
-            errors = (told[side] - told["difference"]).abs() / z
+            errors = (told[f"single_{side}"] - told["difference"]).abs() / z
             total = errors.sum() if in_one_run else math.sqrt(float((errors**2).sum()))
             half[side] = z * float(total) / len(told)
         low, high = middle - half["low"], middle + half["high"]

@@ -189,7 +189,7 @@ def test_a_machine_that_drifts_is_told_from_one_that_does_not():
     drifted = machine_drift(days, 50 + 0.2 * days + rng.normal(0, 0.3, 8))
     assert drifted.low <= 0.2 <= drifted.high
     assert drifted.correction(14.0) == pytest.approx(-drifted.per_day * 7)
-    assert "three runs" in machine_drift([0, 1], [50, 51]).cautions[0]
+    assert "four runs" in machine_drift([0, 1, 2], [50, 51, 52]).cautions[0]
 
 
 def fair_runs():

@@ -401,11 +401,11 @@ def _setup_rows(model: _Model) -> pd.DataFrame:
 
 
 def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> pd.DataFrame:
-    rows = pd.DataFrame(pairs, columns=["setup", "versus"])
+    rows = pd.DataFrame(pairs, columns=["setup", "versus"], dtype=object)
     vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
         len(pairs), model.fit.means.size
     )
-    rows["difference"] = vectors @ model.fit.means
+    rows["difference"] = np.asarray(vectors @ model.fit.means, dtype=float)
     ends = (("low", -np.inf), ("high", np.inf), ("single_low", -np.inf), ("single_high", np.inf))
     for name, unknown in (*ends, ("p_value", np.nan)):
         rows[name] = np.full(len(pairs), unknown)

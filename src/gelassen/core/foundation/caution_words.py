@@ -274,6 +274,7 @@ WORDS = {
     "trend_on_one_mounting": "its runs share mountings, and the effect of another mounting is unknown",
     # A study.
     "left_out": "left out: {run}: {why}",
+    "limited_runs_left_out": "left out: {count:run} at the limit, whose rise is only a lower bound",
     "limited_runs_are_bounds": "{count:run} at the limit count as lower bounds",
     "compared_at_one_power": (
         "runs go through several powers: compared at {level}, the highest at which {how_many} setups "
