@@ -56,7 +56,7 @@ def test_a_known_repeatability_replaces_repeats_and_a_usual_one_does_not():
     told = known.differences.set_index(["setup", "versus"])["distinguishable"]
     assert dict(told) == {("a", "c"): False, ("a", "b"): True, ("c", "b"): True}
     assert "repeatability of 0.50 is used" in known.cautions[0]
-    repeated = runs_of({"a": [50.0, 50.5], "b": [51.6, 52.0]})
+    repeated = runs_of({"a": [50.0, 50.1], "b": [51.6, 52.6]})
     alone = compare_setups(repeated).differences.iloc[0]
     steadied = compare_setups(repeated, usual_spread=(0.6, 4)).differences.iloc[0]
     assert steadied["high"] - steadied["low"] < alone["high"] - alone["low"]
@@ -78,10 +78,26 @@ def test_unequal_spreads_widen_intervals_from_the_common_spread():
     found = compare_setups(runs, usual_spread=(0.5, 4))
     row = found.differences.iloc[0]
     error = found.repeatability * np.sqrt(2 / 3)
-    assert found.repeatability_freedom == 8
+    freedom = found.repeatability_freedom
+    assert 4 < freedom < 8  # what is usual adds a little to four degrees of freedom
     assert row["high"] - row["difference"] == pytest.approx(
-        student_t.ppf(0.975, 1 / (1 / 8 + 1 / 40)) * error
+        student_t.ppf(0.975, 1 / (1 / freedom + 1 / 40)) * error
     )
+
+
+def test_a_usual_spread_is_no_wall():
+    """Rigs may scatter by a fifth of what is usual, or by three times as much."""
+    for scatter in (0.1, 1.5):
+        false, widths = [], []
+        for seed in range(40):
+            values = np.random.default_rng([seed, int(10 * scatter)]).normal(50, scatter, (2, 3))
+            row = compare_setups(
+                runs_of({"a": list(values[0]), "b": list(values[1])}), usual_spread=(0.5, 4)
+            ).differences.iloc[0]
+            false.append(row["distinguishable"])
+            widths.append((row["high"] - row["low"]) / scatter)
+        assert np.mean(false) <= 0.15  # 40 studies: chance alone moves this by 0.05
+        assert np.median(widths) < 8
 
 
 def test_many_setups_are_ranked_alike_by_the_table_and_the_integral():

@@ -110,6 +110,12 @@ class Spread:
     # K and degrees of freedom: what runs of one setup scatter by where coolers are remounted. It
     # steadies the estimate of few repeats, and never stands in for them.
     USUAL_K = (0.5, 4.0)
+    # where something was repeated, the prior of the spread: its median in units of the usual spread, the
+    # spread of its logarithm, and the degrees of freedom of its tails
+    MEDIAN = 1.4
+    LOG_SPREAD = 1.0  # see above
+    TAILS = 3.0  # see above
+    GRID = (-4.0, 4.0, 161)  # of the logarithm, in units of its spread: from, to, points
     # degrees of freedom that spreads differing by a seventh (spread of the logarithm) leave
     # (Satterthwaite)
     SPREADS_DIFFER = 40.0

@@ -2,7 +2,9 @@
 
 import numpy as np
 from scipy.optimize import brentq
+from scipy.special import polygamma
 
+from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 
@@ -62,21 +64,57 @@ def as_repeatability(given: object) -> tuple[float, float]:
 
 
 def with_known(
-    between: float | None, freedom: float, *known: tuple[float, float] | None
+    between: float | None,
+    freedom: float,
+    known: tuple[float, float] | None = None,
+    usual: tuple[float, float] | None = None,
 ) -> tuple[float | None, float]:
-    """Join a variance to standard deviations that are known; each weighs by its degrees of freedom.
+    """Join a variance to what is known of the rig, and to what is usual for rigs.
 
-    Returns the variance and its degrees of freedom.
+    Parameters
+    ----------
+    between, freedom
+        The variance between these runs and its degrees of freedom; None and 0 if unknown.
+    known : (float, float), optional
+        Standard deviation of this rig and its degrees of freedom: each weighs by these.
+    usual : (float, float), optional
+        The same for rigs in general. It stands in where nothing else is known. Otherwise it is the centre
+        of a prior with heavy tails, over which the spread is integrated: rigs may scatter by a fifth of
+        it or by three times as much.
+
+    Returns
+    -------
+    variance, freedom
+        Of the scaled chi-square distribution that comes closest to what is known.
     """
-    joined = []
-    for given in known:
-        if given is None:
-            continue
-        spread, degrees = as_repeatability(given)
-        joined.append((spread**2, degrees))
+    joined = (
+        [] if known is None else [(as_repeatability(known)[0] ** 2, as_repeatability(known)[1])]
+    )
     if between is not None and freedom >= 1:
         joined.append((between, float(freedom)))
     total = sum(degrees for _, degrees in joined)
     if not total:
-        return between, float(freedom)
-    return sum(variance * degrees for variance, degrees in joined) / total, total
+        if usual is None:
+            return between, float(freedom)
+        spread, degrees = as_repeatability(usual)
+        return spread**2, degrees
+    variance = sum(one * degrees for one, degrees in joined) / total
+    if usual is None:
+        return variance, total
+    return _with_usual(variance, total, as_repeatability(usual)[0])
+
+
+def _with_usual(variance: float, freedom: float, usual: float) -> tuple[float, float]:
+    """Integrate over the spread, with Student's t as the prior of its logarithm."""
+    logs = np.log(usual * Spread.MEDIAN) + Spread.LOG_SPREAD * np.linspace(*Spread.GRID)
+    away = np.linspace(*Spread.GRID)
+    prior = -(Spread.TAILS + 1) / 2 * np.log1p(away**2 / Spread.TAILS)
+    likelihood = -freedom * logs - freedom * variance / (2 * np.exp(2 * logs))
+    weight = np.exp(prior + likelihood - (prior + likelihood).max())
+    weight /= weight.sum()
+    found = 1 / float(weight @ np.exp(-2 * logs))
+    middle = float(weight @ (2 * logs))
+    scatter = max(float(weight @ (2 * logs - middle) ** 2), 1e-6)
+    # The logarithm of a chi-square variable with d degrees of freedom has the variance trigamma(d / 2).
+    degrees = brentq(lambda d: float(polygamma(1, d / 2)) - scatter, 0.3, 4e6)
+    return found, float(degrees)
