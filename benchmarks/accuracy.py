@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 from changing_bench import KINDS, changed_bench_row
 from comparing import difference_table, mountings_table, rooms_table, spreads_table
+from distributed import beyond_table, distributed_table
 from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
 from governed_chip import governed
@@ -557,6 +558,7 @@ TABLES = {
     "steady": steady_table,
     "kinds": kinds_table,
     "random": random_table,
+    "distributed": distributed_table,
     "late-fans": late_fans_table,
     "steps": steps_table,
     "bench-steps": bench_steps_table,
@@ -567,6 +569,7 @@ TABLES = {
     "rooms": rooms_table,
     "coolers": random_capacity_table,
     "capacity": capacity_table,
+    "beyond": beyond_table,
 }
 
 if __name__ == "__main__":

@@ -41,7 +41,7 @@ class StudyComparison(Result):
         fan_rpm, work_per_s, equal_power_k (the rise at the baseline's power, where powers are near),
         temperature_c (in the room that was asked for,
         were it not held back), and against the baseline difference_k, difference_low_k,
-        difference_high_k, distinguishable, runs_needed. Infinite ends mean "cannot tell":
+        difference_high_k, distinguishable, alike, runs_needed. Infinite ends mean "cannot tell":
         a setup at its temperature limit would be warmer than it shows.
     differences : DataFrame
         As in `core.Comparison`, with bounds where a setup was at its limit.
@@ -64,6 +64,8 @@ class StudyComparison(Result):
     others
         Runs whose values are of another unit, compared among themselves: rises are not ranked with
         temperatures.
+    matters_k
+        The smallest difference that matters, in K.
     """
 
     title: str
@@ -86,6 +88,7 @@ class StudyComparison(Result):
     repeatability_at_w: float = float("nan")
     room_effect: tuple[float, float, float] | None = None
     others: "tuple[StudyComparison, ...]" = ()
+    matters_k: float = 1.0
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -119,6 +122,8 @@ class ComparisonAsked:
         What rises are meant to be over; None for what most runs have.
     room_k
         Standard deviation of a room that was not logged, from day to day, in K.
+    matters_k
+        The smallest difference that matters, in K.
     """
 
     title: str
@@ -130,6 +135,7 @@ class ComparisonAsked:
     expected: Sequence[str] = ()
     reference: str | None = None
     room_k: float = Days.NO_ROOM_K
+    matters_k: float = 1.0
 
 
 def compare_runs(
@@ -187,6 +193,7 @@ def compare_runs(
         repeatability_at_w=highest_w,
         room_effect=comparison.room_effect,
         others=_others(rows, other, asked),
+        matters_k=asked.matters_k,
     )
 
 
@@ -307,6 +314,7 @@ def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Co
         repeatability=asked.repeatability,
         usual_spread=Spread.USUAL_K if in_k else None,
         day_spread=Days.BETWEEN_K if in_k else asked.room_k,
+        matters=asked.matters_k,
         room_effect=None if "reference_c" in asked.expected else RoomEffect.USUAL,
     )
 
@@ -468,6 +476,7 @@ def _differences(
             "single_high": high,
         }
         pair = {"setup": a, "versus": b, "difference": difference, "distinguishable": clear}
+        pair["alike"] = False
         rows.append(bounds | pair)
     # An empty table has no types of its own, and joined to others spoils theirs.
     kinds = comparison.differences.dtypes.to_dict()
@@ -487,7 +496,7 @@ def _with_baseline(
         }
     )
     columns = [
-        "setup", "difference_k", "difference_low_k", "difference_high_k", "distinguishable",
+        "setup", "difference_k", "difference_low_k", "difference_high_k", "distinguishable", "alike",
         "runs_needed",
     ]  # fmt: skip
     return setups.merge(named[columns], on="setup", how="left")

@@ -119,7 +119,7 @@ def compare_loads(
         asked = ComparisonAsked(
             title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
             repeatability=repeatability, expected=expected_quantities(file), reference=reference,
-            room_k=file.doubt.room_k,
+            room_k=file.doubt.room_k, matters_k=file.doubt.matters_k,
         )  # fmt: skip
         found = compare_runs(own, left_out, asked)
         comparisons[load] = found

@@ -46,6 +46,7 @@ def compare_setups_of(
         expected=expected_quantities(study.file),
         reference=study.named_reference(),
         room_k=study.file.doubt.room_k,
+        matters_k=study.file.doubt.matters_k,
     )
     found = compare_runs(rows, left_out, asked)
     return replace(found, cautions=(*said, *found.cautions))

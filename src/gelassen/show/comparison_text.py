@@ -240,13 +240,15 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     for row in needed.head(2).to_dict("records"):
         steps.append(
             f"{counted(row['runs_needed'], 'more run')} each of "
-            f"{row['setup']} and {row['versus']} would probably tell them apart"
+            f"{row['setup']} and {row['versus']}: then a difference of {comparison.matters_k:g} K would be "
+            "found 4 times in 5"
         )
-    close = int((open_pairs["runs_needed"].isna() & open_pairs["smallest"].notna()).sum())
+    hopeless = open_pairs["runs_needed"].isna() & ~open_pairs["alike"].astype(bool)
+    close = int((hopeless & open_pairs["smallest"].notna()).sum())
     if close:
         steps.append(
-            f"nothing for {close} pair{'s' * (close != 1)} of setups: they are nearer to each other "
-            f"than 50 more runs {'in these rooms ' * rooms}could tell"
+            f"nothing for {close} pair{'s' * (close != 1)} of setups: 50 more runs "
+            f"{'in these rooms ' * rooms}will hardly tell a difference of {comparison.matters_k:g} K"
         )
     smallest = comparison.differences["smallest"].dropna()
     if len(smallest):
@@ -296,6 +298,8 @@ def _plain_interval(low: float, high: float) -> str:
 def _verdict(row: dict[str, object]) -> str:
     if row["distinguishable"]:
         return "yes"
+    if row["alike"]:
+        return "alike"
     needed = row["runs_needed"]
     if isinstance(needed, float) and math.isfinite(needed) and needed > 0:
         return f"no; {needed:.0f} more"
@@ -312,7 +316,8 @@ def _legend(comparison: StudyComparison) -> str:
     if comparison.baseline is not None:
         lines.append(
             f"difference: setup minus {comparison.baseline}, in K. told apart allows for the number of "
-            'setups; "no; 5 more" means that five more runs of each of the two would settle it.'
+            'setups; "no; 5 more" means that five more runs of each of the two would find a difference '
+            f'of {comparison.matters_k:g} K 4 times in 5; "alike", that they differ by less than that.'
         )
     if comparison.setups["at_limit"].any():
         lines.append("* at the temperature limit: it would be warmer if it were not held back.")
@@ -441,11 +446,19 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
             f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline}; "
             "without repeats it cannot be told whether that means anything."
         )
+    if row["alike"]:
+        return (
+            f"{row['setup']} and {comparison.baseline} differ by less than {comparison.matters_k:g} K "
+            f"({warmer_interval(low, high)})."
+        )
     more = row["runs_needed"]
     needed = "runs in one room" if _rooms_matter(comparison) else "many more runs"
     advice = f"{needed} would be needed to settle it"
     if math.isfinite(more):
-        advice = f"{counted(more, 'more run')} of each would probably settle it"
+        advice = (
+            f"{counted(more, 'more run')} of each would find a difference of "
+            f"{comparison.matters_k:g} K 4 times in 5"
+        )
     return (
         f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline} "
         f"({warmer_interval(low, high)}), too little to tell; {advice}."

@@ -78,7 +78,7 @@ def test_more_runs_are_asked_for_where_more_setups_are_looked_at():
         runs = pd.DataFrame(
             [(s, v) for s, all_of in groups.items() for v in all_of], columns=["setup", "value"]
         )
-        rows = compare_setups(runs).differences
+        rows = compare_setups(runs, matters=0.5).differences
         pair = rows[rows["setup"].isin(["a", "b"]) & rows["versus"].isin(["a", "b"])].iloc[0]
         return pair["runs_needed"], pair["smallest"]
 
@@ -192,3 +192,15 @@ def test_interval_p_value_verdict_and_letters_agree(baseline):
                 assert row.distinguishable != bool(
                     set(letters[row.setup]) & set(letters[row.versus])
                 )
+
+
+def test_more_runs_are_asked_for_by_the_difference_that_matters():
+    rows = [("a", v) for v in (50.0, 50.9, 49.4)] + [("b", v) for v in (50.1, 51.0, 49.6)]
+    runs = pd.DataFrame(rows, columns=["setup", "value"])
+    fine, coarse = (compare_setups(runs, matters=size).differences.iloc[0] for size in (1.0, 2.0))
+    assert fine["runs_needed"] > coarse["runs_needed"] > 0
+    wide = compare_setups(runs, matters=5.0).differences.iloc[0]
+    assert wide["alike"]
+    assert np.isnan(wide["runs_needed"])
+    with pytest.raises(InputError, match="matters"):
+        compare_setups(runs, matters=0.0)

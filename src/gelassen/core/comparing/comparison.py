@@ -18,7 +18,7 @@ from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import Floats, as_confidence
+from gelassen.core.foundation.inputs import Floats, as_confidence, as_positive
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.thermal.room_effect import Equations, RoomEffect, rooms_differ
@@ -38,8 +38,10 @@ class Comparison(Result):
         runs_needed, smallest. `difference` is the value of `setup` minus the value of `versus`. Interval,
         `p_value` and `distinguishable` allow for the number of differences looked at, and agree: the
         interval leaves out zero, and the p value is below 1 - confidence, if and only if the two are told
-        apart. single_low and single_high are the interval of this difference alone. `runs_needed`: further
-        runs of each of the two that would settle it 4 times in 5; NaN if more than 50 or unknown.
+        apart. single_low and single_high are the interval of this difference alone. `alike`: not told
+        apart, and the interval lies within the smallest difference that matters. `runs_needed`: further
+        runs of each of the two with which a difference that matters is found 4 times in 5; 0 if it is
+        told apart, NaN if alike, more than 50, or unknown.
         `smallest`: the true difference that these runs would find 4 times in 5.
     repeatability
         Standard deviation between runs of one setup, remounting included; NaN if unknown.
@@ -89,6 +91,7 @@ def compare_setups(
     usual_spread: tuple[float, float] | None = None,
     room_effect: tuple[float, float] | None = None,
     day_spread: float | None = None,
+    matters: float = 1.0,
 ) -> Comparison:
     """Compare setups by one number a run.
 
@@ -120,6 +123,8 @@ def compare_setups(
 
     day_spread : float, optional
         What a day moves all of its runs by, as a standard deviation (`core/comparing/days.py`).
+    matters : float
+        The smallest difference that matters, in the unit of the values.
 
     Raises
     ------
@@ -157,7 +162,8 @@ def compare_setups(
         if baseline is not None
         else list(combinations(setups["setup"], 2))
     )
-    differences = _differences(model, pairs, against_one=baseline is not None)
+    matters = as_positive("matters", matters, "of the unit of the values")
+    differences = _differences(model, pairs, matters, against_one=baseline is not None)
     if len(names) < 2:
         cautions.append(caution("one_setup"))
     setups["group"] = letters(
@@ -400,7 +406,9 @@ def _setup_rows(model: _Model) -> pd.DataFrame:
     return rows.sort_values("mean", kind="stable").reset_index(drop=True)
 
 
-def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bool) -> pd.DataFrame:
+def _differences(
+    model: _Model, pairs: list[tuple[str, str]], matters: float, *, against_one: bool
+) -> pd.DataFrame:
     rows = pd.DataFrame(pairs, columns=["setup", "versus"], dtype=object)
     vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
         len(pairs), model.fit.means.size
@@ -409,7 +417,7 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     ends = (("low", -np.inf), ("high", np.inf), ("single_low", -np.inf), ("single_high", np.inf))
     for name, unknown in (*ends, ("p_value", np.nan)):
         rows[name] = np.full(len(pairs), unknown)
-    rows["distinguishable"] = np.zeros(len(pairs), dtype=bool)
+    rows["distinguishable"] = rows["alike"] = np.zeros(len(pairs), dtype=bool)
     rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
     error = model.fit.errors(vectors) if pairs else np.zeros(0)
     known = np.isfinite(error)
@@ -440,7 +448,9 @@ def _differences(model: _Model, pairs: list[tuple[str, str]], *, against_one: bo
     )
     # How much larger a difference must be because it is one of many. It hardly changes with the runs.
     more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
-    rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, more)
+    within = (rows["low"] > -matters) & (rows["high"] < matters)
+    rows["alike"] = within & ~rows["distinguishable"]
+    rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, matters / more)
     return rows
 
 
@@ -480,7 +490,7 @@ def _told_apart(
     """Return the pairs that are told apart: against a baseline by that verdict, else among all pairs."""
     every = differences
     if baseline is not None:
-        every = _differences(model, list(combinations(setups["setup"], 2)), against_one=False)
+        every = _differences(model, list(combinations(setups["setup"], 2)), 1.0, against_one=False)
         every = every[(every["setup"] != baseline) & (every["versus"] != baseline)]
         every = pd.concat([every, differences])
     told = every[every["distinguishable"].astype(bool)]
@@ -488,11 +498,16 @@ def _told_apart(
 
 
 def _runs_for_each(
-    model: _Model, rows: pd.DataFrame, vectors: Floats, error: Floats, freedom: Floats, more: Floats
+    model: _Model,
+    rows: pd.DataFrame,
+    vectors: Floats,
+    error: Floats,
+    freedom: Floats,
+    asked: Floats,
 ) -> list[float]:
-    """Return how many more runs would settle each difference; 0 if it is told apart, NaN if unknown.
+    """Return how many more runs would find a difference that matters; 0 if told apart, NaN if unknown.
 
-    `more` is how many times larger each difference must be because it is one of many.
+    `asked` is the size of that difference, less as each is one of many.
     """
     remounted = np.zeros(len(rows), dtype=bool)
     if model.fit.mounted is not None:
@@ -500,7 +515,7 @@ def _runs_for_each(
     of_rooms = model.room_errors(vectors)
     needed = []
     for k, row in enumerate(rows.itertuples()):
-        if not np.isfinite(error[k]):
+        if not np.isfinite(error[k]) or row.alike:
             needed.append(float("nan"))
         elif row.distinguishable:
             needed.append(0.0)
@@ -509,7 +524,7 @@ def _runs_for_each(
             repeats = tuple(model.repeats(n, between=between) for n in (row.setup, row.versus))
             needed.append(
                 _runs_needed(
-                    float(row.difference) / float(more[k]), float(error[k]), (repeats[0], repeats[1]),
+                    float(asked[k]), float(error[k]), (repeats[0], repeats[1]),
                     float(freedom[k]), model.confidence, float(of_rooms[k]),
                 )
             )  # fmt: skip
@@ -535,7 +550,7 @@ def _runs_needed(
     confidence: float,
     stays: float,
 ) -> float:
-    """Return how many further runs of each of the two would settle the difference 4 times in 5.
+    """Return how many further runs of each of the two would find such a difference 4 times in 5.
 
     `stays` is the part of the error that further runs in the same rooms do not shrink.
     """
