@@ -197,7 +197,7 @@ def test_interval_p_value_verdict_and_letters_agree(baseline):
 def test_more_runs_are_asked_for_by_the_difference_that_matters():
     rows = [("a", v) for v in (50.0, 50.9, 49.4)] + [("b", v) for v in (50.1, 51.0, 49.6)]
     runs = pd.DataFrame(rows, columns=["setup", "value"])
-    fine, coarse = (compare_setups(runs, matters=size).differences.iloc[0] for size in (1.0, 2.0))
+    fine, coarse = (compare_setups(runs, matters=size).differences.iloc[0] for size in (1.0, 1.5))
     assert fine["runs_needed"] > coarse["runs_needed"] > 0
     wide = compare_setups(runs, matters=5.0).differences.iloc[0]
     assert wide["alike"]
