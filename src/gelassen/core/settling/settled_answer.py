@@ -99,6 +99,7 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
         astray = (Discrepancy.BEYOND + fanless) * noise[0]
         astray = astray - np.where(fans, Discrepancy.FAN_TAKES * np.abs(noise[2]), 0.0)
     floor_k = np.hypot(Discrepancy.FLOOR_K, Discrepancy.FLOOR_SHARE * fit.seen_k)
+    floor_k = np.hypot(floor_k, Discrepancy.OF_A_MEAN * fit.varies * fit.seen_k)
     settled = relaxation.settled + hidden_k + astray * missing + floor_k * noise[3]
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]

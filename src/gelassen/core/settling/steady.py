@@ -186,7 +186,8 @@ def _fit(
     # The rise reached before is known only over a reference.
     known = np.full_like(load.rise, np.nan) if load.room is None else load.rise
     times_s, cautions = load.grid.times_s, []
-    boost_s, length_s = boost_length(load.grid, load.watts, span), span.end_s - span.start_s
+    watts, length_s = None if load.varies else load.watts, span.end_s - span.start_s
+    boost_s = boost_length(load.grid, watts, span)
     if boost_s > Parts.LONG_BOOST * length_s and length_s - boost_s > Enough.SHORTEST_S:
         cautions.append(caution("long_boost", length_s=boost_s))
         span, before = _from_then_on(span, before, span.start_s + boost_s, times_s, known)

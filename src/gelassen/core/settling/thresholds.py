@@ -97,6 +97,9 @@ class Discrepancy:
 
     FLOOR_K = 0.07  # K: least standard error of a steady state, however long the log
     FLOOR_SHARE = 0.002  # share of the rise, in addition: no machine is quite linear
+    # share of the rise, for each unit of the relative variance of a load that varies: the mean of a bent
+    # response is not the response to the mean (rise as power^0.8 and fans on curves: a tenth)
+    OF_A_MEAN = 0.1
     # relative error of what is still to come: a real machine has more than three heat capacities
     BEYOND = 0.1
     BEYOND_FANLESS = 0.05  # the same without a fan, where less can change

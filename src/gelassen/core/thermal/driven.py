@@ -23,6 +23,11 @@ class Driven:
     _whole: float  # mean power over the change from rest to it
     _step_s: float
 
+    @property
+    def variance(self) -> float:
+        """Variance of the power under load, in units of the mean power squared."""
+        return float(np.var(self._share[self._share != 0])) if self._share.any() else 0.0
+
     def followed(self, time_constants_s: Floats) -> Floats:
         """Return how each body follows, (steps, constants), for a step of size 1 from rest to the mean."""
         rows = [lagged(self._share, self._step_s, constant) for constant in time_constants_s]

@@ -41,6 +41,7 @@ class HeatingFit:
         Floats  # effect of room and power wander on the temperature, one value a step of the grid
     )
     settled_conditions_c: float  # the same effect at the settled end
+    varies: float  # variance of the load, in units of its mean squared; 0 where it did not vary
     _parts: tuple["_Part", ...]
 
     def course(self, elapsed_s: Floats) -> Floats:
@@ -171,7 +172,7 @@ def fit_heating(
     settled_c = float(conditions[-1] if look.place is BESIDE else conditions[used].mean())
     return HeatingFit(
         relaxation, begin_s, hidden_k, seen_k, look.fanless, settled_w, conditions, settled_c,
-        tuple(parts),
+        0.0 if drive is None else drive.variance, tuple(parts),
     )  # fmt: skip
 
 
