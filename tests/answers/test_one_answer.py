@@ -6,9 +6,12 @@ import numpy as np
 import pytest
 
 from gelassen.answers.comparison import ComparisonAsked, compare_runs
+from gelassen.answers.loads import compare_loads
 from gelassen.answers.run_row import RunRow
 from gelassen.core import InputError
 from gelassen.show.comparison_text import comparison_text
+from gelassen.show.findings_text import loads_text
+from gelassen.study.file.study_file import StudyFile
 
 ASKED = ComparisonAsked(title="made up", made_up=True)
 
@@ -108,3 +111,67 @@ def test_runs_that_ended_early_are_named():
     rows[0] = replace(rows[0], outcome="stopped by the tester")
     found = compare_runs(rows, [], ASKED)
     assert any("a-0" in text for text in found.cautions if text.code == "ended_early")
+
+
+def random_study(rng):
+    """Return rows of a study with rooms or without, on some days, some runs at their limit or cut short."""
+    rows, days = [], [f"2026-03-0{k}" for k in range(1, 5)]
+    for setup in "abcdef"[: rng.integers(2, 7)]:
+        level = 50 + rng.choice([0.0, 0.6, 3.0])
+        values = level + rng.normal(0, rng.choice([0.2, 0.6]), rng.integers(1, 5))
+        made = rows_of(
+            setup, list(values), room=rng.random() < 0.8,
+            days=[str(day) for day in rng.permutation(days)[: rng.integers(1, 4)]],
+            load=str(rng.choice(["matrix", "memory"])), mount=rng.choice([None, "m1"]),
+        )  # fmt: skip
+        for row in made:
+            limited = rng.random() < 0.1
+            reached = limited or rng.random() < 0.8
+            rows.append(replace(row, at_limit=limited, reached=reached, missing_k=0.7))
+    return rows
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_all_ways_to_ask_give_the_same_answer(seed):
+    rows = random_study(np.random.default_rng(seed))
+    every = compare_runs(rows, [], ASKED)
+    for found in (every, *every.others):
+        for row in found.differences.itertuples():
+            assert bool(row.distinguishable) == (row.low > 0 or row.high < 0)
+            if np.isfinite(row.p_value):
+                assert bool(row.distinguishable) == (row.p_value < 0.05)
+        letters = found.setups.set_index("setup")["group"]
+        apart = found.differences[found.differences["distinguishable"].astype(bool)]
+        for row in apart.itertuples():
+            assert not set(letters[row.setup]) & set(letters[row.versus])
+        told = {one["setup"]: one for one in found.to_dict()["setups"]}
+        printed = comparison_text(found)
+        for row in found.setups.itertuples():
+            assert told[row.setup]["rise_k"] == pytest.approx(row.rise_k)
+            assert f"{row.rise_k:.1f}" in printed
+    # Of two setups, it does not matter which is the baseline, or whether one is.
+    pair = list(every.setups["setup"][:2])
+    if len(pair) == 2:
+        two = [row for row in rows if row.setup in pair and row.unit == every.unit]
+        asked = [replace(ASKED, baseline=name) for name in (None, *pair)]
+        answers = [compare_runs(two, [], one).differences.iloc[0] for one in asked]
+        ends = [sorted(np.abs([one["low"], one["high"]])) for one in answers]
+        assert ends[1] == pytest.approx(ends[0], abs=1e-6)
+        assert ends[2] == pytest.approx(ends[0], abs=1e-6)
+        assert len({bool(one["distinguishable"]) for one in answers}) == 1
+
+
+@pytest.mark.parametrize("seed", range(15))
+def test_loads_are_compared_whatever_was_repeated(seed):
+    rng = np.random.default_rng(seed)
+    rows = [
+        replace(row, run=f"{row.run}-{load}", load=load, power_w=float(rng.choice([65.0, 90.0])))
+        for load in ("matrix", "memory")
+        for row in random_study(rng)
+    ]
+    file = StudyFile(title="made up", machine={"name": "box", "limit_c": 95})
+    found = compare_loads(
+        rows, [], file, baseline=None, confidence=0.95, made_up=True, repeatability=None
+    )
+    assert loads_text(found)
+    assert set(found.setups["load"])

@@ -6,7 +6,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
-from gelassen.core import FileError
+from gelassen.core import FileError, InputError, summarise_run
 from gelassen.study.disk.archive import read_run
 from gelassen.study.disk.run_file import RunFile
 from gelassen.study.disk.writer import RunWriter, new_run_folder
@@ -110,3 +110,12 @@ def test_runs_are_numbered_and_never_written_over(tmp_path):
     RunWriter.create(folders[0], ["cpu.package.temp_c"], RunFile()).close()
     with pytest.raises(FileError, match="already holds a run"):
         RunWriter.create(folders[0], ["cpu.package.temp_c"], RunFile())
+
+
+def test_a_run_whose_samples_are_torn_says_which_file_cannot_be_read(tmp_path):
+    writer = filled(tmp_path)
+    writer.finish("finished", [])
+    stored = writer.folder / "samples.parquet"
+    stored.write_bytes(stored.read_bytes()[:-40])
+    with pytest.raises(InputError, match=r"holds no samples: .*samples\.parquet"):
+        summarise_run(read_run(writer.folder))
