@@ -4,8 +4,8 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median, usual_gap_s
-from gelassen.core.signal.noise import noise_std, step_size
-from gelassen.core.throttling.thresholds import BestClock
+from gelassen.core.signal.noise import MAD_TO_STD, noise_std, step_size
+from gelassen.core.throttling.thresholds import BestClock, Smooth
 
 
 def best_clock(
@@ -29,13 +29,15 @@ def best_clock(
         return float("nan")
     start = float(times[loaded][0])
     length = float(times[loaded][-1]) - start
-    cold = loaded & (times <= start + min(BestClock.COLD_S, 0.1 * length))
+    cold = loaded & (times <= start + min(BestClock.COLD_S, BestClock.COLD_SHARE * length))
     later = loaded & ~cold
-    best = _held_highest(times, running_median(level, times, 9.0)[later if later.any() else loaded])
+    best = _held_highest(
+        times, running_median(level, times, Smooth.USUAL_S)[later if later.any() else loaded]
+    )
     early = cold & (times > start + BestClock.RISING_S)
     if not early.any() or not later.any():
         return best
-    smooth = running_median(level, times, 3.0)
+    smooth = running_median(level, times, Smooth.GLANCE_S)
     cold_best = float(np.nanmax(smooth[early]))
     if not cold_best > best:
         return best
@@ -70,14 +72,16 @@ def single_losses(clock: Floats, best: Floats | float) -> Bools:
     """Return which single readings lie below the best by more than boost loss and scatter."""
     usual = clock[np.isfinite(clock) & (clock >= (1 - BestClock.SAG_SHARE) * best)]
     apart = np.abs(np.diff(usual))
-    scatter = float(np.median(apart)) / (0.6745 * np.sqrt(2)) if apart.size else 0.0
-    return np.asarray(np.isfinite(clock) & (clock < (1 - BestClock.SAG_SHARE) * best - 4 * scatter))
+    scatter = MAD_TO_STD * float(np.median(apart)) / np.sqrt(2) if apart.size else 0.0
+    return np.asarray(
+        np.isfinite(clock)
+        & (clock < (1 - BestClock.SAG_SHARE) * best - BestClock.SURE_SIGMAS * scatter)
+    )
 
 
 def _scatter(clock: Floats) -> float:
-    # Half of the second differences of noise are smaller than 0.67 times its deviation times root 6.
     bends = np.abs(np.diff(clock[np.isfinite(clock)], 2))
-    return float(np.median(bends)) / (0.6745 * np.sqrt(6)) if bends.size else 0.0
+    return MAD_TO_STD * float(np.median(bends)) / np.sqrt(6) if bends.size else 0.0
 
 
 def _held_highest(times: Floats, values: Floats) -> float:
@@ -85,7 +89,7 @@ def _held_highest(times: Floats, values: Floats) -> float:
     most = int(
         np.clip(
             round(BestClock.BEST_HELD_S / usual_gap_s(times)),
-            min(5, values.size),
+            min(BestClock.FEWEST_HELD, values.size),
             values.size,
         )
     )
@@ -94,7 +98,9 @@ def _held_highest(times: Floats, values: Floats) -> float:
 
 def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boost: float) -> bool:
     """Return whether the early clock ended at once, onto a level of power that is kept."""
-    fast = clock >= np.clip(boost - 1.5 * step_size(clock), 0.955 * boost, 0.98 * boost)
+    slowest, fastest = BestClock.FAST
+    one_step_down = boost - BestClock.STEPS * step_size(clock)
+    fast = clock >= float(np.clip(one_step_down, slowest * boost, fastest * boost))
     last = int(np.flatnonzero(early & fast)[-1])
     slower = np.flatnonzero(~fast[last:])  # it may last longer than the early seconds
     if not slower.size:
@@ -107,7 +113,7 @@ def _ends_a_boost(times: Floats, clock: Floats, power: Floats, early: Bools, boo
     level_s = max(BestClock.LEVEL_S, 12 * gap_s)
     after = power[(times > end + BestClock.FALL_S) & (times <= end + BestClock.FALL_S + level_s)]
     before, after = before[np.isfinite(before)], after[np.isfinite(after)]
-    if before.size < fewest or after.size < 10:
+    if before.size < fewest or after.size < BestClock.FEWEST_LEVEL:
         return False
     at_once = float(np.median(after[: max(after.size // 10, 2)]))
     if at_once > (1 - BestClock.BOOST_POWER_SHARE) * float(np.median(before)):

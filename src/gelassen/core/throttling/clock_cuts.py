@@ -11,7 +11,7 @@ from gelassen.core.signal.flags import (
     usual_gap_s,
     within,
 )
-from gelassen.core.throttling.thresholds import ClockCuts
+from gelassen.core.throttling.thresholds import ClockCuts, Smooth
 
 
 def cut_by_heat(
@@ -40,7 +40,7 @@ def cut_by_heat(
     given_back = False
     if not near.any():
         return cut
-    reach_s = max(ClockCuts.AT_CUT_S, 1.5 * usual_gap_s(times))
+    reach_s = max(ClockCuts.AT_CUT_S, Smooth.GAPS * usual_gap_s(times))
     hottest = float(np.nanmax(temperature))
     for start, end in spans_of(times, slow):
         around = within(times, start - reach_s, start + 2)
@@ -92,15 +92,15 @@ def lowered_at_limit(
     """
     begun, close = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
     gap_s = usual_gap_s(times)
-    reach_s = max(ClockCuts.AT_CUT_S, 1.5 * gap_s)
+    reach_s = max(ClockCuts.AT_CUT_S, Smooth.GAPS * gap_s)
     within_k = max(ClockCuts.STAYS_WITHIN_K, near_k + 2)
-    warm = running_median(temperature, times, 5.0) >= limit_c - within_k
+    warm = running_median(temperature, times, Smooth.SHORT_S) >= limit_c - within_k
     held = forward(clock)
     drops = np.append(0.0, -np.diff(held) / held[:-1].clip(1e-9))
     far = (drops > ClockCuts.AT_ONCE_SHARE + ClockCuts.STEPS_SHARE_PER_S * gap_s) & ~cut
     for start, end in spans_of(times, tidied(times, slow)):
         if near[within(times, start - reach_s, start + 2)].any():
-            later = within(times, start + max(2.0, 1.5 * gap_s), end)
+            later = within(times, start + max(2.0, Smooth.GAPS * gap_s), end)
             if far[later].any():
                 end = float(times[later][far[later]][0]) - gap_s / 2
             inside = within(times, start, end)

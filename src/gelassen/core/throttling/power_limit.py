@@ -13,7 +13,7 @@ from gelassen.core.signal.flags import (
     within,
 )
 from gelassen.core.signal.noise import noise_std, step_size
-from gelassen.core.throttling.thresholds import PowerLimit
+from gelassen.core.throttling.thresholds import PowerLimit, Smooth
 
 
 def on_limit(power: Floats, allowed: Floats) -> Bools:
@@ -38,19 +38,19 @@ def pinned(
 
     `where` is where only a power limit can hold the chip back: there the level is read off.
     """
-    smooth = running_median(power, times, 5.0)
+    smooth = running_median(power, times, Smooth.SHORT_S)
     if allowed is not None:
         return on_limit(smooth, allowed)
-    if where.sum() < 20:
+    if where.sum() < PowerLimit.FEWEST:
         return np.zeros(times.size, dtype=bool)
     level = float(np.median(smooth[where]))
-    scatter = 2 * noise_std(power[where]) / np.sqrt(5)
+    scatter = PowerLimit.SIGMAS[0] * noise_std(power[where]) / np.sqrt(Smooth.SHORT_S)
     spread = max(PowerLimit.PINNED_SHARE * level, scatter)
     # Most samples must lie on the level. A power that drifts through it is not a plateau.
-    if np.mean(np.abs(smooth - level)[where] <= spread) < 0.6:
+    if np.mean(np.abs(smooth - level)[where] <= spread) < PowerLimit.MOSTLY:
         return np.zeros(times.size, dtype=bool)
-    narrow = max(0.4 * PowerLimit.PINNED_SHARE * level, scatter)
-    return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, 3 * spread))
+    narrow = max(PowerLimit.NARROW * PowerLimit.PINNED_SHARE * level, scatter)
+    return np.asarray(np.abs(smooth - level) <= np.where(near, narrow, PowerLimit.WIDE * spread))
 
 
 def gives_way(
@@ -63,17 +63,19 @@ def gives_way(
     """
     nothing = np.zeros(times.size, dtype=bool)
     start = times[where][0] if where.any() else 0.0
-    use = where & (times > start + 5) & np.isfinite(temperature + clock + power)
-    if use.sum() < 60 or np.ptp(np.percentile(temperature[use], [2, 98])) < PowerLimit.WARMING_K:
+    use = where & (times > start + PowerLimit.SETTLES_S) & np.isfinite(temperature + clock + power)
+    if use.sum() < PowerLimit.FEWEST_WARMING or _range(temperature[use]) < PowerLimit.WARMING_K:
         return nothing
-    smooth = running_median(power, times, 9.0)
+    smooth = running_median(power, times, Smooth.USUAL_S)
     level = float(np.median(smooth[use]))
     if not level > 0:
         return nothing
     # Governors with steps make the power scatter as well.
-    by_chance = 4 * noise_std(power[use]) / np.sqrt(max(9.0 / usual_gap_s(times), 1.0))
-    keeps = use & (np.abs(smooth - level) <= max(0.4 * PowerLimit.PINNED_SHARE * level, by_chance))
-    if keeps.sum() < 0.8 * use.sum():
+    readings = max(Smooth.USUAL_S / usual_gap_s(times), 1.0)
+    by_chance = PowerLimit.SIGMAS[1] * noise_std(power[use]) / np.sqrt(readings)
+    narrow = max(PowerLimit.NARROW * PowerLimit.PINNED_SHARE * level, by_chance)
+    keeps = use & (np.abs(smooth - level) <= narrow)
+    if keeps.sum() < PowerLimit.KEEPS * use.sum():
         return nothing
     if not _level_at_each(temperature[use], power[use], level):
         return nothing
@@ -81,28 +83,33 @@ def gives_way(
     warm = temperature[about] - temperature[about].mean()
     if warm @ warm < about.sum() * (PowerLimit.WARMING_K / 5) ** 2:
         return nothing
-    reads = running_median(clock, times, 9.0)[about]  # single low readings do not make a slope
+    reads = running_median(clock, times, Smooth.USUAL_S)[
+        about
+    ]  # single low readings do not make a slope
     clock_per_k = float(warm @ np.log(reads.clip(1))) / float(warm @ warm)
     power_per_k = float(warm @ np.log(power[about].clip(1e-3))) / float(warm @ warm)
     scatter = noise_std(power[about]) / level / float(np.sqrt(warm @ warm))
     # One step of a coarse clock is not yet a slope. Scatter smooths the steps.
     hidden = max(step_size(clock[about]) - 2 * noise_std(clock[about]), 0.0)
     one_step = hidden / float(np.median(reads))
-    least = PowerLimit.GIVES_WAY_PER_K + one_step / float(
-        np.ptp(np.percentile(temperature[about], [2, 98]))
-    )
+    least = PowerLimit.GIVES_WAY_PER_K + one_step / _range(temperature[about])
     if clock_per_k > -least or not _level(power_per_k, scatter):
         return nothing
     return where & (np.abs(smooth - level) <= PowerLimit.PINNED_SHARE * level)
+
+
+def _range(values: Floats) -> float:
+    """Return how far values reach, without the outermost."""
+    return float(np.ptp(np.percentile(values, PowerLimit.OUTER_PCT)))
 
 
 def keeps_level_over(temperature: Floats, power: Floats, level: float) -> bool:
     """Return whether power keeps its level, without slope or bend, while the chip warms by some kelvins."""
     read = np.isfinite(temperature) & np.isfinite(power)
     temperature, power = temperature[read], power[read]
-    if not level > 0 or read.sum() < 60:
+    if not level > 0 or read.sum() < PowerLimit.FEWEST_WARMING:
         return False
-    if np.ptp(np.percentile(temperature, [2, 98])) < PowerLimit.WARMING_K:
+    if _range(temperature) < PowerLimit.WARMING_K:
         return False
     slope_per_k, error = _slope(temperature, power, level)
     return _level(slope_per_k, error) and _level_at_each(temperature, power, level)
@@ -144,7 +151,8 @@ def _level_at_each(temperature: Floats, power: Floats, level: float) -> bool:
     place = np.floor((temperature - temperature.min()) / PowerLimit.STRETCH_K)
     for number in np.unique(place):
         there = power[place == number]
-        allowed = 0.2 * PowerLimit.PINNED_SHARE * level + 2.5 * scatter / np.sqrt(there.size)
+        by_chance = PowerLimit.SIGMAS[2] * scatter / np.sqrt(there.size)
+        allowed = PowerLimit.FLAT * PowerLimit.PINNED_SHARE * level + by_chance
         if there.size >= 3 and abs(float(np.median(there)) - level) > allowed:
             return False
     return True
@@ -158,9 +166,10 @@ def switched(times: Floats, power: Floats, slow: Bools) -> Bools:
     """
     found = np.zeros(times.size, dtype=bool)
     filled = forward(power)
+    near_s, far_s = PowerLimit.STEP_S
     for start, end in spans_of(times, tidied(times, slow)):
-        before = filled[within(times, start - 15, start - 3)]
-        after = filled[within(times, start + 3, start + 15)]
+        before = filled[within(times, start - far_s, start - near_s)]
+        after = filled[within(times, start + near_s, start + far_s)]
         if not (before.size and after.size):
             continue
         if np.median(after) < (1 - PowerLimit.SUDDEN_SHARE) * np.median(before):

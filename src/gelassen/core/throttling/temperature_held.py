@@ -5,7 +5,7 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import joined_spans, running_median, within
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling.thresholds import Held
+from gelassen.core.throttling.thresholds import Held, Smooth
 
 
 def gives_way_at_limit(
@@ -33,11 +33,13 @@ def gives_way_at_limit(
     """
     given = np.zeros(times.size, dtype=bool)
     rides_k = max(Held.RIDES_K, 0.5 + step_size(temperature) / 2)
-    rides = loaded & (running_median(temperature, times, 15.0) >= limit_c - rides_k)
+    rides = loaded & (running_median(temperature, times, Smooth.LONG_S) >= limit_c - rides_k)
     joined = joined_spans(times, rides, Held.PAUSE_S)
     if not any(end - start >= Held.RIDES_S for start, end in joined):
         return given
-    slow_clock, slow_power = (running_median(series, times, 15.0) for series in (clock, power))
+    slow_clock, slow_power = (
+        running_median(series, times, Smooth.LONG_S) for series in (clock, power)
+    )
     for start, end in joined:
         before = within(times, start - Held.ARRIVAL_S, start)
         then = loaded[before]

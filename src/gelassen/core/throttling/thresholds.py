@@ -19,6 +19,13 @@ class BestClock:
     RISING_S = 2.0  # s in which power still rises at load start
     FALL_S = 3.0  # s within which a boost ends
     LEVEL_S = 60.0  # s over which the level is checked
+    COLD_SHARE = 0.1  # share of the load, if the cold seconds are more of it
+    SURE_SIGMAS = 4.0  # standard deviations of the clock by which a single reading is low
+    FEWEST_HELD = 5  # readings for which the best clock must be held
+    # shares of a boost: a clock is as fast as the boost above a limit between these
+    FAST = (0.955, 0.98)
+    STEPS = 1.5  # steps of a coarse clock by which it may be slower
+    FEWEST_LEVEL = 10  # readings of the level of power that are needed
     SELDOM_S = 4.0  # s: with readings further apart, one reading may be the whole boost
 
 
@@ -55,6 +62,16 @@ class BoostLoss:
     LEVEL_SHARE = 0.004  # relative scatter of the power at a power limit
     STEPS = 1.5  # steps of a coarse clock between two readings that may belong to one gradual loss
     FINE = 0.0125  # share of the clock below which its steps are fine
+
+
+class Smooth:
+    """Widths of running medians, in s."""
+
+    GLANCE_S = 3.0  # s: single readings do not decide
+    SHORT_S = 5.0  # s: nor do two of them
+    USUAL_S = 9.0  # s: a governor that goes in steps is smoothed
+    LONG_S = 15.0  # s: one that swings about its limit is smoothed
+    GAPS = 1.5  # usual gaps between readings by which two channels may be read apart
 
 
 class ChipLog:
@@ -119,6 +136,22 @@ class PowerLimit:
     LIKELIER_SLOW = 3.0  # the same where readings are rare
     STRETCH_K = 5.0  # K of warming in each stretch that is tested for a level
     SUDDEN_SHARE = 0.05  # smallest relative step of the power when a board switches
+    FEWEST = 20  # readings that show a plateau
+    FEWEST_WARMING = 60  # readings of a warming chip that are needed
+    MOSTLY = 0.6  # share of the readings that lie on a plateau
+    KEEPS = 0.8  # share of the readings that keep it while the chip warms
+    NARROW = 0.4  # share of the width of a plateau, near the temperature limit
+    WIDE = 3.0  # times the width of a plateau, away from it
+    FLAT = 0.2  # share of that width within which each stretch of warming lies
+    OUTER_PCT = (2.0, 98.0)  # percentiles between which warming is measured
+    SIGMAS = (
+        2.0,
+        4.0,
+        2.5,
+    )  # standard deviations by chance: of a plateau, while warming, of a stretch
+    SETTLES_S = 5.0  # s at the start of a load in which power still rises
+    # s before and after a step over which power is compared: from, to
+    STEP_S = (3.0, 15.0)
 
 
 class Held:
@@ -159,6 +192,12 @@ class Throttling:
     SITS_SHARE = 0.5  # share of the last third at the limit above which a run is at its limit
     BEYOND_K = 5.0  # K above the limit: a governor never leaves a chip this hot
     HELD_BELOW_K = 0.5  # K below a limit within which the chip stays
+    STEPS = 2.0  # steps of the sensor within which a reading is at the limit
+    COARSEST_K = 2.0  # K: larger steps count as this
+    FEWEST = 20  # samples that a boost loss needs
+    SAG_PCT = (5.0, 95.0)  # percentiles of the temperature over which it is measured
+    SAG_K = 3.0  # K that these must differ
+    LATE = 1 / 3  # share of the load that is its end
     LOST = 0.035  # relative fall from the best clock or power that shows a governor at work
     HELD_S = 11.0  # s for which the best must be held
     BOOST_S = 60.0  # s at the start that are left out of it

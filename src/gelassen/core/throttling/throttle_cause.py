@@ -12,7 +12,7 @@ from gelassen.core.throttling.clock_cuts import cut_again_and_again, cut_by_heat
 from gelassen.core.throttling.clock_over_temperature import WarmCourse, warm_course
 from gelassen.core.throttling.power_limit import gives_way, pinned, switched
 from gelassen.core.throttling.temperature_held import gives_way_at_limit
-from gelassen.core.throttling.thresholds import Cause
+from gelassen.core.throttling.thresholds import Cause, Smooth
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,9 +115,11 @@ def from_power(chip: Chip, power: Floats, load: Floats | None) -> tuple[Bools, B
     """Return the same from power alone: a chip with less power is taken to be held back."""
     times, loaded, near = chip.times, chip.loaded, chip.near
     # A warming chip leaks and draws more. So power below what it drew before is a loss.
-    drawn = np.where(loaded, running_median(power, times, 9.0), 0.0)
+    drawn = np.where(loaded, running_median(power, times, Smooth.USUAL_S), 0.0)
     best = np.maximum.accumulate(np.nan_to_num(drawn))
-    slow = chip.steady & (running_median(power, times, 3.0) < (1 - Cause.POWER_SHARE) * best)
+    slow = chip.steady & (
+        running_median(power, times, Smooth.GLANCE_S) < (1 - Cause.POWER_SHARE) * best
+    )
     course = chip.course(power)
     lowered = chip.lowered(power, slow, best, course)
     thermal = slow & near & ~course.follows | lowered.by_heat

@@ -19,6 +19,7 @@ from gelassen.core.throttling.boost_end import boost_limit
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
 from gelassen.core.throttling.lower_limit import shown_limit
 from gelassen.core.throttling.power_limit import on_limit
+from gelassen.core.throttling.thresholds import Smooth
 from gelassen.core.throttling.thresholds import Throttling as At
 from gelassen.core.throttling.throttle_cause import Chip, from_clock, from_power
 
@@ -201,8 +202,8 @@ class _Causes:
 
 def _causes(log: ChipLog, limit: _Limit) -> _Causes:
     times, loaded = log.times, log.loaded
-    near_k = max(At.NEAR_K, 2 * min(step_size(log.temperature), 2.0))
-    near = running_median(log.temperature, times, 5.0) >= limit.at_c - near_k
+    near_k = max(At.NEAR_K, At.STEPS * min(step_size(log.temperature), At.COARSEST_K))
+    near = running_median(log.temperature, times, Smooth.SHORT_S) >= limit.at_c - near_k
     near &= not limit.impossible
     chip = Chip(
         times, log.temperature, loaded, without_pauses(times, loaded, log.power), near, limit.at_c,
@@ -219,7 +220,7 @@ def _causes(log: ChipLog, limit: _Limit) -> _Causes:
         thermal, power = np.zeros((2, times.size), dtype=bool)
         cautions.append(caution("throttling_cannot_be_told"))
     if log.power is not None and log.allowed_w is not None:
-        drawn = running_median(log.power, times, 5.0)
+        drawn = running_median(log.power, times, Smooth.SHORT_S)
         power |= loaded & ~thermal & on_limit(drawn, log.allowed_w)
     boost = boost_limit(log, near)
     if boost is not None:
@@ -290,7 +291,7 @@ def _late(times: Floats, loaded: Bools) -> float:
     if not loaded.any():
         return float("inf")
     start, end = times[loaded][[0, -1]]
-    return float(end - (end - start) / 3)
+    return float(end - At.LATE * (end - start))
 
 
 def _sag(temperature: Floats, clock: Floats | None, free: Bools) -> float:
@@ -298,10 +299,10 @@ def _sag(temperature: Floats, clock: Floats | None, free: Bools) -> float:
     if clock is None:
         return float("nan")
     use = free & np.isfinite(clock) & np.isfinite(temperature)
-    if use.sum() < 20:
+    if use.sum() < At.FEWEST:
         return float("nan")
-    cold, hot = np.percentile(temperature[use], [5, 95])
-    if hot - cold < 3:
+    cold, hot = np.percentile(temperature[use], At.SAG_PCT)
+    if hot - cold < At.SAG_K:
         return 0.0
     slope = float(np.polyfit(temperature[use], clock[use], 1)[0])
     return max(-slope * float(hot - cold), 0.0)
