@@ -95,8 +95,8 @@ class Discrepancy:
     in; the rest from physics, as each line says. It widens the interval of the steady state.
     """
 
-    FLOOR_K = 0.07  # K: least standard error of a steady state, however long the log
-    FLOOR_SHARE = 0.002  # share of the rise, in addition: no machine is quite linear
+    FLOOR_K = 0.06  # K: least standard error of a steady state, however long the log
+    FLOOR_SHARE = 0.0015  # share of the rise, in addition: no machine is quite linear
     # share of the rise, for each unit of the relative variance of a load that varies: the mean of a bent
     # response is not the response to the mean (rise as power^0.8 and fans on curves: a tenth)
     OF_A_MEAN = 0.1
