@@ -1,4 +1,4 @@
-"""Tables of steady states and capacities on machines that no constant was chosen on: distributed bodies."""
+"""Tables of steady states and capacities on machines of distributed bodies."""
 
 import numpy as np
 import pandas as pd

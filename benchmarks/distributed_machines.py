@@ -1,4 +1,4 @@
-"""Made-up machines of distributed bodies in rooms that are lived in: no constant was chosen on them.
+"""Made-up machines of distributed bodies in rooms that are lived in: of other physics than the analysis.
 
 A chip feeds heat pipes, which carry less in the cold and dry out under much heat. They feed a stack of
 fins of eight parts along the air. Its air fills a cabinet, whose walls are four layers thick. The room has
