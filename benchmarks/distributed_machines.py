@@ -177,7 +177,7 @@ def _filtered(series: np.ndarray, lag_s: float) -> np.ndarray:
 
 
 def logs(seed: int, count: int) -> list[Log]:
-    """Return logs of machines that no constant was chosen on."""
+    """Return logs of so many machines."""
     rng = np.random.default_rng([seed, 33])
     m = _machines(rng, count)
     lengths = (60 * m["minutes"]).astype(int)
