@@ -163,7 +163,7 @@ def test_show_tells_one_run(demo):
     assert summary["reference"] == "room.air.temp_c"
     assert "channel,hold_mean" in ok("show", run, "--format", "csv", "--no-figure")
     printed = str(summarise_run(open_study(folder).run(run.name)))
-    assert "is held at its limit, " in printed
+    assert "reached its limit, " in printed
     assert "settles at" not in printed
 
 

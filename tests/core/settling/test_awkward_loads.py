@@ -55,7 +55,7 @@ def test_a_run_that_reached_its_limit_at_its_end_is_at_its_limit():
         Recording(frame=frame_of(t, part=part, room=24.0, power=power)), limit_c=LIMIT_C
     )
     assert run.steady.value == 71.0
-    assert "is held at its limit, 71.0 K" in str(run)
+    assert "reached its limit, 71.0 K, at about minute " in str(run)
 
 
 def scenes(seed, seconds, rise_per_w=0.4):
@@ -145,3 +145,18 @@ def test_what_says_the_same_is_answered_the_same(name):
         assert varied.value == pytest.approx(plain.value, abs=0.25 * plain.standard_error)
         if np.isfinite(plain.high):
             assert varied.high - varied.low == pytest.approx(plain.high - plain.low, rel=0.15)
+
+
+def test_a_part_that_sits_at_its_limit_does_not_first_come_to_it():
+    """Power that never changed shows no throttling; the temperature is at its limit all the same."""
+    t, part = warming(88, 300, minutes=18)
+    power = np.where(t < 120, 10.0, 100.0)
+    run = summarise_run(
+        Recording(frame=frame_of(t, part=part, room=24.0, power=power)), limit_c=LIMIT_C
+    )
+    assert run.steady.limited
+    assert run.steady.reached
+    silent = summarise_run(
+        Recording(frame=frame_of(t, part=part - 30, room=24.0, power=0.0)), limit_c=LIMIT_C
+    )
+    assert np.isnan(silent.throttling.thermal_share)  # a meter that reads nothing tells nothing

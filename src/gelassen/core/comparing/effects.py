@@ -222,7 +222,7 @@ def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Float
 
 @dataclass(frozen=True, slots=True)
 class _Cells:
-    """The combinations of levels that were run, and the contrasts between them."""
+    """The combinations of levels that have runs, and the differences between them."""
 
     levels: dict[str, list[str]]
     all: list[tuple[str, ...]]
@@ -417,7 +417,7 @@ class _Fit:
     def bound(
         self, row: Floats, reached: float, *, above: bool
     ) -> tuple[float, float, float, float, bool]:
-        """Return the bound of an effect with a combination that reached this value at its limit."""
+        """Return the bound of an effect, where one of the two combinations was at its limit."""
         mean, _, high, _, _ = self.verdict(row)
         if above:  # the limited combination is the level: the effect is at least this
             return reached - mean, reached - high, np.inf, float("nan"), reached - high > 0

@@ -150,7 +150,9 @@ def _within_limit(
             load_start_s=log.span.start_s, load_end_s=float(log.times[until][-1]),
             slowest_s=slowest_s, confidence=confidence,
         )  # fmt: skip
-    held = _held(limit, log) if held_back is None else held_back
+    # A temperature that stays at its limit and would go above it is held, whatever clock and power say.
+    stays = _held(limit, log)
+    held = stays if held_back is None else held_back or (stays and answer.value > limit.value)
     return held_at(answer, limit, free, held=held)
 
 

@@ -108,9 +108,8 @@ class SteadyState(Result):
         if self.limit_at_s is not None:
             minute = (self.limit_at_s - self.window_s[0]) / 60
         if self.reached:
-            words = (
-                f"is held at its limit, {at}, from about minute {minute or 0:.0f} of the load on"
-            )
+            when = f"at about minute {minute or 0:.0f} of the load"
+            words = f"reached its limit, {at}, {when}, and stays there"
         else:
             when = "later" if minute is None else f"at about minute {minute:.0f} of the load"
             words = f"will reach its limit, {at}, {when}, and be held there"

@@ -84,9 +84,11 @@ class Doubt:
     ROUGH_FADES = 0.1  # share of the load with which that error fades
     ALIKE = 0.2  # share of the load over which the rounding error of a reference stays the same
     UNLOGGED_WANDER = 0.004  # relative wander of a power that was not logged
-    # share of the rise by which a temperature goes up and down, above which a load varies that was not
-    # logged; and how much more the load varies, since only quick parts follow at once
-    RESTLESS, RESTLESS_LOAD = 0.015, 2.0
+    # Where power was not logged: if the temperature goes up and down by more than this share of the rise,
+    # the load varied.
+    RESTLESS = 0.015
+    # times these ups and downs by which the load may move the temperature: slow parts follow later
+    RESTLESS_LOAD = 2.0
     WANDER_S = 300.0  # s: duration of that wander
     UNLOGGED_ROOM_K = 0.4  # K: drift of a room that was not logged
     ROOM_S = 2400.0  # s: duration of that drift

@@ -62,7 +62,7 @@ class BoostLimit:
 
 
 def boost_limit(log: ChipLog, near: Bools) -> BoostLimit | None:
-    """Return the end of a boost under a power limit that was not told."""
+    """Return when a boost ended, and where a power limit that the log does not state held the chip then."""
     if log.power is None or log.allowed_w is not None or log.power_flag is not None:
         return None
     ended = _boost_end(log.times, log.power, log.loaded, near)

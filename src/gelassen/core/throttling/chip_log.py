@@ -61,6 +61,8 @@ def read_chip_log(
     if clock is not None:  # a clock is never zero, so a reading of zero is invalid
         clock = np.where(clock > 0, clock, np.nan) if (clock > 0).any() else None
     power = _optional("power_w", power_w, times)
+    if power is not None and not np.nanmax(power) > 0:
+        power = None  # a meter that reads nothing tells nothing
     load = _optional("load_pct", load_pct, times)
     temperature = bridged(times, temperature)
     clock = None if clock is None else bridged(times, clock)
