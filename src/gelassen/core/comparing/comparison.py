@@ -104,7 +104,8 @@ def compare_setups(
         setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
         none had its own; `scale` is how large the scatter of such a run is beside the spread that is
         known or found, such as its power over the usual one; `room_c` is the room it was made in; `day`
-        names the day; `setup_error` is the part of `standard_error` that runs of one setup share.
+        is the day it was made on. `setup_error` is the part of `standard_error` that is the same in
+        all runs of a setup.
     baseline : str, optional
         Compare every setup against this one; without it, every pair once.
     confidence : float
