@@ -41,6 +41,7 @@ def test_rises_and_temperatures_are_never_ranked_together():
     (other,) = found.others
     assert (other.unit, list(other.setups["setup"])) == ("°C", ["tower without a room"])
     assert "another_unit" in codes(found)
+    assert "no_comparable_run" not in codes(found)
     assert "tower without a room" not in " ".join(found.differences["versus"])
     printed = comparison_text(found)
     assert "in °C, compared among themselves" in printed

@@ -146,7 +146,7 @@ def compare_runs(
     table, other = _of_one_unit(run_table(rows, left_out, asked.reference), asked.baseline)
     over = _checked(table, rows, left_out, asked)
     names = list(dict.fromkeys(table["setup"]))
-    lost = sorted({row.setup for row in rows if row.setup} - set(names))
+    lost = sorted({row.setup for row in rows if row.setup} - set(names) - set(other["setup"]))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].all()}
     free = with_expected(table[~table["setup"].isin(limited)])
     # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
@@ -216,9 +216,9 @@ def _others(
     """Return the runs of another unit, compared among themselves."""
     if other.empty:
         return ()
-    names = set(other["run"])
+    names, units = set(other["run"]), set(other["unit"])
     own = replace(asked, baseline=None, room_c=None, repeatability=None)
-    return (compare_runs([row for row in rows if row.run in names], (), own),)
+    return (compare_runs([row for row in rows if row.run in names and row.unit in units], (), own),)
 
 
 def with_expected(table: pd.DataFrame, by: Sequence[str] = ("setup",)) -> pd.DataFrame:
