@@ -6,7 +6,7 @@ from typing import NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, WRONG_INPUT
+from gelassen.commands.common import FAILED, WRONG_INPUT, say
 from gelassen.commands.leftovers import settings_left_behind
 
 # In the order in which they are used.
@@ -62,7 +62,7 @@ def main() -> NoReturn:
 
         if not isinstance(error, (GelassenError, OSError)):
             raise
-        click.echo(f"gelassen: {error}", err=True)
+        say(f"gelassen: {error}")
         status = WRONG_INPUT
     sys.exit(status if isinstance(status, int) else 0)
 

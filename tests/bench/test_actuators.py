@@ -19,13 +19,6 @@ LIMIT = f"{ZONE}/constraint_0_power_limit_uw"
 POWER, DUTY = "cpu.package.power_limit_w", "fan.nct7802_28_pwm1.duty_pct"
 
 
-@pytest.fixture(autouse=True)
-def state(tmp_path, monkeypatch):
-    folder = tmp_path / "state"
-    monkeypatch.setenv("GELASSEN_STATE", str(folder))
-    return folder
-
-
 @pytest.fixture
 def tree(tmp_path):
     for name, text in {

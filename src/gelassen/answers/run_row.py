@@ -192,7 +192,7 @@ def row_from_kept(kept: object) -> RunRow | None:
     """Return a row from stored plain values; None if they do not make a row."""
     try:
         return _kept_rows().validate_python(kept)
-    except ValueError:
+    except (ValueError, TypeError, RecursionError):
         return None
 
 

@@ -23,7 +23,9 @@ from gelassen.study.disk.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.levels import mounted_as
+from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE, StudyFile, check_setup_name
+from gelassen.system.files import read_text, replace_file
 
 _A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
 
@@ -130,12 +132,12 @@ class StudyRuns:
         folders = self.run_folders()
         out = self._left_out(leave_out or {})
         said = self._said(confidence)
-        marks = {folder.name: fingerprint(folder, said) for folder in folders}
+        marks = {folder.name: _mark(folder, said) for folder in folders}
         kept = kept_rows(self.folder)
         known = {
             name: row
             for name, (mark, entry) in kept.items()
-            if marks.get(name) == mark and (row := row_from_kept(entry))
+            if mark and marks.get(name) == mark and (row := row_from_kept(entry))
         }
         new = [f for f in folders if f.name not in known and f.name not in out]
         jobs = [(self, folder, confidence) for folder in new]
@@ -163,7 +165,7 @@ class StudyRuns:
         said = self._said(confidence)
         kept = kept_rows(self.folder)
         folders = self.run_folders()
-        return sum(kept.get(f.name, ("",))[0] != fingerprint(f, said) for f in folders)
+        return sum(kept.get(f.name, ("",))[0] != _mark(f, said) for f in folders)
 
     def left_out(self) -> dict[str, str]:
         """Return the folder names of runs that the study leaves out, with the reason."""
@@ -176,12 +178,10 @@ class StudyRuns:
         """
         (name,) = set(self._left_out({run: why})) - set(self.left_out()) or {run}
         path = self.folder / STUDY_FILE
-        document = tomlkit.parse(path.read_text(encoding="utf-8"))
+        document = tomlkit.parse(read_text(path))
         table = document.setdefault("left_out", tomlkit.table())
         table[name] = why
-        draft = path.with_suffix(".toml.part")
-        draft.write_text(tomlkit.dumps(document), encoding="utf-8")
-        draft.replace(path)
+        replace_file(path, tomlkit.dumps(document), check=read_study_file)
         return name
 
     def _left_out(self, more: Mapping[str, str]) -> dict[str, str]:
@@ -280,6 +280,14 @@ class StudyRuns:
         return self.file.made_up or any(row.made_up for row in rows)
 
 
+def _mark(folder: Path, said: list[object]) -> str:
+    """Return the fingerprint of a run; empty if its folder cannot be read, which is told later."""
+    try:
+        return fingerprint(folder, said)
+    except OSError:
+        return ""
+
+
 def _row(job: tuple[StudyRuns, Path, float]) -> RunRow | str:
     """Return the row of one run, or why there is none."""
     study, folder, confidence = job
@@ -295,8 +303,11 @@ def _summarise(job: tuple[StudyRuns, Path, float]) -> RunSummary | str:
 
 def _summarised(job: tuple[StudyRuns, Path, float]) -> tuple[Recording, RunSummary] | str:
     study, folder, confidence = job
-    has_run = any((folder / name).exists() for name in (RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET))
-    if not has_run:
+    try:
+        present = {path.name for path in folder.iterdir()}
+    except OSError as error:
+        return f"its folder cannot be read ({error.strerror or error})"
+    if not present & {RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET}:
         return "no run in this folder"
     try:
         recording = study.completed(read_run(folder))
@@ -304,5 +315,5 @@ def _summarised(job: tuple[StudyRuns, Path, float]) -> tuple[Recording, RunSumma
         averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
         wanted = compare if averaged or compare in recording.frame else None
         return recording, summarise_run(recording, channel=wanted, confidence=confidence)
-    except GelassenError as error:
+    except (GelassenError, OSError) as error:
         return str(error)

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import replace
 
 from gelassen.bench.described import ChannelSpec, pairs_of_power
@@ -113,6 +114,10 @@ class AdjustedBench:
     def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
         """Return a load."""
         return self._bench.load(spec, workers=workers)
+
+    def claim(self) -> AbstractContextManager[None]:
+        """Keep other processes from loading or changing the machine."""
+        return self._bench.claim()
 
     def now(self) -> float:
         """Return the bench's clock."""

@@ -1,6 +1,7 @@
 """The interface of every bench: channels, readings, actuators, loads, a clock."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -139,6 +140,13 @@ class Bench(Protocol):
 
         A name alone means that load on all cores, or on `workers` cores. Raises InputError for a load that
         this bench does not have.
+        """
+        ...
+
+    def claim(self) -> AbstractContextManager[None]:
+        """Keep other processes from loading or changing this machine during a ``with``.
+
+        Raises InUseError if another process has it.
         """
         ...
 

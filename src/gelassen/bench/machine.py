@@ -3,6 +3,7 @@
 import sys
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 from gelassen.bench.actuators import find_actuators
@@ -21,6 +22,7 @@ from gelassen.bench.sensors.nvml import find_nvml
 from gelassen.bench.sensors.other import find_other
 from gelassen.bench.sensors.reader import Reader
 from gelassen.core.foundation.errors import FileError
+from gelassen.system.locks import holding, machine_lock
 
 
 class MachineBench:
@@ -78,8 +80,9 @@ class MachineBench:
         return self._reader.reasons
 
     def news(self) -> Sequence[str]:
-        """Return what happened to the clocks since the last call."""
-        return self._clocks.news()
+        """Return what happened to the clocks, and to the load's score, since the last call."""
+        said = self._load.news() if isinstance(self._load, CommandLoad) else ""
+        return [*self._clocks.news(), said] if said else self._clocks.news()
 
     def clock_synchronised(self) -> bool | None:
         """Return whether a time server sets the wall clock; None where nothing tells."""
@@ -106,6 +109,10 @@ class MachineBench:
         self._load = load
         self._load_channels = _channels_of(spec)
         return load
+
+    def claim(self) -> AbstractContextManager[None]:
+        """Keep other processes of Gelassen from loading or changing this machine."""
+        return holding(machine_lock(), "this machine")
 
     def now(self) -> float:
         """Return a clock that never runs backwards."""

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, say, tell
+from gelassen.commands.common import confidence_option, emit, format_option, say, tell
 from gelassen.commands.compare import leave_out_option, opened
 
 
@@ -66,11 +66,11 @@ def capacity(**given: Any) -> None:
         leave_out=out,
     )
     if asked.form == "json":
-        click.echo(as_json(found))
+        emit(as_json(found))
     elif asked.form == "csv":
-        click.echo(as_csv(found.setups))
+        emit(as_csv(found.setups))
     elif asked.form == "markdown":
-        click.echo(capacity_markdown(found))
+        emit(capacity_markdown(found))
     else:
         tell(capacity_text(found))
     if not asked.no_figure:

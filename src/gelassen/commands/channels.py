@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import Duration, format_option, say, status_line, sysfs_option
+from gelassen.commands.common import Duration, emit, format_option, say, status_line, sysfs_option
 
 if TYPE_CHECKING:
     from gelassen.bench import Actuator
@@ -127,7 +127,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
             "settable": [dict(zip(keys, row, strict=True)) for row in settable],
             "missing": missing,
         }
-        click.echo(json.dumps(found, indent=2, ensure_ascii=False))
+        emit(json.dumps(found, indent=2, ensure_ascii=False))
         return
     rows = []
     for info in infos:
@@ -141,7 +141,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
         what = f"{info.what}; {limits}" if limits else info.what
         rows.append((info.name, fixed(value, digits, channel.symbol), step, what, info.problem))
     if form == "text":
-        click.echo(channels_text(rows, settable, bench.missing()))
+        emit(channels_text(rows, settable, bench.missing()))
         return
     header = ("channel", "now", "step", "what it is", "problem")
     _print(header, rows, form, markdown)
@@ -163,13 +163,13 @@ def _setting(name: str, actuator: "Actuator") -> tuple[str, str, str, str]:
 
 def _print(header: tuple[str, ...], rows: list[Any], form: str, markdown: Any) -> None:
     if form == "markdown":
-        click.echo(markdown(header, rows))
+        emit(markdown(header, rows))
         return
     import pandas as pd
 
     from gelassen.show.tables import as_csv
 
-    click.echo(as_csv(pd.DataFrame(rows, columns=list(header))))
+    emit(as_csv(pd.DataFrame(rows, columns=list(header))))
 
 
 def _probed_run(run: Path, form: str) -> None:
@@ -179,7 +179,7 @@ def _probed_run(run: Path, form: str) -> None:
     recording = read_run(run)
     what = {name: origin.conversion for name, origin in recording.channels.items()}
     if recording.made_up and form == "text":
-        click.echo("made-up sample data\n")
+        emit("made-up sample data\n")
     _print_probe(responses(recording), what, form)
 
 
@@ -189,9 +189,9 @@ def _print_probe(found: Any, what: dict[str, str], form: str) -> None:
     from gelassen.show.tables import markdown
 
     if form == "json":
-        click.echo(json.dumps(plain(found), indent=2, ensure_ascii=False))
+        emit(json.dumps(plain(found), indent=2, ensure_ascii=False))
     elif form == "text":
-        click.echo(probe_text(found, what))
+        emit(probe_text(found, what))
     else:
         _print(PROBE_HEADER, probe_rows(found, what), form, markdown)
 
@@ -224,15 +224,15 @@ def _together(known: Any, asked: ChannelsOptions) -> None:
             recording = read_run(made)
     offsets = compare_probes(recording, asked.together, true=asked.true)
     if asked.form == "json":
-        click.echo(json.dumps(plain(offsets), indent=2, ensure_ascii=False))
+        emit(json.dumps(plain(offsets), indent=2, ensure_ascii=False))
     else:
         against = asked.true or "the mean of all"
-        click.echo(f"to be added to each reading, against {against}, with 95 % intervals")
+        emit(f"to be added to each reading, against {against}, with 95 % intervals")
         for one in offsets:
-            click.echo(f"  {one}")
+            emit(f"  {one}")
         for one in offsets:
             for caution in one.cautions:
-                click.echo(f"  caution: {caution}")
+                emit(f"  caution: {caution}")
     if asked.store and asked.study is not None:
         from gelassen.study.file.edit import store_offsets
 

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from gelassen.core.foundation.printable import printable
+
 if TYPE_CHECKING:
     from gelassen.conduct import Progress
     from gelassen.study.file.gate import Gate
@@ -20,7 +22,12 @@ FAILED, WRONG_INPUT = 1, 2
 
 def say(text: str) -> None:
     """Print a message that is not a result to standard error."""
-    click.echo(text, err=True)
+    emit(text, err=True)
+
+
+def emit(text: object = "", *, nl: bool = True, err: bool = False) -> None:
+    """Print text; a character that a terminal would obey is shown as its code."""
+    click.echo(printable(str(text)), nl=nl, err=err)
 
 
 def tell(text: str) -> None:
@@ -28,7 +35,7 @@ def tell(text: str) -> None:
     if sys.stdout.isatty():
         width = shutil.get_terminal_size().columns
         text = "\n".join(_broken(line, width) for line in text.split("\n"))
-    click.echo(text)
+    emit(text)
 
 
 def _broken(line: str, width: int) -> str:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, format_option, pair, say, shell, tell
+from gelassen.commands.common import confidence_option, emit, format_option, pair, say, shell, tell
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -150,11 +150,11 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         correct_drift=asked.correct_drift,
     )
     if asked.form == "json":
-        click.echo(as_json(comparison))
+        emit(as_json(comparison))
     elif asked.form == "csv":
-        click.echo(as_csv(comparison.setups))
+        emit(as_csv(comparison.setups))
     elif asked.form == "markdown":
-        click.echo(comparison_markdown(comparison))
+        emit(comparison_markdown(comparison))
     else:
         tell(comparison_text(comparison))
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
@@ -266,11 +266,11 @@ def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
     from gelassen.show.tables import as_csv, as_json
 
     if form == "json":
-        click.echo(as_json(result))
+        emit(as_json(result))
     elif form == "csv":
         tables = [getattr(result, name, None) for name in ("table", "main", "steps", "setups")]
         frames = [table for table in tables if isinstance(table, pd.DataFrame)]
-        click.echo(as_csv(frames[0] if frames else pd.DataFrame([plain(result)])))
+        emit(as_csv(frames[0] if frames else pd.DataFrame([plain(result)])))
     else:
         words = text(result)
         tell(f"```\n{words}\n```" if form == "markdown" else words)
@@ -285,9 +285,9 @@ def _give_table(
     from gelassen.show.tables import as_csv
 
     if form == "json":
-        click.echo(json.dumps(plain(table), indent=2, ensure_ascii=False))
+        emit(json.dumps(plain(table), indent=2, ensure_ascii=False))
     elif form == "csv":
-        click.echo(as_csv(table))
+        emit(as_csv(table))
     else:
         left = [f"  - {run}: {why}" for run, why in study.rows(leave_out=out)[1]]
         words = "\n".join([text(table), *(["", "left out", *left] if left else [])])

@@ -8,7 +8,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import say, shell, tell
+from gelassen.commands.common import emit, say, shell, tell
 
 
 @click.command()
@@ -40,7 +40,7 @@ def demo(folder: Path, seed: int) -> None:
     run_picture = folder / "figures" / f"{warmest}.png"
     run_figure(recording, summarise_run(recording), run_picture)
     where = shell(folder)
-    click.echo(
+    emit(
         f"\nfigures: {figure}\n         {run_picture}\n\n"
         "Try next:\n"
         f'  gelassen compare {where} --baseline "Brise 120, on-air, 125 W"\n'

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, pair, say, tell
+from gelassen.commands.common import FAILED, Duration, emit, pair, say, tell
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -189,7 +189,7 @@ def import_logs(**given: Any) -> None:
     if asked.dry_run or asked.study is None or not asked.setups:
         return
     for folder in _stored(asked, asked.study, jobs, names):
-        click.echo(f"stored as {folder}")
+        emit(f"stored as {folder}")
         for entry in joined:
             _draw(entry, understood, asked.study / "figures" / f"{folder.name}-{entry.name}.png")
 
@@ -385,11 +385,11 @@ def _merge(
             if entry.pair and entry.how == "matched changes"
             else ""
         )
-        click.echo(
+        emit(
             f"{entry.name}: begins {entry.offset_s:+.1f} s{span} after the first, by {entry.how}{matched}"
         )
     for text in merged.cautions[len(understood[0][1].recording.cautions) :]:
-        click.echo(f"  caution: {text}")
+        emit(f"  caution: {text}")
     return replace(merged, phases=phases, cautions=(*merged.cautions, *notes)), joined
 
 

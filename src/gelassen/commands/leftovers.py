@@ -9,9 +9,14 @@ from gelassen.commands.common import FAILED, say
 
 def settings_left_behind(*, put_back: bool) -> None:
     """Report settings left behind, and put them back on request or if the user agrees."""
-    from gelassen.bench.actuators.undo import left_behind, put_back_note
+    from gelassen.bench.actuators.undo_notes import left_behind, put_back_note, spoilt_notes
     from gelassen.bench.sensors.identity import text_of
 
+    for note, why in spoilt_notes():
+        say(
+            f"the note of settings {note} is not used: {why}. Compare what it says with the machine, "
+            "put it right by hand, and delete the note"
+        )
     found = list(left_behind())
     if not found and put_back:
         say("no settings were left behind")

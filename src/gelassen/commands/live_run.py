@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Literal
 
-import click
+from gelassen.commands.common import emit
 
 if TYPE_CHECKING:
     from rich.live import Live
@@ -51,10 +51,10 @@ class Watcher:
         from gelassen.show.live import plain
 
         for text in seen.events:
-            click.echo(text, err=True)
+            emit(text, err=True)
         if seen.phase != self._phase or seen.elapsed_s - self._line_s >= _LINE_EVERY_S:
             self._phase, self._line_s = seen.phase, seen.elapsed_s
-            click.echo(plain(seen), err=True)
+            emit(plain(seen), err=True)
 
     def say(self, text: str) -> None:
         """Print a message that is not a result."""
@@ -62,7 +62,7 @@ class Watcher:
             self._text.message(text)
             self._live.update(self._text.draw(), refresh=True)
         else:
-            click.echo(text, err=True)
+            emit(text, err=True)
 
     def wish(self) -> Literal["", "phase", "run", "all"]:
         """Return what was asked for by a key since the last call."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import say, shell, sysfs_option
+from gelassen.commands.common import emit, say, shell, sysfs_option
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
@@ -94,7 +94,7 @@ def new(**given: Any) -> None:
     found = _Found(study_bench(None, sysfs=asked.sysfs))
     answers = _answers(asked, found, _asker(asked.yes))
     path = write_study(folder, answers)
-    click.echo(f"written: {path}")
+    emit(f"written: {path}")
     for text in answers.missing:
         say(f"missing: {text}")
     say(f"Look through it with an editor, then: gelassen run {shell(folder)} --dry-run")

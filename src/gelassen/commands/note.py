@@ -4,6 +4,8 @@ from pathlib import Path
 
 import click
 
+from gelassen.commands.common import emit
+
 
 @click.command()
 @click.argument("run", type=click.Path(path_type=Path))
@@ -18,4 +20,4 @@ def note(run: Path, entries: tuple[str, ...], at: str | None) -> None:
     from gelassen.conduct.operator.noting import add_by_hand
 
     done = add_by_hand(run, entries, at=at)
-    click.echo(done)
+    emit(done)

@@ -3,14 +3,23 @@
 import signal
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, PhaseLength, say, shell, sysfs_option, tell
+from gelassen.commands.common import (
+    FAILED,
+    Duration,
+    PhaseLength,
+    emit,
+    say,
+    shell,
+    sysfs_option,
+    tell,
+)
 from gelassen.commands.live_run import watching
 from gelassen.core.foundation.counted import counted
 
@@ -153,16 +162,28 @@ class RecordOptions:
 @sysfs_option
 def record(**given: Any) -> None:
     """Idle, load and cool this machine, and record every channel."""
-    from gelassen.conduct import record_run
     from gelassen.conduct.planning.record_plan import plan_recording
+    from gelassen.conduct.recording import claimed
     from gelassen.conduct.study_bench import study_bench
-    from gelassen.study.disk.interrupted import close_abandoned
+    from gelassen.study.disk.in_use import in_use
 
     asked = RecordOptions(**given)
     known = _known_study(asked.study, asked.setup, asked.new_setup)
     bench = study_bench(known, sysfs=asked.sysfs)
     levels_of = {} if known is None or asked.setup is None else known.setups.get(asked.setup, {})
     plan = plan_recording(bench, known, asked.wanted(), levels=levels_of)
+    with ExitStack() as session:
+        session.enter_context(claimed(bench, plan))
+        if asked.study is not None and asked.study.is_dir():
+            session.enter_context(in_use(asked.study))
+        _recorded(asked, bench, plan)
+
+
+def _recorded(asked: RecordOptions, bench: "Bench", plan: "RunPlan") -> None:
+    """Make the run, and print what it says."""
+    from gelassen.conduct import record_run
+    from gelassen.study.disk.interrupted import close_abandoned
+
     # Tried here, before anything is written; it is stopped again, whatever happens.
     bench.load(plan.load).stop()
     place = _place(asked, bench, plan)
@@ -275,7 +296,7 @@ def _tell(folder: Path) -> None:
     if path.exists():
         metadata = pq.read_metadata(path)
         if metadata.num_rows * metadata.num_columns > _CELLS_TO_SUMMARISE:
-            click.echo(f"run: {folder} ({counted(metadata.num_rows, 'sample')})")
+            emit(f"run: {folder} ({counted(metadata.num_rows, 'sample')})")
             say(f"what it says: gelassen show {shell(folder)}")
             return
     from gelassen.core.run.summary import summarise_run
@@ -284,10 +305,10 @@ def _tell(folder: Path) -> None:
 
     recording = read_run(folder)
     if recording.frame.empty:
-        click.echo(f"run: {folder} (no sample was taken)")
+        emit(f"run: {folder} (no sample was taken)")
         return
     tell(run_text(summarise_run(recording), recording))
-    click.echo(f"\nrun: {folder}")
+    emit(f"\nrun: {folder}")
 
 
 @contextmanager

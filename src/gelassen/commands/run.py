@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, say, shell, sysfs_option
+from gelassen.commands.common import FAILED, emit, say, shell, sysfs_option
 from gelassen.commands.live_run import Watcher, watching
 from gelassen.core.foundation.counted import counted
 
@@ -77,7 +77,7 @@ def run(**given: Any) -> None:
     if asked.again is not None:
         opened.find_run(asked.again)
     planned = still_to_do(opened)[: asked.most]
-    click.echo(_plan_text(opened, planned))
+    emit(_plan_text(opened, planned))
     if asked.dry_run or not (planned or asked.again):
         return
     hands = asked.again is not None or any(one.changes for one in planned)
@@ -107,7 +107,7 @@ def run(**given: Any) -> None:
         )
         for made in made_runs:
             watcher.rest()
-            click.echo(f"{made.outcome.status}: {made.folder}")
+            emit(f"{made.outcome.status}: {made.folder}")
             if made.outcome.text:
                 say(made.outcome.text)
             failed |= made.outcome.status != "finished"

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import Duration, confidence_option, say, tell
+from gelassen.commands.common import Duration, confidence_option, emit, say, tell
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,22 +83,38 @@ def show(**given: Any) -> None:
         confidence=asked.confidence,
     )
     if asked.form == "json":
-        click.echo(as_json(summary))
+        emit(as_json(summary))
     elif asked.form == "csv":
-        click.echo(as_csv(summary.channels))
+        emit(as_csv(summary.channels))
     else:
         text = run_text(summary, recording)
         tell(f"```\n{text}\n```" if asked.form == "markdown" else text)
     if asked.no_figure:
         return
+    from gelassen.core.foundation.errors import FileError
     from gelassen.figures.run_figure import run_figure
 
     path = (
         asked.figure
         or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
     )
-    run_figure(recording, summary, path)
-    say(f"figure: {path}")
+    try:
+        _need_inside(path.parent, study)
+        run_figure(recording, summary, path)
+    except FileError as error:
+        if asked.figure is not None:
+            raise
+        say(f"no figure: {error}")  # the answer was given; a study may be read-only
+    else:
+        say(f"figure: {path}")
+
+
+def _need_inside(folder: Path, study: Any) -> None:
+    """Raise FileError if the figures of a study would be written outside it, through a link."""
+    from gelassen.core.foundation.errors import FileError
+
+    if study is not None and not folder.resolve().is_relative_to(study.folder.resolve()):
+        raise FileError(f"{folder} leads out of the study")
 
 
 def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) -> None:
@@ -121,9 +137,9 @@ def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) ->
             "columns": {str(name): plain(table[name].to_numpy()) for name in table.columns},
         }
         text = json.dumps(content, ensure_ascii=False)
-        click.echo(text) if output is None else output.write_text(text + "\n", encoding="utf-8")
+        emit(text) if output is None else output.write_text(text + "\n", encoding="utf-8")
     elif output is None:
-        click.echo(recording.to_csv(tidy=tidy), nl=False)
+        emit(recording.to_csv(tidy=tidy), nl=False)
     else:
         recording.to_csv(output, tidy=tidy)
     if output is not None:
@@ -141,14 +157,14 @@ def _show_blocks(recording: Any, length_s: float, form: str) -> None:
 
     means = block_means(recording.frame, length_s=length_s).reset_index()
     if form == "json":
-        click.echo(json.dumps(plain(means), indent=2, ensure_ascii=False))
+        emit(json.dumps(plain(means), indent=2, ensure_ascii=False))
     elif form == "csv":
-        click.echo(as_csv(means))
+        emit(as_csv(means))
     else:
         header, rows = block_rows(means)
         if recording.made_up:
-            click.echo("made-up sample data")
-        click.echo(markdown(header, rows) if form == "markdown" else aligned(header, rows))
+            emit("made-up sample data")
+        emit(markdown(header, rows) if form == "markdown" else aligned(header, rows))
 
 
 def _study_of(run: Path) -> Any:

@@ -1,6 +1,7 @@
 """From a plan to a run folder, as `gelassen record` does, on a real or a simulated bench."""
 
 from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager, nullcontext
 from datetime import datetime
 from pathlib import Path
 
@@ -71,8 +72,15 @@ def record_run(
         folders.append(new_run_folder(runs, label))
         return RunWriter.create(folders[0], [info.name for info in readable], run)
 
-    outcome = carry_out(bench, plan, open_writer, progress=progress, wish=wish)
+    with claimed(bench, plan):
+        outcome = carry_out(bench, plan, open_writer, progress=progress, wish=wish)
     return folders[0], outcome
+
+
+def claimed(bench: Bench, plan: RunPlan) -> AbstractContextManager[None]:
+    """Keep other processes off the machine if the plan loads or changes it."""
+    touches = any(phase.loaded for phase in plan.phases) or plan.settings or plan.fan_curves
+    return bench.claim() if touches else nullcontext()
 
 
 def record(bench: Bench, plan: RunPlan, runs: Path, *, label: str = "run") -> Recording:

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager
 
 from gelassen.bench.interface import Actuator, Bench, ChannelInfo, Load
 from gelassen.bench.loads.spec import LoadSpec
@@ -63,6 +64,10 @@ class PacedBench:
     def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
         """Return a load."""
         return self._bench.load(spec, workers=workers)
+
+    def claim(self) -> AbstractContextManager[None]:
+        """Keep nobody away: there is no machine."""
+        return self._bench.claim()
 
     def now(self) -> float:
         """Return the bench's time."""

@@ -3,6 +3,7 @@
 import math
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from gelassen.core.foundation.errors import BenchError, InputError
 from gelassen.core.foundation.progress import Progress
 from gelassen.core.recording.judging import choose_reference, core_channels
 from gelassen.study.disk.archive import read_run
+from gelassen.study.disk.in_use import in_use
 from gelassen.study.disk.interrupted import ENDED_WITHOUT_NOTICE, close_abandoned
 from gelassen.study.disk.journal import goes_on
 from gelassen.study.disk.notes import Note, add_note
@@ -156,6 +158,8 @@ def conduct_study(
     ------
     BenchError
         The checks found something; nothing was begun.
+    InUseError
+        Another process makes runs of this study, or uses this machine.
     InputError
         A plan that does not fit the bench, or an unknown run or check.
 
@@ -165,47 +169,73 @@ def conduct_study(
     the first run that is missing.
     """
     tell = say or (lambda text: None)
-    runs = study.folder / "runs"
     check_waived(waive)
-    for line in close_abandoned(runs):
-        tell(f"earlier run {line}")
-    planned_runs = [*_repeat(study, again), *still_to_do(study)][:most]
-    planned_runs = with_changes(study.file, planned_runs, on_bench(study))
-    for number, planned in enumerate(planned_runs):
-        note = _changed_by_hand(operator, planned)
-        if note is None:
-            return
-        bench = bench_for(planned)
-        note = _checked_change(operator, bench, study.file, planned, note)
-        if note is None:
-            return
-        plan = plan_recording(
-            bench, study.file, Wanted(), levels=planned.levels, rest_k=rest_level(study, planned)
+    with ExitStack() as session:
+        session.enter_context(in_use(study.folder))
+        for line in close_abandoned(study.folder / "runs"):
+            tell(f"earlier run {line}")
+        planned_runs = [*_repeat(study, again), *still_to_do(study)][:most]
+        planned_runs = with_changes(study.file, planned_runs, on_bench(study))
+        for number, planned in enumerate(planned_runs):
+            made = _made(
+                study, bench_for, planned, session, operator=operator, progress=progress, tell=tell,
+                wish=wish, waive=waive, checks_for=len(planned_runs) if checks and number == 0 else 0,
+                first=number == 0,
+            )  # fmt: skip
+            if made is None:
+                return
+            yield made
+            if made.outcome.status == "stopped" and made.outcome.ends_all:
+                return
+
+
+def _made(
+    study: Study,
+    bench_for: Callable[[PlannedRun], Bench],
+    planned: PlannedRun,
+    session: ExitStack,
+    *,
+    operator: Operator | None,
+    progress: Callable[[Progress], None] | None,
+    tell: Callable[[str], None],
+    wish: Callable[[], Wish] | None,
+    waive: Collection[str],
+    checks_for: int,
+    first: bool,
+) -> MadeRun | None:
+    """Make one run; None if the operator ends the session. The machine is claimed for all of it."""
+    runs = study.folder / "runs"
+    note = _changed_by_hand(operator, planned)
+    if note is None:
+        return None
+    bench = bench_for(planned)
+    session.enter_context(bench.claim())
+    note = _checked_change(operator, bench, study.file, planned, note)
+    if note is None:
+        return None
+    plan = plan_recording(
+        bench, study.file, Wanted(), levels=planned.levels, rest_k=rest_level(study, planned)
+    )
+    settings, hints = settings_of_setup(study.file, planned.levels, list(bench.actuators()))
+    plan = replace(plan, settings={**settings, **plan.settings})
+    if first:
+        for hint in hints:
+            tell(hint)
+    if checks_for:
+        _stop_on_findings(
+            check_before(bench, study.file, plan, runs, runs=checks_for, waive=waive, say=tell),
+            tell,
         )
-        settings, hints = settings_of_setup(study.file, planned.levels, list(bench.actuators()))
-        plan = replace(plan, settings={**settings, **plan.settings})
-        if number == 0:
-            for hint in hints:
-                tell(hint)
-            if checks:
-                _stop_on_findings(
-                    check_before(
-                        bench, study.file, plan, runs, runs=len(planned_runs), waive=waive, say=say
-                    ),
-                    tell,
-                )
-        folder, outcome = record_run(
-            bench, plan, runs, label=planned.setup,
-            setup=planned.setup, levels=planned.levels, limit_c=study.file.machine.limit_c,
-            power_limit_w=settings.get(_POWER_LIMIT), reference=study.file.reference,
-            made_up=study.file.made_up, progress=progress, wish=wish, again_of=planned.again_of,
-            kind=study.file.protocol.kind, mount=mounting_of(study, planned),
-        )  # fmt: skip
-        if note:
-            add_note(folder, Note(0.0, {}, note))
-        yield MadeRun(planned=planned, folder=folder, outcome=outcome)
-        if outcome.status == "stopped" and outcome.ends_all:
-            return
+    folder, outcome = record_run(
+        bench, plan, runs, label=planned.setup,
+        setup=planned.setup, levels=planned.levels, limit_c=study.file.machine.limit_c,
+        power_limit_w=settings.get(_POWER_LIMIT), reference=study.file.reference,
+        made_up=study.file.made_up, progress=progress, wish=wish, again_of=planned.again_of,
+        kind=study.file.protocol.kind, mount=mounting_of(study, planned),
+    )  # fmt: skip
+    if note:
+        add_note(folder, Note(0.0, {}, note))
+    return MadeRun(planned=planned, folder=folder, outcome=outcome)
 
 
 def _stop_on_findings(findings: list[Finding], tell: Callable[[str], None]) -> None:

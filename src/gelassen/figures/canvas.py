@@ -2,8 +2,12 @@
 
 from collections.abc import Callable
 from functools import wraps
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, ParamSpec
+
+from gelassen.core.foundation.errors import FileError
+from gelassen.system.files import replace_file
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -32,9 +36,6 @@ def literal_text(draw: Callable[P, None]) -> Callable[P, None]:
 
 def new_figure(rows: int, heights: list[float]) -> tuple["Figure", list["Axes"]]:
     """Return a figure with lanes below each other that share the time axis."""
-    import matplotlib
-
-    matplotlib.use("Agg")
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=_SIZE, dpi=_DPI, layout="constrained")
@@ -48,9 +49,26 @@ def axes_or_new(ax: "Axes | None") -> "Axes":
 
 
 def save(figure: "Figure", path: Path) -> None:
-    """Save a figure; folders are made as needed."""
+    """Save a figure as PNG, SVG or PDF; folders are made as needed.
+
+    Raises
+    ------
+    FileError
+        It cannot be written there.
+    """
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
     FigureCanvasAgg(figure)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    figure.savefig(path)
+    form = path.suffix.lower().removeprefix(".")
+    known = sorted(figure.canvas.get_supported_filetypes())
+    if form not in known:
+        raise FileError(f'{path}: "{path.suffix}" is no kind of picture ({", ".join(known)})')
+    picture = BytesIO()
+    figure.savefig(picture, format=form)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        replace_file(path, picture.getvalue())
+    except OSError as error:
+        raise FileError(
+            f"the figure cannot be written to {path} ({error.strerror or error})"
+        ) from None

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.progress import Progress
 from gelassen.study.file.durations import words
 
@@ -89,7 +90,7 @@ class LiveText:
 
     def begin(self, title: str) -> None:
         """Begin another run."""
-        self._title, self._seen = title, None
+        self._title, self._seen = printable(title), None
         self._traces.clear()
 
     def take(self, seen: Progress) -> None:
@@ -102,7 +103,7 @@ class LiveText:
 
     def message(self, text: str) -> None:
         """Keep a message; the last few are shown."""
-        self._messages = [*self._messages, *text.splitlines()][-_MOST_MESSAGES:]
+        self._messages = [*self._messages, *printable(text).split("\n")][-_MOST_MESSAGES:]
 
     def draw(self) -> "RenderableType":
         """Return the view."""

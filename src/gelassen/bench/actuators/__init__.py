@@ -7,7 +7,7 @@ from gelassen._lazy import loader
 if TYPE_CHECKING:
     from gelassen.bench.actuators.find import find_actuators
     from gelassen.bench.actuators.setting import Setting
-    from gelassen.bench.actuators.undo import left_behind, put_back_note
+    from gelassen.bench.actuators.undo_notes import left_behind, put_back_note
 
 __all__ = ["Setting", "find_actuators", "left_behind", "put_back_note"]
 
@@ -16,6 +16,6 @@ __getattr__ = loader(
     {
         "find": ("find_actuators",),
         "setting": ("Setting",),
-        "undo": ("left_behind", "put_back_note"),
+        "undo_notes": ("left_behind", "put_back_note"),
     },
 )

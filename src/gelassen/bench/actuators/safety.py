@@ -3,12 +3,15 @@
 import contextlib
 import os
 import subprocess
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from gelassen.bench.actuators.undo import Before, UndoNote, claimed, note_folder
+from gelassen.bench.actuators.undo import Before
+from gelassen.bench.actuators.undo_notes import UndoNote, claimed, note_folder, prepare_folder
 from gelassen.core.foundation.errors import BenchError
+from gelassen.system.processes import is_ready, start_own
+
+_READY_S = 20.0  # starting Python takes a second or two on a machine under full load
 
 
 class SafetyNet:
@@ -29,12 +32,18 @@ class SafetyNet:
         folder = note_folder()
         try:
             if self._note is None:
-                folder.mkdir(parents=True, exist_ok=True)
+                prepare_folder(folder)
                 self._note = UndoNote(folder / f"settings-{os.getpid()}-{id(self)}.json")
             if reason := claimed(entries, self._note.path):
                 raise BenchError(f"{entries[0].setting}: {reason}; nothing was changed")
-            self._note.add(entries)
+            for entry in entries:
+                entry.check()
             self._watch(self._note.path)
+            self._note.add(entries)
+        except ValueError as error:
+            raise BenchError(
+                f"{entries[0].setting} could not be put back after a crash ({error}); nothing was changed"
+            ) from None
         except OSError as error:
             raise BenchError(
                 f"the values to put back cannot be noted in {folder} ({error.strerror or error}): "
@@ -50,22 +59,49 @@ class SafetyNet:
             self._rest()
         return problems
 
+    def check(self) -> str:
+        """Make sure that a guardian watches while settings are changed; return what was found."""
+        if self._note is None or not self._note.entries or self._guarded():
+            return ""
+        try:
+            self._watch(self._note.path)
+        except (OSError, BenchError) as error:
+            return (
+                f"the guardian, which puts settings back after a crash, has ended, and no other one "
+                f"starts ({error})"
+            )
+        return "the guardian, which puts settings back after a crash, had ended; another one watches now"
+
+    def _guarded(self) -> bool:
+        return self._guardian is not None and self._guardian.poll() is None
+
     def _watch(self, note: Path) -> None:
-        if self._guardian is not None and self._guardian.poll() is None:
+        """Start the guardian if there is none, and wait until it is ready."""
+        if self._guarded():
             return
-        self._guardian = subprocess.Popen(
-            [sys.executable, "-m", "gelassen.bench.actuators.guardian", str(note)],
+        guardian = start_own(
+            "gelassen.bench.actuators.guardian",
+            str(note),
             stdin=subprocess.PIPE,
-            stdout=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
             start_new_session=True,  # Ctrl-C and the end of the terminal must not reach it
         )
+        if not is_ready(guardian, _READY_S):
+            guardian.kill()
+            guardian.wait()
+            raise BenchError(
+                "the guardian, which puts settings back after a crash, does not start; nothing was "
+                "changed. Is memory short, or is the installation damaged?"
+            )
+        self._guardian = guardian
 
     def _rest(self) -> None:
         guardian, self._guardian = self._guardian, None
         if guardian is None:
             return
-        if guardian.stdin is not None:
-            guardian.stdin.close()
+        for stream in (guardian.stdin, guardian.stdout):
+            if stream is not None:
+                stream.close()
         with contextlib.suppress(subprocess.TimeoutExpired):
             guardian.wait(timeout=10)

@@ -114,9 +114,11 @@ class Setting(ABC):
         raise BenchError(". ".join([message, *problems]))
 
     def check(self) -> str:
-        """Return a message if the machine changed the setting since."""
+        """Return a message if the machine changed the setting since, or if nobody guards it."""
         if not self._changed or math.isnan(self._wanted):
             return ""
+        if said := self._net.check():
+            return said
         try:
             found = self.read()
         except (OSError, ValueError):

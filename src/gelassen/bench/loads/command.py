@@ -6,13 +6,13 @@ import math
 import re
 import shutil
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Mapping, Sequence
 from typing import IO
 
 from gelassen.core.foundation.errors import InputError
+from gelassen.system.processes import start_own
 
 _LEAVE_S = 3.0
 
@@ -44,16 +44,17 @@ class CommandLoad:
                 f'the load\'s program "{command[0] if command else ""}" is not found or not executable'
             )
         try:
-            self._score_pattern = re.compile(score) if score else None
+            re.compile(score)
         except re.error as error:
             raise InputError(f'the score\'s expression "{score}" is none: {error}') from None
+        self._score_pattern = score
         self._command = list(command)
         self._cores = list(cores or [])
         self._supervisor: subprocess.Popen[str] | None = None
-        self._readers: list[threading.Thread] = []
+        self._reader: threading.Thread | None = None
         self._lock = threading.Lock()
         self._score = math.nan
-        self._last_line = ""
+        self._told_slow = ""
         self._runs = self._failed = 0
         self._before: tuple[float, int] | None = None
         self._problem = ""
@@ -64,25 +65,23 @@ class CommandLoad:
         """Start the supervisor, which waits."""
         if self._supervisor is not None:
             return
-        order = json.dumps({"command": self._command, "cores": self._cores})
-        self._supervisor = subprocess.Popen(
-            [sys.executable, "-m", "gelassen.bench.loads.supervisor", order],
+        order = json.dumps(
+            {"command": self._command, "cores": self._cores, "score": self._score_pattern}
+        )
+        self._supervisor = start_own(
+            "gelassen.bench.loads.supervisor",
+            order,
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
             text=True,
             errors="replace",
             start_new_session=True,  # this process handles Ctrl-C and tells the supervisor
         )
-        self._readers = [
-            threading.Thread(target=work, args=(stream,), daemon=True)
-            for work, stream in (
-                (self._read_output, self._supervisor.stdout),
-                (self._read_reports, self._supervisor.stderr),
-            )
-        ]
-        for reader in self._readers:
-            reader.start()
+        self._reader = threading.Thread(
+            target=self._read_reports, args=(self._supervisor.stdout,), daemon=True
+        )
+        self._reader.start()
 
     def start(self) -> None:
         """Let the program run."""
@@ -113,11 +112,10 @@ class CommandLoad:
         except subprocess.TimeoutExpired:
             supervisor.kill()
             supervisor.wait()
-        for reader in self._readers:
-            reader.join(timeout=1.0)
-        for stream in (supervisor.stdout, supervisor.stderr):
-            if stream is not None:
-                stream.close()
+        if self._reader is not None:
+            self._reader.join(timeout=1.0)
+        if supervisor.stdout is not None:
+            supervisor.stdout.close()
 
     def problem(self) -> str:
         """Return why the program no longer runs; empty while it does."""
@@ -132,30 +130,30 @@ class CommandLoad:
             runs, failed = self._runs, self._failed
         rate = (runs - before[1]) / (now_s - before[0]) if before and now_s > before[0] else 0.0
         found = {"load.work.rate_per_s": rate, "load.work.errors_count": float(failed)}
-        if self._score_pattern is not None:
+        if self._score_pattern:
             found["load.program.score_count"] = score
         return found
 
-    def _read_output(self, stream: IO[str]) -> None:
-        for line in stream:
-            with self._lock:
-                self._last_line = line.strip() or self._last_line
-                match = self._score_pattern.search(line) if self._score_pattern else None
-                if match:
-                    with contextlib.suppress(ValueError, TypeError):
-                        text = match[1] if match.re.groups else match[0]
-                        self._score = float(text.replace(",", "."))
+    def news(self) -> str:
+        """Return once that the score is no longer read, and why; empty otherwise."""
+        with self._lock:
+            said, self._told_slow = self._told_slow, ""
+        return said
 
     def _read_reports(self, stream: IO[str]) -> None:
-        """Read the supervisor's reports: "ended STATUS" for each run, "gave up STATUS" at the end."""
+        """Take the supervisor's reports."""
         for line in stream:
-            said, _, status = line.strip().rpartition(" ")
-            if said == "ended":
-                with self._lock:
+            said, _, rest = line.strip().partition(" ")
+            with self._lock:
+                if said == "ended":
                     self._runs += 1
-                    self._failed += status != "0"
-            elif said == "gave up":
-                time.sleep(0.1)  # its last report may still be on the way
-                self._problem = f"the load's program ends at once, with status {status}" + (
-                    f': "{self._last_line[:120]}"' if self._last_line else ""
-                )
+                    self._failed += rest != "0"
+                elif said == "score":
+                    self._score = float(rest)
+                elif said == "slow":
+                    self._told_slow = f"score: {rest}"
+                elif said == "gave":  # "gave up STATUS LAST-LINE"
+                    _, status, *words = rest.split(" ", 2)
+                    self._problem = f"the load's program ends at once, with status {status}" + (
+                        f': "{words[0]}"' if words else ""
+                    )

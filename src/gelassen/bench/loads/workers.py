@@ -1,9 +1,7 @@
 """A load on the real processor, with one worker process for each core."""
 
 import contextlib
-import os
 import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Mapping, Sequence
@@ -12,7 +10,10 @@ from pathlib import Path
 
 from gelassen.bench.loads.page import ERRORS, LAST_NS, READY, SIZE, Page
 from gelassen.core.foundation.errors import BenchError
+from gelassen.system.processes import start_own
 
+# One thread each, since the workers are the parallelism.
+_ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"), "1")
 _READY_S = 20.0
 _LEAVE_S = 0.5
 
@@ -65,14 +66,10 @@ class WorkerLoad:
         """Start the workers and wait until all are ready."""
         if self._workers:
             return
-        environment = dict(os.environ)
-        # One thread each, since the workers are the parallelism.
-        for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
-            environment[name] = "1"
         try:
             with tempfile.TemporaryDirectory(prefix="gelassen-") as shared:
                 for core in self._cores:
-                    self._workers.append(self._start(core, Path(shared), environment))
+                    self._workers.append(self._start(core, Path(shared)))
                 deadline = time.monotonic() + _READY_S
                 while any(worker.page[READY] == 0 for worker in self._workers):
                     if time.monotonic() > deadline or self._dead():
@@ -84,15 +81,13 @@ class WorkerLoad:
             self.stop()
             raise
 
-    def _start(self, core: int, shared: Path, environment: dict[str, str]) -> _Worker:
+    def _start(self, core: int, shared: Path) -> _Worker:
         path = shared / f"{len(self._workers)}.page"
         path.write_bytes(bytes(SIZE))
         page = Page(path)
         arguments = [str(core), str(path), self._kernel, str(self._duty), str(self._period_s)]
-        process = subprocess.Popen(
-            [sys.executable, "-m", "gelassen.bench.loads.worker", *arguments],
-            stdin=subprocess.PIPE,
-            env=environment,
+        process = start_own(
+            "gelassen.bench.loads.worker", *arguments, extra=_ONE_THREAD, stdin=subprocess.PIPE
         )
         return _Worker(process, page)
 

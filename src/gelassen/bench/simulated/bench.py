@@ -7,6 +7,7 @@ computes what happens meanwhile, so half an hour passes in a fraction of a secon
 """
 
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from typing import Any
 
@@ -203,6 +204,10 @@ class SimulatedBench:
         return _SimulatedLoad(
             self, spec.workers or cores, _INTENSITY[spec.name] * spec.duty_pct / 100
         )
+
+    def claim(self) -> AbstractContextManager[None]:
+        """Keep nobody away: each simulated bench is its own machine."""
+        return nullcontext()
 
     def now(self) -> float:
         """Return the virtual time, in s."""

@@ -3,7 +3,8 @@
     GelassenError
     ├── InputError (also a ValueError)   a call or a value that cannot be right
     ├── FileError                        a file that is missing, broken or not what it should be
-    └── BenchError                       a machine that does not do what it was asked to do
+    ├── BenchError                       a machine that does not do what it was asked to do
+    └── InUseError                       something that another process uses now
 
 A weakness of the data is not an error: it becomes a caution of the result.
 """
@@ -23,3 +24,7 @@ class FileError(GelassenError):
 
 class BenchError(GelassenError):
     """A machine that does not do what it was asked to do."""
+
+
+class InUseError(GelassenError):
+    """Something that another process uses now."""

@@ -7,18 +7,27 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.time_kinds import seconds_of
+from gelassen.core.foundation.unit_kinds import in_our_unit
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 # Lists, arrays and pandas Series; numpy's own alias does not name the last.
 SeriesLike = ArrayLike | Sequence[float] | Any
 
+# Readings beyond it are no readings: squares and products of them must stay finite numbers.
+_LARGEST = 1e18
+
 
 def as_series(name: str, values: SeriesLike, *, like: Floats | None = None) -> Floats:
     """Return values as a one-dimensional float array; missing values and infinities become NaN."""
+    values = in_our_unit(name, values)
+    given = np.asarray(values)
+    if given.dtype.kind in "mM":
+        raise InputError(f"{name} holds times ({given.dtype}), not numbers")
     try:
-        series = np.array(values, dtype=float)
-    except (TypeError, ValueError) as error:
+        series = np.array(given, dtype=float)
+    except (TypeError, ValueError, OverflowError) as error:
         raise InputError(f"{name} holds something that is not a number: {error}") from None
     if series.ndim != 1:
         raise InputError(
@@ -28,13 +37,26 @@ def as_series(name: str, values: SeriesLike, *, like: Floats | None = None) -> F
         raise InputError(
             f"{name} has {series.size} values, time_s has {like.size}: pass one value per sample"
         )
+    with np.errstate(invalid="ignore"):
+        beyond = series.size > 0 and np.nanmax(
+            np.abs(series), initial=0.0, where=np.isfinite(series)
+        )
+    if beyond > _LARGEST:
+        raise InputError(
+            f"{name} holds {beyond:.3g}, which is nothing that a sensor reads: mark missing readings "
+            "as NaN"
+        )
     series[~np.isfinite(series)] = np.nan
     return series
 
 
 def as_time(time_s: SeriesLike) -> Floats:
-    """Return sample times as an array that never runs backwards."""
-    times = as_series("time_s", time_s)
+    """Return sample times in s as an array that never runs backwards.
+
+    Stamps (a DatetimeIndex, datetimes, whole nanoseconds since 1970) become seconds since the first
+    sample, time differences become seconds.
+    """
+    times = as_series("time_s", seconds_of(time_s))
     if times.size == 0:
         raise InputError("time_s is empty: there is nothing to analyse")
     missing = np.flatnonzero(np.isnan(times))

@@ -6,6 +6,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import as_time
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -57,7 +59,8 @@ class Recording:
     Attributes
     ----------
     frame : DataFrame
-        Index `t_s`, elapsed seconds; columns are channel names.
+        Index `t_s`, elapsed seconds; columns are channel names. Stamps and time differences in the index
+        become seconds. InputError is raised where they run backwards, or a column holds no numbers.
     started : datetime or None
         Wall-clock time of the start, with its offset.
     channels : mapping
@@ -91,6 +94,24 @@ class Recording:
     mount: str | None = None
     protocol: str = "steady"
     load: str | None = None
+
+    def __post_init__(self) -> None:
+        """Make the index seconds, and check that the table holds one number a reading."""
+        import pandas as pd
+
+        frame = self.frame
+        for name in frame:
+            if not pd.api.types.is_numeric_dtype(frame[name]):
+                raise InputError(
+                    f"{name} holds something that is not a number: make it numbers first, as "
+                    "pandas.to_numeric does"
+                )
+        if frame.empty:
+            return
+        times = as_time(frame.index)
+        if frame.index.dtype.kind not in "iuf" or times[0] != frame.index[0]:
+            frame = frame.set_axis(pd.Index(times, name="t_s"))
+            object.__setattr__(self, "frame", frame)
 
     def table(self, *, tidy: bool = False) -> "pd.DataFrame":
         """Return the samples with `t_s` as a column: one column a channel, or tidy.

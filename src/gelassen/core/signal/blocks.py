@@ -4,6 +4,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import as_time
 
 
 def block_means(frame: pd.DataFrame, *, length_s: float = 60.0) -> pd.DataFrame:
@@ -32,8 +33,9 @@ def block_means(frame: pd.DataFrame, *, length_s: float = 60.0) -> pd.DataFrame:
     if frame.empty:
         raise InputError("there are no samples to take means of")
     # A log that begins before its zero has its first block there, and no empty one before it.
-    first_s = min(float(frame.index[0]), 0.0)
-    numbers = np.floor((frame.index.to_numpy(dtype=float) - first_s) / length_s + 1e-9)
+    times = as_time(frame.index)
+    first_s = min(float(times[0]), 0.0)
+    numbers = np.floor((times - first_s) / length_s + 1e-9)
     grouped = frame.groupby(numbers)
     means = grouped.mean()
     means.insert(0, "samples", grouped.size())

@@ -1,5 +1,6 @@
 """Runs on disk, read as far as possible: finished, cut off, or still being recorded."""
 
+import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
@@ -50,11 +51,15 @@ def read_run(folder: Path) -> Recording:
     import pandas as pd
 
     folder = Path(folder)
-    if not folder.is_dir():
-        raise FileError(f"{folder}: there is no such run folder")
+    try:
+        if not folder.is_dir():
+            raise FileError(f"{folder}: there is no such run folder")
+        next(folder.iterdir(), None)
+    except OSError as error:
+        raise FileError(f"{folder} cannot be read ({error.strerror or error})") from None
     cautions: list[Caution] = []
     run: RunFile | None = None
-    if (folder / RUN_JSON).exists():
+    if os.path.lexists(folder / RUN_JSON):
         try:
             run = read_run_file(folder / RUN_JSON)
         except FileError as error:
@@ -70,7 +75,8 @@ def read_run(folder: Path) -> Recording:
                 "can be read. A study keeps its runs in runs/"
             )
         frame = pd.DataFrame(index=pd.Index([], name="t_s", dtype=float))
-        cautions.append(caution("samples_missing"))
+        if not any(one.code == "file_unreadable" for one in cautions):
+            cautions.append(caution("samples_missing"))
     if run is None:
         run = RunFile(outcome="unknown")
     return _recording(folder, frame, run, cautions)
@@ -84,7 +90,7 @@ def _recording(
     outcome = run.outcome
     end_s = float(frame.index[-1]) if len(frame) else 0.0
     if (folder / JOURNAL).exists():
-        open_phases, open_events, torn = read_journal(folder / JOURNAL)
+        open_phases, open_events, torn = _journal(folder)
         phases = phases or tuple(closed(open_phases, end_s))
         events = events or tuple(open_events)
         cautions += torn
@@ -124,6 +130,13 @@ def _recording(
             if entry.limit is not None and name.endswith(".temp_c")
         },
     )
+
+
+def _journal(folder: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
+    try:
+        return read_journal(folder / JOURNAL)
+    except OSError as error:
+        return [], [], [caution("file_unreadable", file=JOURNAL, why=error.strerror or str(error))]
 
 
 def _with_readings(

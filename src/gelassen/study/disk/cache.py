@@ -4,11 +4,14 @@ A row is used again only while the files of its run, what the study says about i
 made it are the same.
 """
 
+import contextlib
 import hashlib
 import json
 from functools import cache
 from pathlib import Path
 from typing import Any
+
+from gelassen.system.files import read_text, replace_file
 
 CACHE = ".analysed.json"
 _FORMAT = 1
@@ -44,17 +47,13 @@ def _code() -> str:
 def kept_rows(study: Path) -> dict[str, tuple[str, dict[str, Any]]]:
     """Return run name to fingerprint and row; empty if there is no cache or it is damaged."""
     try:
-        content = json.loads((study / CACHE).read_text(encoding="utf-8"))
+        content = json.loads(read_text(study / CACHE))
         return {str(name): (str(mark), dict(row)) for name, (mark, row) in content.items()}
-    except (OSError, ValueError, TypeError, AttributeError):
+    except (OSError, ValueError, TypeError, AttributeError, RecursionError):
         return {}
 
 
 def keep_rows(study: Path, rows: dict[str, tuple[str, dict[str, Any]]]) -> None:
     """Keep rows for the next time; where the study cannot be written, nothing is kept."""
-    draft = study / f"{CACHE}.part"
-    try:
-        draft.write_text(json.dumps(rows), encoding="utf-8")
-        draft.replace(study / CACHE)
-    except OSError:
-        draft.unlink(missing_ok=True)
+    with contextlib.suppress(OSError):
+        replace_file(study / CACHE, json.dumps(rows))

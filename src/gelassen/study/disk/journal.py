@@ -10,6 +10,7 @@ from typing import Any, TextIO
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.recording.recording import Event, Phase
+from gelassen.system.files import read_text
 
 JOURNAL = "journal.jsonl"
 
@@ -55,7 +56,7 @@ class JournalWriter:
 def goes_on(folder: Path) -> bool:
     """Return whether another process is still recording this run."""
     path = folder / JOURNAL
-    if fcntl is None or not path.exists():
+    if fcntl is None or not path.is_file():
         return False
     try:
         with path.open("rb") as stream:
@@ -72,13 +73,13 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
     phases: list[Phase] = []
     events: list[Event] = []
     cautions: list[Caution] = []
-    for number, line in enumerate(
-        path.read_text(encoding="utf-8", errors="replace").splitlines(), start=1
-    ):
+    for number, line in enumerate(read_text(path, errors="replace").split("\n"), start=1):
+        if not line:
+            continue
         try:
             entry = json.loads(line)
             at_s = float(entry["at_s"])
-        except (ValueError, KeyError, TypeError):
+        except (ValueError, KeyError, TypeError, RecursionError):
             cautions.append(caution("line_torn", file=path.name, line=number))
             continue
         if "phase" in entry:

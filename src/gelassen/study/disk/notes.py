@@ -6,12 +6,12 @@ same moment cannot destroy a note.
 
 import json
 import math
-import os
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.system.files import append_line, read_text
 
 NOTES = "notes.jsonl"
 
@@ -28,13 +28,7 @@ class Note:
 def add_note(folder: Path, note: Note) -> None:
     """Append a note; it is on disk when this returns."""
     entry = {"at_s": note.at_s, "readings": dict(note.readings), "text": note.text}
-    line = json.dumps(entry, ensure_ascii=False) + "\n"
-    descriptor = os.open(folder / NOTES, os.O_CREAT | os.O_WRONLY | os.O_APPEND, 0o644)
-    try:
-        os.write(descriptor, line.encode())
-        os.fsync(descriptor)
-    finally:
-        os.close(descriptor)
+    append_line(folder / NOTES, json.dumps(entry, ensure_ascii=False))
 
 
 def read_notes(folder: Path) -> tuple[list[Note], list[Caution]]:
@@ -44,15 +38,20 @@ def read_notes(folder: Path) -> tuple[list[Note], list[Caution]]:
         return [], []
     notes: list[Note] = []
     cautions: list[Caution] = []
-    lines = path.read_text(encoding="utf-8", errors="replace").splitlines()
+    try:
+        lines = read_text(path, errors="replace").split("\n")
+    except OSError as error:
+        return [], [caution("file_unreadable", file=NOTES, why=error.strerror or str(error))]
     for number, line in enumerate(lines, start=1):
+        if not line:
+            continue
         try:
             entry = json.loads(line)
             readings = {str(k): float(v) for k, v in entry["readings"].items()}
             note = Note(float(entry["at_s"]), readings, str(entry.get("text", "")))
             if not math.isfinite(note.at_s):
                 raise ValueError
-        except (ValueError, KeyError, TypeError, AttributeError):
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             cautions.append(caution("line_unreadable", file=path.name, line=number))
             continue
         notes.append(note)

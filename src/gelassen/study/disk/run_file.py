@@ -2,6 +2,7 @@
 
 import json
 import platform
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Literal
 
@@ -11,6 +12,7 @@ from gelassen._version import __version__
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.recording import ENDINGS
+from gelassen.system.files import read_text
 
 RUN_FORMAT: Literal[1] = 1
 
@@ -109,6 +111,13 @@ class RunFile(BaseModel):
     source: dict[str, Any] = Field(default_factory=dict, description="imported file and its hash")
     versions: dict[str, str] = Field(default_factory=dict)
 
+    @field_validator("started")
+    @classmethod
+    def _a_time(cls, given: str | None) -> str | None:
+        if given is not None:
+            datetime.fromisoformat(given)  # ValueError says what is wrong with it
+        return given
+
     @field_validator("cautions", mode="before")
     @classmethod
     def _plain_text_too(cls, given: Any) -> Any:
@@ -130,9 +139,11 @@ def versions() -> dict[str, str]:
 def read_run_file(path: Path) -> RunFile:
     """Read and check `run.json`."""
     try:
-        content = json.loads(path.read_text(encoding="utf-8"))
+        content = json.loads(read_text(path))
     except (OSError, ValueError) as error:
         raise FileError(f"{path} cannot be read: {error}") from None
+    except RecursionError:
+        raise FileError(f"{path} cannot be read: it is nested too deeply") from None
     try:
         return RunFile.model_validate(content)
     except ValidationError as error:

@@ -3,6 +3,7 @@
 Both are read and written piece by piece, so that a long run needs disk space and not memory.
 """
 
+import contextlib
 import csv
 import json
 import math
@@ -16,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.study.disk.run_file import RUN_FORMAT, RunFile
+from gelassen.system.files import draft_of, need_regular, read_bytes
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -28,35 +30,63 @@ _THREADS_BYTES = 16 << 20
 def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
     """Read the samples from whichever file has them; the Parquet file only exists when verified."""
     cautions: list[Caution] = []
-    if (folder / SAMPLES_PARQUET).exists():
+    for name, read in ((SAMPLES_PARQUET, _read_parquet), (SAMPLES_CSV, read_csv)):
+        if not os.path.lexists(folder / name):
+            continue
         try:
-            frame = _read_parquet(folder / SAMPLES_PARQUET)
-        except (OSError, ValueError) as error:
-            cautions.append(
-                caution("file_unreadable", file=SAMPLES_PARQUET, why=type(error).__name__)
+            frame, torn = read(folder / name)
+        except (OSError, ValueError, LookupError, TypeError, NotImplementedError) as error:
+            why = (
+                getattr(error, "strerror", None)
+                or str(error).split("\n")[0]
+                or type(error).__name__
             )
-        else:
-            if frame.index.name == "t_s":
-                return frame, cautions
-            cautions.append(caution("no_time_column", file=SAMPLES_PARQUET))
-    if (folder / SAMPLES_CSV).exists():
-        frame, torn = read_csv(folder / SAMPLES_CSV)
-        return frame, [*cautions, *torn]
+            cautions.append(caution("file_unreadable", file=name, why=why[:120]))
+            continue
+        if frame.index.name == "t_s":
+            frame, more = _tidied(frame, name)
+            return frame, [*cautions, *torn, *more]
+        cautions.append(caution("no_time_column", file=name))
     return None, cautions
 
 
-def _read_parquet(path: Path) -> "pd.DataFrame":
+def _tidied(frame: "pd.DataFrame", name: str) -> tuple["pd.DataFrame", list[Caution]]:
+    """Make every column a number and put the rows in order of time; other programs may have written it."""
+    import numpy as np
+    import pandas as pd
+
+    cautions = []
+    texts = [column for column in frame if not pd.api.types.is_numeric_dtype(frame[column])]
+    for column in texts:
+        frame = frame.assign(**{str(column): pd.to_numeric(frame[column], errors="coerce")})
+        cautions.append(caution("column_not_numbers", file=name, channel=str(column)))
+    times = pd.to_numeric(frame.index.to_series(), errors="coerce").to_numpy(dtype=float)
+    if (lost := ~np.isfinite(times)).any():
+        frame, times = frame[~lost], times[~lost]
+        cautions.append(caution("rows_without_time", file=name, count=int(lost.sum())))
+    if (np.diff(times) < 0).any():
+        frame = frame.iloc[np.argsort(times, kind="stable")]
+        cautions.append(caution("rows_out_of_order", file=name))
+    return frame, cautions
+
+
+def _read_parquet(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
     import pyarrow.parquet as pq
 
+    need_regular(path)
     # Several runs are usually read in parallel. More threads for a small file cost more than they save.
     threads = path.stat().st_size > _THREADS_BYTES
     with pq.ParquetFile(
         path
     ) as file:  # a single file does not need the search for the files of a data set
-        frame: pd.DataFrame = file.read(use_threads=threads).to_pandas(use_threads=threads)
+        table = file.read(use_threads=threads)
+    try:
+        frame: pd.DataFrame = table.to_pandas(use_threads=threads)
+    except (LookupError, TypeError, ValueError):  # what pandas noted beside the columns is damaged
+        frame = table.to_pandas(use_threads=threads, ignore_metadata=True)
     if "t_s" in frame.columns:  # written again by a program that keeps no index
         frame = frame.set_index("t_s")
-    return frame
+    return frame, []
 
 
 def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
@@ -65,7 +95,7 @@ def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
-    data = path.read_bytes()
+    data = read_bytes(path)
     cautions: list[Caution] = []
     end = data.rfind(b"\n") + 1
     if end < len(data):
@@ -84,7 +114,7 @@ def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
         )
         if table.column("t_s").null_count == 0:
             return table.to_pandas().astype(float).set_index("t_s"), cautions
-    except pa.ArrowInvalid:
+    except (pa.ArrowInvalid, UnicodeDecodeError):
         pass  # some line is damaged: read the others one by one
     good, spoilt = _line_by_line(data[:end], path.name)
     frame = pd.DataFrame(good, columns=header, dtype=float).set_index("t_s")
@@ -96,14 +126,18 @@ def _line_by_line(data: bytes, name: str) -> tuple[list[list[float]], list[Cauti
     width = len(next(rows))
     good: list[list[float]] = []
     cautions: list[Caution] = []
-    for number, row in enumerate(rows, start=2):
+    number = 1
+    while True:
+        number += 1
         try:
+            row = next(rows, None)
+            if row is None:
+                return good, cautions
             if len(row) != width or not row[0]:
                 raise ValueError
             good.append([float(cell) if cell else math.nan for cell in row])
-        except ValueError:
+        except (ValueError, csv.Error):  # the second: a cell of more than 131,072 characters
             cautions.append(caution("line_unreadable", file=name, line=number))
-    return good, cautions
 
 
 def parquet_from_csv(folder: Path, run: RunFile) -> float:
@@ -116,8 +150,7 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
     import pyarrow.parquet as pq
 
     source, path = folder / SAMPLES_CSV, folder / SAMPLES_PARQUET
-    draft = path.with_suffix(".parquet.part")
-    try:
+    with draft_of(path) as draft:
         last_s, groups = _write_blocks(source, draft, run)
         with closing(pq.ParquetFile(draft)) as back:
             if back.metadata.num_row_groups != groups:
@@ -131,12 +164,6 @@ def parquet_from_csv(folder: Path, run: RunFile) -> float:
                         raise FileError(
                             f"{draft}: what was written does not read back alike; the CSV is kept"
                         )
-        with draft.open("rb") as stream:
-            os.fsync(stream.fileno())
-        draft.replace(path)
-    except BaseException:
-        draft.unlink(missing_ok=True)
-        raise
     return last_s
 
 
@@ -146,16 +173,18 @@ def load_libraries() -> None:
         import_module(module)
 
 
+class _RehearsedError(Exception):
+    """Ends a rehearsal: its draft must not become the file."""
+
+
 def rehearse(folder: Path, run: RunFile) -> None:
     """Rehearse `parquet_from_csv` with the samples so far, and leave no file.
 
     This is done at the start of a run, so that a machine in trouble need not load libraries at its end.
     """
-    draft = folder / f"{SAMPLES_PARQUET}.part"
-    try:
+    with contextlib.suppress(_RehearsedError), draft_of(folder / SAMPLES_PARQUET) as draft:
         _write_blocks(folder / SAMPLES_CSV, draft, run)
-    finally:
-        draft.unlink(missing_ok=True)
+        raise _RehearsedError
 
 
 def _write_blocks(source: Path, draft: Path, run: RunFile) -> tuple[float, int]:
@@ -209,18 +238,17 @@ def write_parquet(frame: "pd.DataFrame", path: Path, run: RunFile) -> None:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    draft = path.with_suffix(".parquet.part")
     table = pa.Table.from_pandas(frame)
-    pq.write_table(
-        table.replace_schema_metadata({**(table.schema.metadata or {}), **_metadata(run)}),
-        draft,
-        write_statistics=False,
-    )
-    if not pq.read_table(draft).equals(table):
-        raise FileError(f"{draft}: what was written does not read back alike; nothing was changed")
-    with draft.open("rb") as stream:
-        os.fsync(stream.fileno())
-    draft.replace(path)
+    with draft_of(path) as draft:
+        pq.write_table(
+            table.replace_schema_metadata({**(table.schema.metadata or {}), **_metadata(run)}),
+            draft,
+            write_statistics=False,
+        )
+        if not pq.read_table(draft).equals(table):
+            raise FileError(
+                f"{path}: what was written does not read back alike; nothing was changed"
+            )
 
 
 def _blocks(path: Path) -> Iterator[tuple[list[str], list[Any]]]:

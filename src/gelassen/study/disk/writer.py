@@ -11,6 +11,7 @@ import json
 import math
 import os
 import re
+import shutil
 import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
@@ -29,6 +30,7 @@ from gelassen.study.disk.samples import (
     parquet_from_csv,
     rehearse,
 )
+from gelassen.system.files import replace_file, sync
 
 RUN_JSON = "run.json"
 _RESERVE = ".reserve"
@@ -77,21 +79,31 @@ class RunWriter:
             raise _taken(folder) from None
         self._length = 0
         self._texts = _Cells()
+        self._lost = False
         try:
-            self._journal = JournalWriter(folder)
-            write_json(folder / RUN_JSON, run.model_dump(mode="json"))
-            with (folder / _RESERVE).open("wb") as stream:
-                stream.write(b"\0" * _RESERVE_BYTES)
-            self._append(",".join(("t_s", *self.columns)) + "\n")
-            rehearse(folder, run)
-            self._sync()
-            _sync_folder(folder)
-        except BaseException:
+            self._begin()
+        except BaseException as error:  # a full disk, Ctrl-C: no empty run stays
             os.close(self._fd)
+            shutil.rmtree(folder, ignore_errors=True)
+            if isinstance(error, OSError):
+                raise FileError(
+                    f"{folder}: the run could not be begun ({error.strerror or error}); nothing was "
+                    "recorded"
+                ) from None
             raise
         self._ended = threading.Event()
         self._syncer = threading.Thread(target=self._sync_now_and_then, daemon=True)
         self._syncer.start()
+
+    def _begin(self) -> None:
+        self._journal = JournalWriter(self.folder)
+        write_json(self.folder / RUN_JSON, self._run.model_dump(mode="json"))
+        with (self.folder / _RESERVE).open("wb") as stream:
+            stream.write(b"\0" * _RESERVE_BYTES)
+        self._append(",".join(("t_s", *self.columns)) + "\n")
+        rehearse(self.folder, self._run)
+        self._sync()
+        sync(self.folder)
 
     @classmethod
     def create(cls, folder: Path, columns: Sequence[str], run: RunFile) -> "RunWriter":
@@ -103,8 +115,11 @@ class RunWriter:
     def sample(self, t_s: float, values: Mapping[str, float]) -> None:
         """Store one sample. The kernel has it before this returns.
 
-        If the disk is full, no half line is left behind and OSError is raised.
+        If the disk is full, no half line is left behind and OSError is raised. FileError is raised if the
+        folder was moved or deleted.
         """
+        if self._lost:
+            raise self.lost()
         texts = self._texts
         cells = [texts[values.get(column, math.nan)] for column in self.columns]
         self._append(f"{t_s:.3f},{','.join(cells)}\n")
@@ -142,6 +157,21 @@ class RunWriter:
         # In a thread of its own: a slow disk must not make samples late.
         while not self._ended.wait(_SYNC_S):
             self._sync()
+            self._lost = not self.in_place()
+
+    def in_place(self) -> bool:
+        """Return whether the samples still are where they were begun."""
+        try:
+            return os.path.samestat(os.fstat(self._fd), (self.folder / SAMPLES_CSV).stat())
+        except OSError:
+            return False
+
+    def lost(self) -> FileError:
+        """Return the error for a folder that is gone."""
+        return FileError(
+            f"{self.folder} was moved or deleted while the run was recorded, so the run was ended. If it "
+            "was moved, what was recorded is there"
+        )
 
     def close(self) -> None:
         """Close the files and leave the run unfinished; it opens as one that ended without notice."""
@@ -196,31 +226,12 @@ def fold(folder: Path, run: RunFile, outcome: str, cautions: Sequence[str]) -> N
     if not kept_as_csv:
         (folder / SAMPLES_CSV).unlink(missing_ok=True)
     (folder / JOURNAL).unlink()
-    _sync_folder(folder)
+    sync(folder)
 
 
 def write_json(path: Path, content: Mapping[str, Any]) -> None:
     """Replace a file as a whole, so that a crash leaves the old one or the new one."""
-    draft = path.with_suffix(".json.part")
-    with draft.open("w", encoding="utf-8") as stream:
-        json.dump(content, stream, indent=2, ensure_ascii=False)
-        stream.write("\n")
-        stream.flush()
-        os.fsync(stream.fileno())
-    draft.replace(path)
-
-
-def _sync_folder(folder: Path) -> None:
-    """Force the names in a folder to disk."""
-    if os.name != "posix":
-        return
-    descriptor = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(descriptor)
-    except OSError:
-        pass  # a file system that cannot
-    finally:
-        os.close(descriptor)
+    replace_file(path, json.dumps(content, indent=2, ensure_ascii=False) + "\n")
 
 
 def _taken(folder: Path) -> FileError:

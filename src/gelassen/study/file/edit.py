@@ -8,6 +8,7 @@ import tomlkit
 
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE
+from gelassen.system.files import read_text, replace_file
 
 
 def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> None:
@@ -20,13 +21,10 @@ def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> No
     """
     path = study / STUDY_FILE
     read_study_file(path)
-    document: Any = tomlkit.parse(path.read_text(encoding="utf-8"))
+    document: Any = tomlkit.parse(read_text(path))
     channels = document.setdefault("channels", tomlkit.table(is_super_table=True))
     for name, (offset, standard_error) in offsets.items():
         channel = channels.setdefault(name, tomlkit.table())
         channel["offset"] = round(offset, 3)
         channel["offset_se"] = round(standard_error, 3)
-    draft = path.with_suffix(".toml.part")
-    draft.write_text(tomlkit.dumps(document), encoding="utf-8")
-    read_study_file(draft)  # never leave a file that cannot be read
-    draft.replace(path)
+    replace_file(path, tomlkit.dumps(document), check=read_study_file)

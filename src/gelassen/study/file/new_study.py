@@ -1,11 +1,17 @@
 """A study that begins with its first run, and gains a setup on request."""
 
+import re
 from pathlib import Path
+from typing import Any
+
+import tomlkit
 
 from gelassen.core.foundation.errors import FileError, InputError
+from gelassen.core.foundation.printable import check_new_name, printable
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE, check_setup_name
 from gelassen.study.file.template import Answers, study_text
+from gelassen.system.files import read_text, replace_file
 
 
 def check_setup(
@@ -13,6 +19,7 @@ def check_setup(
 ) -> bool:
     """Return whether the study knows the setup; raise as `ensure_setup` would. Writes nothing."""
     path = study / STUDY_FILE
+    check_new_name("setup", setup)
     if not path.exists():
         if study.exists() and (not study.is_dir() or any(study.iterdir())):
             raise FileError(
@@ -51,22 +58,20 @@ def ensure_setup(
     """
     if check_setup(study, setup, limit_c=limit_c, new_setup=new_setup):
         return
+    check_new_name("setup", setup)
     path = study / STUDY_FILE
-    section = f'\n[setups."{_quoted(setup)}"]\n'
+    document: Any
     if path.exists():
-        with path.open("a", encoding="utf-8") as stream:
-            stream.write(section)
-        return
-    study.mkdir(parents=True, exist_ok=True)
-    path.write_text(
-        "format = 1\n"
-        f'title = "{_quoted(study.resolve().name)}"\n'
-        f"made_up = {str(made_up).lower()}\n\n"
-        "[machine]\n"
-        'name = "the machine under test"\n'
-        f"limit_c = {limit_c:g}\n" + section,
-        encoding="utf-8",
-    )
+        document = tomlkit.parse(read_text(path))
+    else:
+        study.mkdir(parents=True, exist_ok=True)
+        document = tomlkit.document()
+        document["format"] = 1
+        document["title"] = printable(study.resolve().name)
+        document["made_up"] = made_up
+        document["machine"] = {"name": "the machine under test", "limit_c": limit_c}
+    document.setdefault("setups", tomlkit.table(is_super_table=True))[setup] = tomlkit.table()
+    replace_file(path, tomlkit.dumps(document), check=read_study_file)
 
 
 def write_study(folder: Path, answers: Answers) -> Path:
@@ -77,25 +82,18 @@ def write_study(folder: Path, answers: Answers) -> Path:
     FileError
         Answers that contradict each other, or a folder that cannot be written.
     """
-    draft = folder / f".{STUDY_FILE}.part"
     path = folder / STUDY_FILE
+    made = not folder.exists()
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        draft.write_text(study_text(answers), encoding="utf-8")
+        replace_file(path, study_text(answers), check=read_study_file)
     except OSError as error:
         raise FileError(
             f"{folder}: no study can be written there ({error.strerror or error})"
         ) from None
-    try:
-        read_study_file(draft)
     except FileError as error:
-        draft.unlink()
-        if not any(folder.iterdir()):
+        if made:
             folder.rmdir()
-        raise FileError(f"nothing was written. {error}".replace(draft.name, STUDY_FILE)) from None
-    draft.replace(path)
+        words = re.sub(rf"\.{STUDY_FILE}\.\w+\.part", STUDY_FILE, str(error))
+        raise FileError(f"nothing was written. {words}") from None
     return path
-
-
-def _quoted(text: str) -> str:
-    return text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ")

@@ -24,6 +24,7 @@ from gelassen.study.file.study_file import (
     StudyFile,
 )
 from gelassen.study.file.toml_place import line_of
+from gelassen.system.files import read_text
 
 
 def read_study_file(path: Path) -> StudyFile:
@@ -35,7 +36,7 @@ def read_study_file(path: Path) -> StudyFile:
         Naming file, line and key, what was found, what is allowed and the nearest spelling.
     """
     try:
-        text = path.read_text(encoding="utf-8")
+        text = read_text(path)
     except FileNotFoundError:
         raise FileError(
             f"{path.parent} is not a study: it has no {STUDY_FILE}. "
@@ -45,6 +46,8 @@ def read_study_file(path: Path) -> StudyFile:
         raise FileError(f"{path} cannot be read: {error}") from None
     try:
         content = tomllib.loads(text)
+    except RecursionError:
+        raise FileError(f"{path}: its tables or lists are nested too deeply") from None
     except tomllib.TOMLDecodeError as error:
         raise FileError(f"{path}: {error}. Strings need quotes, sections square brackets") from None
     try:

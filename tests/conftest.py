@@ -1,0 +1,12 @@
+"""What holds for every test."""
+
+import pytest
+
+
+@pytest.fixture(autouse=True)
+def state(tmp_path, monkeypatch):
+    """Give each test notes of settings, and a machine, of its own; tests run beside each other."""
+    folder = tmp_path / "state"
+    folder.mkdir(mode=0o700)
+    monkeypatch.setenv("GELASSEN_STATE", str(folder))
+    return folder
