@@ -12,36 +12,14 @@ from gelassen.bench.actuators import undo as undo_module
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.core import BenchError
 from gelassen.study import read_run
-from trees import device, write
+from trees import LIMIT, ZONE, settable_tree
 
-ZONE = "sys/class/powercap/intel-rapl:0"
-LIMIT = f"{ZONE}/constraint_0_power_limit_uw"
 POWER, DUTY = "cpu.package.power_limit_w", "fan.nct7802_28_pwm1.duty_pct"
 
 
 @pytest.fixture
 def tree(tmp_path):
-    for name, text in {
-        "name": "package-0", "enabled": 0, "energy_uj": 1, "max_energy_range_uj": 9,
-        "constraint_0_name": "long_term", "constraint_0_power_limit_uw": 65000000,
-        "constraint_1_name": "short_term", "constraint_1_power_limit_uw": 90000000,
-    }.items():  # fmt: skip
-        write(tmp_path, f"{ZONE}/{name}", text)
-    device(
-        tmp_path, 1, "nct7802", "i2c-0/0-0028", {"pwm1": 77, "pwm1_enable": 2, "fan1_input": 900}
-    )
-    cpu = "sys/devices/system/cpu"
-    for k in range(4):
-        policy = f"{cpu}/cpufreq/policy{k}"
-        for name, khz in {
-            "scaling_max_freq": 4000000, "cpuinfo_max_freq": 4000000, "cpuinfo_min_freq": 800000,
-        }.items():  # fmt: skip
-            write(tmp_path, f"{policy}/{name}", khz)
-        (tmp_path / f"{cpu}/cpu{k}").mkdir(parents=True)
-        if k:
-            write(tmp_path, f"{cpu}/cpu{k}/online", 1)
-    write(tmp_path, f"{cpu}/intel_pstate/no_turbo", 0)
-    return tmp_path
+    return settable_tree(tmp_path)
 
 
 def text(tree, path):

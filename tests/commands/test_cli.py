@@ -1,49 +1,20 @@
-import contextlib
 import io
 import json
 import shutil
 import subprocess
 import sys
-import unittest.mock
-from types import SimpleNamespace
 
 import numpy as np
 import pandas as pd
 import pytest
 
+from command_line import gelassen, gelassen_apart, ok
 from gelassen import open_study, summarise_run
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
-from gelassen.cli import main
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.demo import _conduct, _runs
 
 pytestmark = pytest.mark.xdist_group("cli")  # their samples are made once
-
-
-def gelassen(*arguments, cwd=None):
-    """Call the command line within this process: starting Python a hundred times takes minutes."""
-    out, err = io.StringIO(), io.StringIO()
-    with (
-        contextlib.redirect_stdout(out),
-        contextlib.redirect_stderr(err),
-        contextlib.chdir(cwd or "."),
-        unittest.mock.patch.object(sys, "argv", ["gelassen", *map(str, arguments)]),
-        pytest.raises(SystemExit) as left,
-    ):
-        main()
-    return SimpleNamespace(returncode=left.value.code, stdout=out.getvalue(), stderr=err.getvalue())
-
-
-def gelassen_apart(*arguments):
-    """Call it as a process of its own, as people do."""
-    command = [sys.executable, "-c", "from gelassen.cli import main; main()", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, timeout=300)
-
-
-def ok(*arguments, cwd=None):
-    done = gelassen(*arguments, cwd=cwd)
-    assert done.returncode == 0, done.stderr
-    return done.stdout
 
 
 @pytest.fixture(scope="module")

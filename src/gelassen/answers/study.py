@@ -287,8 +287,11 @@ def open_study(path: str | Path) -> Study:
         The folder is not a study, or its `study.toml` is wrong; the message says where.
     """
     folder = Path(path)
-    if folder.is_file() and folder.name == STUDY_FILE:
-        folder = folder.parent
-    if not folder.is_dir():
-        raise FileError(f"{folder}: there is no such folder")
+    try:
+        if folder.is_file() and folder.name == STUDY_FILE:
+            folder = folder.parent
+        if not folder.is_dir():
+            raise FileError(f"{folder}: there is no such folder")
+    except OSError as error:
+        raise FileError(f"{folder} cannot be read ({error.strerror or error})") from None
     return Study(folder, read_study_file(folder / STUDY_FILE))

@@ -1,12 +1,13 @@
 """`gelassen capacity`: how much power each setup sustains."""
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import click
 
-from gelassen.commands.common import confidence_option, emit, format_option, say, tell
+from gelassen.commands.common import confidence_option, emit, format_option, give_figure, tell
 from gelassen.commands.compare import leave_out_option, opened
 
 
@@ -74,6 +75,4 @@ def capacity(**given: Any) -> None:
     else:
         tell(capacity_text(found))
     if not asked.no_figure:
-        path = asked.figure or asked.study / "figures" / "capacity.png"
-        save_plot(found, path)
-        say(f"figure: {path}")
+        give_figure(partial(save_plot, found), asked.figure, asked.study, "capacity.png")

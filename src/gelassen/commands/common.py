@@ -4,7 +4,7 @@ import shlex
 import shutil
 import sys
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -45,6 +45,27 @@ def _broken(line: str, width: int) -> str:
     indent = " " * (len(line) - len(line.lstrip()))
     after = indent + ("  " if words.startswith("- ") else "")
     return textwrap.fill(words, width, initial_indent=indent, subsequent_indent=after)
+
+
+def give_figure(draw: Callable[[Path], object], asked: Path | None, study: Path, name: str) -> None:
+    """Draw a figure where the user asked for it, else among the figures of the study.
+
+    A figure that nobody asked for is not worth an error: the answer was given, and a study may be
+    read-only, or somebody else's with a link that leads out of it.
+    """
+    from gelassen.core.foundation.errors import FileError
+
+    path = asked or study / "figures" / name
+    try:
+        if asked is None and not path.parent.resolve().is_relative_to(study.resolve()):
+            raise FileError(f"{path.parent} leads out of the study")
+        draw(path)
+    except FileError as error:
+        if asked is not None:
+            raise
+        say(f"no figure: {error}")
+    else:
+        say(f"figure: {path}")
 
 
 def pair(option: str, text: str, like: str, *, last: bool = False) -> tuple[str, str]:

@@ -3,12 +3,22 @@
 from collections.abc import Callable
 from contextlib import nullcontext
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, emit, format_option, pair, say, shell, tell
+from gelassen.commands.common import (
+    confidence_option,
+    emit,
+    format_option,
+    give_figure,
+    pair,
+    say,
+    shell,
+    tell,
+)
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -160,9 +170,8 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         say(f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side")
     if not asked.no_figure:
-        path = asked.figure or study.folder / "figures" / "comparison.png"
-        comparison_figure(comparison, path)
-        say(f"figure: {path}")
+        draw = partial(comparison_figure, comparison)
+        give_figure(draw, asked.figure, study.folder, "comparison.png")
 
 
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -253,10 +262,9 @@ def _draw(study: "Study", asked: CompareOptions, result: Any, name: str) -> None
         return
     from gelassen.figures.plots import save_plot
 
-    path = asked.figure or study.folder / "figures" / f"{name}.png"
     made_up = "   (made-up sample data)" if study.file.made_up else ""
-    save_plot(result, path, about=study.file.title + made_up)
-    say(f"figure: {path}")
+    draw = partial(save_plot, result, about=study.file.title + made_up)
+    give_figure(draw, asked.figure, study.folder, f"{name}.png")
 
 
 def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, emit, pair, say, tell
+from gelassen.commands.common import FAILED, Duration, emit, give_figure, pair, say, tell
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -191,7 +191,7 @@ def import_logs(**given: Any) -> None:
     for folder in _stored(asked, asked.study, jobs, names):
         emit(f"stored as {folder}")
         for entry in joined:
-            _draw(entry, understood, asked.study / "figures" / f"{folder.name}-{entry.name}.png")
+            _draw(entry, understood, asked.study, f"{folder.name}-{entry.name}.png")
 
 
 def _stored(
@@ -393,7 +393,9 @@ def _merge(
     return replace(merged, phases=phases, cautions=(*merged.cautions, *notes)), joined
 
 
-def _draw(entry: "Joined", understood: "list[tuple[Path, Understanding]]", path: Path) -> None:
+def _draw(
+    entry: "Joined", understood: "list[tuple[Path, Understanding]]", study: Path, name: str
+) -> None:
     if entry.pair is None or entry.alignment is None or entry.how != "matched changes":
         return
     from gelassen.figures.alignment_figure import alignment_figure
@@ -409,5 +411,10 @@ def _draw(entry: "Joined", understood: "list[tuple[Path, Understanding]]", path:
         )
         for r, channel in zip((first, other), entry.pair, strict=True)
     ]
-    alignment_figure(drawn[0], drawn[1], entry.alignment, path, made_up=first.made_up)
-    say(f"figure: {path}")
+    alignment = entry.alignment
+    give_figure(
+        lambda path: alignment_figure(
+            drawn[0], drawn[1], alignment, path, made_up=first.made_up
+        ),
+        None, study, name,
+    )  # fmt: skip

@@ -1,12 +1,13 @@
 """`gelassen show`: the answer of one run."""
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import click
 
-from gelassen.commands.common import Duration, confidence_option, emit, say, tell
+from gelassen.commands.common import Duration, confidence_option, emit, give_figure, say, tell
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,30 +92,14 @@ def show(**given: Any) -> None:
         tell(f"```\n{text}\n```" if asked.form == "markdown" else text)
     if asked.no_figure:
         return
-    from gelassen.core.foundation.errors import FileError
     from gelassen.figures.run_figure import run_figure
 
-    path = (
-        asked.figure
-        or (study.folder / "figures" if study else Path("figures")) / f"{summary.name}.png"
+    give_figure(
+        partial(run_figure, recording, summary),
+        asked.figure,
+        study.folder if study else Path(),
+        f"{summary.name}.png",
     )
-    try:
-        _need_inside(path.parent, study)
-        run_figure(recording, summary, path)
-    except FileError as error:
-        if asked.figure is not None:
-            raise
-        say(f"no figure: {error}")  # the answer was given; a study may be read-only
-    else:
-        say(f"figure: {path}")
-
-
-def _need_inside(folder: Path, study: Any) -> None:
-    """Raise FileError if the figures of a study would be written outside it, through a link."""
-    from gelassen.core.foundation.errors import FileError
-
-    if study is not None and not folder.resolve().is_relative_to(study.folder.resolve()):
-        raise FileError(f"{folder} leads out of the study")
 
 
 def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) -> None:

@@ -80,7 +80,8 @@ def record_run(
 def claimed(bench: Bench, plan: RunPlan) -> AbstractContextManager[None]:
     """Keep other processes off the machine if the plan loads or changes it."""
     touches = any(phase.loaded for phase in plan.phases) or plan.settings or plan.fan_curves
-    return bench.claim() if touches else nullcontext()
+    claim = getattr(bench, "claim", nullcontext)  # benches of others may have none
+    return claim() if touches else nullcontext()
 
 
 def record(bench: Bench, plan: RunPlan, runs: Path, *, label: str = "run") -> Recording:

@@ -1,5 +1,6 @@
 """Carries out one run: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
 
+import contextlib
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from gelassen.conduct.settings import Settings
 from gelassen.conduct.watching.faults import Faults
 from gelassen.conduct.watching.guard import Guard
 from gelassen.conduct.watching.history import History
+from gelassen.conduct.watching.stand_in import Sample, StandIn
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import BenchError, FileError, GelassenError
 from gelassen.core.foundation.progress import Progress
@@ -93,8 +95,11 @@ def carry_out(
     except GelassenError as error:
         conductor.end("failed", str(error))
     finally:
+        kept = conductor.leave()
         load.stop()  # the load ends before settings are put back
         not_put_back = settings.put_back()
+        with contextlib.suppress(OSError, FileError):
+            conductor.store(kept)
         _finish(writer, conductor.status, [*conductor.cautions, *not_put_back])
     text = ". ".join(filter(None, [conductor.text, *not_put_back]))
     status = "failed" if not_put_back and conductor.status == "finished" else conductor.status
@@ -105,6 +110,9 @@ def carry_out(
 
 def _finish(writer: RunWriter, status: str, cautions: list[str]) -> None:
     try:
+        if not writer.in_place():
+            writer.close()
+            raise writer.lost()
         writer.finish(status, cautions)
     except OSError as error:
         raise FileError(
@@ -152,6 +160,10 @@ class _Conductor:
         self._load_start_s: float | None = None
         self._stair = -1
         self._faults = Faults(bench)
+        self._load: Load = _NoLoad()
+        self._stand_in = StandIn(bench, plan.interval_s, self._in_place)
+        self._tripped = ""
+        self._cools = False
         self.missed = 0
         self.late = 0
         self.status = "failed"
@@ -176,6 +188,8 @@ class _Conductor:
 
     def conduct(self, load: Load) -> None:
         self._start_s = self._bench.now()
+        self._load = load
+        self._stand_in.begin(self._start_s)
         loaded = False
         begins_s = 0.0
         for phase in self._plan.phases:
@@ -256,17 +270,13 @@ class _Conductor:
                 self._climb_stairs(load, self._tick * interval)
             late_by = (self._bench.now() - due_s) / interval
             if late_by >= 1:
-                self.missed += int(late_by)
                 self._tick += int(late_by)
             elif late_by > _LATE:
                 self.late += 1
-            now_s, values, events = self._sample()
-            reason = self._guard.reason_to_stop(values, now_s)
-            if reason:
-                load.stop()  # the load first: everything else can wait
-                self._guard.unloaded()
-                self.text = reason
-                self._writer.event(now_s, f"guard: {reason}")
+            now_s, values, events = self._sample(missed=int(late_by))
+            if self._tripped:
+                self.text = self._tripped
+                self._writer.event(now_s, f"guard: {self._tripped}")
                 return "guard"
             if phase.loaded and (problem := load.problem()):
                 self.text = problem
@@ -279,10 +289,30 @@ class _Conductor:
                 return ended_by
         return ""
 
-    def _sample(self) -> tuple[float, Mapping[str, float], tuple[str, ...]]:
-        """Take and store one sample, with the events at it."""
-        now_s = self._bench.now() - self._start_s
-        values = self._bench.read()
+    def _guarded(self, now_s: float, values: Mapping[str, float]) -> None:
+        """Stop the load if the guard says so."""
+        if self._tripped or self._cools:
+            return
+        self._tripped = self._guard.reason_to_stop(values, now_s)
+        if self._tripped:
+            self._load.stop()  # the load first: everything else can wait
+            self._guard.unloaded()
+
+    def _in_place(self, sample: Sample) -> None:
+        """Guard while this thread is kept waiting; the load ends when its time is over, too."""
+        self._guarded(*sample)
+        if sample[0] > self._plan.load_end_s:
+            self._load.stop()
+
+    def _sample(self, missed: int = 0) -> tuple[float, Mapping[str, float], tuple[str, ...]]:
+        """Take a sample, guard, and store it, with the events at it."""
+        with self._stand_in.turn:
+            now_s = self._bench.now() - self._start_s
+            values = self._bench.read()
+            self._guarded(now_s, values)
+            kept = self._stand_in.sampled(now_s)
+        self.missed += max(missed - len(kept), 0)
+        self.store(kept)
         self._writer.sample(now_s, values)
         self._tick += 1
         if self._plan.gated:
@@ -294,6 +324,21 @@ class _Conductor:
         for text in events:
             self._writer.event(now_s, text)
         return now_s, values, events
+
+    def store(self, kept: list[Sample]) -> None:
+        """Store the samples that were taken while this thread was kept waiting."""
+        for at_s, values in kept:
+            self._writer.sample(at_s, values)
+        if kept:
+            self._writer.event(
+                kept[0][0],
+                f"kept waiting for {kept[-1][0] - kept[0][0] + 2 * self._plan.interval_s:.0f} s, by the "
+                "disk, the terminal or another program; sampling and the guard went on",
+            )
+
+    def leave(self) -> list[Sample]:
+        """End the watching; return what was sampled and is not stored yet."""
+        return self._stand_in.leave()
 
     def _ended(self, now_s: float, phase: PlannedPhase) -> str:
         """Return what ends the phase now: its gate, or a wish."""
@@ -340,6 +385,7 @@ class _Conductor:
 
     def _cool_down(self, begins_s: float) -> None:
         """Cool down after a stop by the guard: fans at full speed first, then settings back."""
+        self._cools = True
         for text in self._settings.fans_up():
             self._writer.event(begins_s, f"guard: {text}")
         self._writer.phase("cooldown", begins_s)

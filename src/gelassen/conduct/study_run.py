@@ -14,7 +14,7 @@ from gelassen.conduct.operator.hand_change import shows
 from gelassen.conduct.operator.mounting import mounting_of
 from gelassen.conduct.planning.order import PlannedRun, order_runs, remaining, with_changes
 from gelassen.conduct.planning.record_plan import Wanted, plan_recording, settings_of_setup
-from gelassen.conduct.recording import record_run
+from gelassen.conduct.recording import claimed, record_run
 from gelassen.conduct.run import RunOutcome, Wish
 from gelassen.core.foundation.errors import BenchError, InputError
 from gelassen.core.foundation.progress import Progress
@@ -209,7 +209,6 @@ def _made(
     if note is None:
         return None
     bench = bench_for(planned)
-    session.enter_context(bench.claim())
     note = _checked_change(operator, bench, study.file, planned, note)
     if note is None:
         return None
@@ -218,6 +217,7 @@ def _made(
     )
     settings, hints = settings_of_setup(study.file, planned.levels, list(bench.actuators()))
     plan = replace(plan, settings={**settings, **plan.settings})
+    session.enter_context(claimed(bench, plan))
     if first:
         for hint in hints:
             tell(hint)

@@ -1,5 +1,6 @@
 """What all figures share: size, colours, and saving without a screen."""
 
+import warnings
 from collections.abc import Callable
 from functools import wraps
 from io import BytesIO
@@ -7,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ParamSpec
 
 from gelassen.core.foundation.errors import FileError
+from gelassen.core.foundation.printable import printable
 from gelassen.system.files import replace_file
 
 if TYPE_CHECKING:
@@ -48,6 +50,21 @@ def axes_or_new(ax: "Axes | None") -> "Axes":
     return new_figure(1, [1.0])[1][0] if ax is None else ax
 
 
+def _make_printable(figure: "Figure") -> None:
+    """Show control characters in names as their codes: an SVG with them would be no XML."""
+    from matplotlib.text import Text
+    from matplotlib.ticker import FixedFormatter
+
+    for axes in figure.axes:
+        for axis in (axes.xaxis, axes.yaxis):
+            formatter = axis.get_major_formatter()
+            if isinstance(formatter, FixedFormatter):
+                formatter.seq = [printable(str(label)) for label in formatter.seq]
+    for text in figure.findobj(Text):
+        if isinstance(text, Text):
+            text.set_text(printable(text.get_text()))
+
+
 def save(figure: "Figure", path: Path) -> None:
     """Save a figure as PNG, SVG or PDF; folders are made as needed.
 
@@ -63,8 +80,12 @@ def save(figure: "Figure", path: Path) -> None:
     known = sorted(figure.canvas.get_supported_filetypes())
     if form not in known:
         raise FileError(f'{path}: "{path.suffix}" is no kind of picture ({", ".join(known)})')
+    _make_printable(figure)
     picture = BytesIO()
-    figure.savefig(picture, format=form)
+    with warnings.catch_warnings():
+        # A name may have letters that the font lacks; they become boxes.
+        warnings.filterwarnings("ignore", message="Glyph .* missing")
+        figure.savefig(picture, format=form)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         replace_file(path, picture.getvalue())

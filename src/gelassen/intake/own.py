@@ -32,8 +32,19 @@ class OwnParquet:
     """Samples in Parquet outside a run folder."""
 
     def sniff(self, path: Path) -> bool:
-        """Take Parquet files."""
-        return path.suffix == ".parquet"
+        """Take Parquet files whose columns are our channels over our time."""
+        if path.suffix != ".parquet" or not path.is_file():
+            return False
+        import pyarrow.parquet as pq
+
+        try:
+            names = pq.read_schema(path).names
+            for name in names:
+                if name != TIME:
+                    parse_channel(name)
+        except (OSError, ValueError):
+            return False
+        return TIME in names
 
     def read(self, path: Path, columns: Any, options: LogOptions) -> Understanding:
         """Read the samples; nothing else is known of their run."""
@@ -43,10 +54,6 @@ class OwnParquet:
             raise FileError(f"{path} cannot be read as Parquet: {error}") from None
         if frame.index.name != TIME and TIME in frame.columns:
             frame = frame.set_index(TIME)
-        if frame.index.name != TIME:
-            raise FileError(f'{path} has no column "{TIME}": these are not samples of Gelassen')
-        for name in frame.columns:
-            parse_channel(str(name))
         return understood(
             Recording(
                 frame=frame.astype(float),

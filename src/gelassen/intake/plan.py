@@ -101,7 +101,9 @@ def _follows_load(
     channels = [*(g.channel for g in guesses.values() if g.channel), *told]
     if any(c.startswith("cpu.") and c.endswith(".temp_c") for c in channels):
         return None
-    nameless = [k for k, g in guesses.items() if g.why == NO_PART and g.unit == "c"]
+    nameless = [
+        k for k, g in guesses.items() if g.why == NO_PART and (g.channel or "").endswith(".temp_c")
+    ]
     levels = [
         k for k, g in guesses.items()
         if g.channel in ("cpu.package.power_w", "cpu.all.load_pct", "wall.supply.power_w")

@@ -16,6 +16,7 @@ from gelassen.core.recording.recording import Recording
 from gelassen.intake.meaning.columns import as_targets, read_column_file
 from gelassen.intake.own import OwnParquet, OwnRun
 from gelassen.intake.table import understand_table
+from gelassen.intake.through_text import Columnar, JsonLines, Packed, Workbook
 from gelassen.intake.understanding import LogOptions, Understanding, understood
 
 Columns = Mapping[str, Any] | str | Path | None
@@ -47,8 +48,20 @@ class TextTable:
         return understand_table(path, as_targets(columns or {}), options, strict=True)
 
 
+def _table(path: Path, columns: Columns, options: LogOptions) -> Understanding:
+    return TextTable().read(path, columns, options)
+
+
 # The first reader that takes a log reads it. Readers of other packages come before the last one.
-READERS: tuple[LogReader, ...] = (OwnRun(), OwnParquet(), TextTable())
+READERS: tuple[LogReader, ...] = (
+    OwnRun(),
+    OwnParquet(),
+    Packed(lambda path: reader_of(path)),
+    Workbook(_table),
+    Columnar(_table),
+    JsonLines(_table),
+    TextTable(),
+)
 
 
 def reader_of(path: Path) -> LogReader:

@@ -98,9 +98,12 @@ def read_text(path: Path, *, errors: str = "strict") -> str:
 
 
 def need_regular(path: Path) -> None:
-    """Raise OSError if a path exists and is no regular file."""
-    if path.exists() and not path.is_file():
-        raise _irregular(path)
+    """Raise OSError if a path cannot be read, or is no regular file."""
+    descriptor = os.open(path, os.O_RDONLY | _NONBLOCK | _CLOEXEC)
+    try:
+        _need_regular(path, descriptor)
+    finally:
+        os.close(descriptor)
 
 
 def sync(path: Path) -> None:

@@ -79,6 +79,7 @@ class SafetyNet:
         """Start the guardian if there is none, and wait until it is ready."""
         if self._guarded():
             return
+        self._rest()
         guardian = start_own(
             "gelassen.bench.actuators.guardian",
             str(note),
@@ -89,7 +90,8 @@ class SafetyNet:
         )
         if not is_ready(guardian, _READY_S):
             guardian.kill()
-            guardian.wait()
+            self._guardian = guardian
+            self._rest()
             raise BenchError(
                 "the guardian, which puts settings back after a crash, does not start; nothing was "
                 "changed. Is memory short, or is the installation damaged?"

@@ -117,6 +117,15 @@ class RunPlan:
         return sum(phase.duration_s for phase in self.phases)
 
     @property
+    def load_end_s(self) -> float:
+        """When the load ends at the latest, in s from the start; 0 without a load."""
+        ends_s, last_s = 0.0, 0.0
+        for phase in self.phases:
+            ends_s += phase.duration_s
+            last_s = ends_s if phase.loaded else last_s
+        return last_s
+
+    @property
     def likely_s(self) -> float:
         """About how long the run takes."""
         return sum(phase.likely_s for phase in self.phases)

@@ -1,5 +1,6 @@
 """Text for people: what a terminal or a page would obey instead of showing is shown as its code."""
 
+import json
 import re
 import unicodedata
 
@@ -24,7 +25,7 @@ def _shown(match: re.Match[str]) -> str:
     if character in _HARMLESS or unicodedata.category(character) not in _OBEYED:
         return character
     code = ord(character)
-    return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
+    return f"\\u{code:04x}" if code < 0x10000 else json.dumps(character)[1:-1]
 
 
 def check_new_name(what: str, name: str) -> None:

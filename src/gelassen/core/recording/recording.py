@@ -5,9 +5,10 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import as_time
+from gelassen.core.foundation.inputs import as_series
+from gelassen.core.foundation.time_kinds import seconds_of
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -60,7 +61,8 @@ class Recording:
     ----------
     frame : DataFrame
         Index `t_s`, elapsed seconds; columns are channel names. Stamps and time differences in the index
-        become seconds. InputError is raised where they run backwards, or a column holds no numbers.
+        become seconds. Rows out of order are sorted, with a caution. InputError is raised where a row has
+        no time or a column holds no numbers.
     started : datetime or None
         Wall-clock time of the start, with its offset.
     channels : mapping
@@ -96,7 +98,8 @@ class Recording:
     load: str | None = None
 
     def __post_init__(self) -> None:
-        """Make the index seconds, and check that the table holds one number a reading."""
+        """Make the index seconds in order, and check that the table holds one number a reading."""
+        import numpy as np
         import pandas as pd
 
         frame = self.frame
@@ -108,10 +111,16 @@ class Recording:
                 )
         if frame.empty:
             return
-        times = as_time(frame.index)
+        times = as_series("time_s", seconds_of(frame.index))
+        if (missing := np.flatnonzero(np.isnan(times))).size:
+            raise InputError(f"time_s has no value at sample {missing[0]}: leave such samples out")
         if frame.index.dtype.kind not in "iuf" or times[0] != frame.index[0]:
             frame = frame.set_axis(pd.Index(times, name="t_s"))
             object.__setattr__(self, "frame", frame)
+        if (backward := np.flatnonzero(np.diff(times) < 0)).size:
+            said = caution("times_run_backwards", at_s=float(times[backward[0]]))
+            object.__setattr__(self, "frame", frame.iloc[np.argsort(times, kind="stable")])
+            object.__setattr__(self, "cautions", (*self.cautions, said))
 
     def table(self, *, tidy: bool = False) -> "pd.DataFrame":
         """Return the samples with `t_s` as a column: one column a channel, or tidy.

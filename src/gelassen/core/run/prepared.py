@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.judging import (
@@ -118,7 +118,7 @@ class PreparedRun:
 def prepare_run(
     recording: Recording, channel: str | None, reference: str | None, limit_c: float | None
 ) -> PreparedRun:
-    """Put samples in order, drop impossible readings, and choose what is judged.
+    """Drop impossible readings, and choose what is judged.
 
     Parameters are those of `summarise_run`.
     """
@@ -131,7 +131,6 @@ def prepare_run(
     # Plain Python strings are several times quicker as column names than pandas' own.
     frame = frame.set_axis(frame.columns.astype(object), axis="columns")
     frame, impossible = without_impossible(frame)
-    frame, disorder = _in_order(frame)
     times = frame.index.to_numpy(dtype=float)
     over = choose_reference(frame, reference or recording.reference, named=reference is not None)
     span = _load_span(recording, frame, times, channel)
@@ -155,17 +154,8 @@ def prepare_run(
             frame, judged.channel or "", nothing if temperature is None else temperature
         ),
         load_s=span,
-        cautions=(*recording.cautions, *impossible, *disorder),
+        cautions=(*recording.cautions, *impossible),
     )
-
-
-def _in_order(frame: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
-    times = frame.index.to_numpy(dtype=float)
-    backward = np.flatnonzero(np.diff(times) < 0)
-    if not backward.size:
-        return frame, []
-    said = caution("times_run_backwards", at_s=float(times[backward[0]]))
-    return frame.sort_index(kind="stable"), [said]
 
 
 def _limit(recording: Recording, channel: str | None, asked_c: float | None) -> float | None:

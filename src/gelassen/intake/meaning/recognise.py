@@ -15,8 +15,9 @@ from gelassen.intake.meaning.unit_guess import Spread, guess_unit, plausible
 from gelassen.intake.text.cells import folded
 from gelassen.intake.text.headers import STATE, Header
 
-SURE, LIKELY = "sure", "likely"
+SURE, LIKELY, UNSURE = "sure", "likely", "unsure"
 NO_PART = "it is not clear which part it belongs to"
+UNNAMED = "log"  # stands for the part of channels that no header names
 _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 
@@ -96,7 +97,7 @@ def recognise(
         _guess(r, spreads.get(k), many_cpus=many, fahrenheit=fahrenheit)
         for k, r in enumerate(readings)
     ]
-    for quantity in ("clock", "load"):
+    for quantity in ("clock", "load", "power"):
         _the_only_one(quantity, readings, guesses, taken)
     return _each_once(headers, guesses, taken)
 
@@ -106,17 +107,27 @@ def _the_only_one(
 ) -> None:
     """Use the only clock or load as the processor's, where its header names no part."""
     suffix = _SUFFIX[quantity]
-    of_processor = [*(g.channel for g in guesses if g.channel), *taken]
-    if any(c.startswith("cpu.") and c.endswith(suffix) for c in of_processor):
+    others = [*(g.channel for g in guesses if g.channel), *taken]
+    start = "cpu." if quantity != "power" else ""  # a second power may be the processor's
+    if any(
+        c.startswith(start) and c.endswith(suffix)
+        for c in others
+        if not c.startswith(UNNAMED + ".")
+    ):
         return
     alone = [
-        k for k, r in enumerate(readings) if r.quantity == quantity and guesses[k].why == NO_PART
+        k
+        for k, r in enumerate(readings)
+        if r.quantity == quantity
+        and guesses[k].why == NO_PART
+        and (guesses[k].channel or "").endswith(f".{suffix}")
     ]
     if len(alone) != 1 or not readings[alone[0]].header.unit:
         return
     unit = readings[alone[0]].header.unit
+    item = "package" if quantity == "power" else "all"
     guesses[alone[0]] = Guess(
-        f"cpu.all.{suffix}", unit, LIKELY, f"the only {quantity}: assumed to be the processor's"
+        f"cpu.{item}.{suffix}", unit, LIKELY, f"the only {quantity}: assumed to be the processor's"
     )
 
 
@@ -132,6 +143,8 @@ def _read(header: Header, spread: Spread | None) -> _Reading:
     ):
         part = "cpu"
     quantity = _quantity(text, kinds, header.unit, part, spread)
+    if quantity == "speed" and "rpm" in kinds and part != "pump":
+        part = "fan"  # nothing else here turns
     return _Reading(header, text, part, quantity)
 
 
@@ -183,9 +196,8 @@ def _quantity(
 
 def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: bool) -> Guess:
     left = _left_alone(r, spread)
-    if left:
-        own = "c" if left == NO_PART and r.quantity == "temperature" and r.header.unit else ""
-        return Guess(None, own, why=left)
+    if left and left != NO_PART:
+        return Guess(None, why=left)
     unit, confidence, why = r.header.unit, SURE, ""
     if r.quantity in ("throttle",):
         return _throttle(r, spread)
@@ -204,13 +216,25 @@ def _guess(r: _Reading, spread: Spread | None, *, many_cpus: bool, fahrenheit: b
     doubt = "" if spread is None else plausible(own, unit, spread, conversion)
     if doubt:
         return Guess(None, why=doubt)
-    part, item, left_over = _place(r, many_cpus)
     if own == "w" and words.found(words.LIMIT, r.text):
         suffix, confidence = "power_limit_w", LIKELY
+    if left == NO_PART:  # kept, so that nothing is lost for want of a name
+        return Guess(f"{UNNAMED}.{_item_of(r)}.{suffix}", unit, UNSURE, NO_PART)
+    part, item, left_over = _place(r, many_cpus)
     if left_over and confidence == SURE:
         named = f'"{left_over}" is kept as its name'
         return Guess(f"{part}.{item}.{suffix}", unit, LIKELY, named, only_named=True)
     return Guess(f"{part}.{item}.{suffix}", unit, confidence, why)
+
+
+def _item_of(r: _Reading) -> str:
+    """Return the item of a channel without a part: what is left of its header, else its quantity."""
+    rest = words.taken_out((*words.QUANTITIES[r.quantity], *words.LIMIT), r.text).split()
+    rest = [word for word in rest if word not in words.FILLERS]
+    named = "".join(rest)
+    if not named or named.isdigit():
+        named = _SUFFIX[r.quantity].rsplit("_", 1)[0] + named
+    return slug(named)
 
 
 def _left_alone(r: _Reading, spread: Spread | None) -> str:
@@ -229,8 +253,6 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
     if r.quantity == "rate" and r.part not in ("", "cpu", "gpu"):
         return "what it measures is not clear"
     without = r.part == "" and r.quantity not in ("flow", "noise", "rate")
-    if without:
-        return NO_PART
     statistics = (words.AVERAGE, words.LOWEST, words.HIGHEST)
     over_cores = r.part == "cpu" and (
         words.found(words.CORE[:4], r.text) or words.found(("cores",), r.text)
@@ -241,7 +263,7 @@ def _left_alone(r: _Reading, spread: Spread | None) -> str:
         return "it seems to be a running mean or extreme of another column"
     if words.found(words.LIMIT, r.text) and r.quantity != "power":
         return "it seems to be a limit or a target, not a reading"
-    return ""
+    return NO_PART if without else ""
 
 
 def _throttle(r: _Reading, spread: Spread | None) -> Guess:

@@ -1,6 +1,7 @@
 """Turns the bytes of a log into UTF-8 text, and reports their encoding."""
 
 import codecs
+import re
 from dataclasses import dataclass
 from mmap import mmap
 
@@ -20,6 +21,7 @@ _OTHER_FILES = (
     (b"SQLite format 3", "a database: export the table as CSV"),
     (b"\xd0\xcf\x11\xe0", "a spreadsheet workbook: save the table as CSV"),
 )
+_NOT_WESTERN = re.compile(rb"[\x80-\xaf\xb1-\xff]{3}")  # without the degree sign
 _HEAD = 1 << 16
 _CONTROL = bytes(set(range(32)) - set(b"\t\n\r\f\v\x1a\x00"))
 
@@ -173,4 +175,9 @@ def _single_byte(data: bytes, cautions: list[str]) -> Decoded:
         text, words = data.decode("cp1252"), "Windows-1252"
     except UnicodeDecodeError:
         text, words = data.decode("latin-1"), "Latin-1"
+    if _NOT_WESTERN.search(data):
+        cautions.append(
+            f"its encoding is not certain: read as {words}, but several letters in a row that are none of "
+            "A to Z are rare in that. Name it: --encoding cp1251, gb18030, shift_jis"
+        )
     return Decoded(text.encode("utf-8"), words, tuple(cautions))

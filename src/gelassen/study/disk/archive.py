@@ -72,7 +72,7 @@ def read_run(folder: Path) -> Recording:
         if run is None:
             raise FileError(
                 f"{folder} holds no run: neither {RUN_JSON} nor {SAMPLES_PARQUET} nor {SAMPLES_CSV} "
-                "can be read. A study keeps its runs in runs/"
+                f"can be read. A study keeps its runs in runs/{_why(cautions)}"
             )
         frame = pd.DataFrame(index=pd.Index([], name="t_s", dtype=float))
         if not any(one.code == "file_unreadable" for one in cautions):
@@ -130,6 +130,11 @@ def _recording(
             if entry.limit is not None and name.endswith(".temp_c")
         },
     )
+
+
+def _why(cautions: list[Caution]) -> str:
+    said = [str(one) for one in cautions if one.code in ("run_file_unreadable", "file_unreadable")]
+    return f" ({'; '.join(said)})" if said else ""
 
 
 def _journal(folder: Path) -> tuple[list[Phase], list[Event], list[Caution]]:

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 SAMPLES_CSV, SAMPLES_PARQUET = "samples.csv", "samples.parquet"
 _BLOCK_BYTES = 1 << 20
+_LONGEST_HEADER = 100_000  # characters: thousands of channels
 _THREADS_BYTES = 16 << 20
 
 
@@ -51,7 +52,7 @@ def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
 
 
 def _tidied(frame: "pd.DataFrame", name: str) -> tuple["pd.DataFrame", list[Caution]]:
-    """Make every column a number and put the rows in order of time; other programs may have written it."""
+    """Make every column a number, and leave out rows without a time: others may have written them."""
     import numpy as np
     import pandas as pd
 
@@ -62,11 +63,8 @@ def _tidied(frame: "pd.DataFrame", name: str) -> tuple["pd.DataFrame", list[Caut
         cautions.append(caution("column_not_numbers", file=name, channel=str(column)))
     times = pd.to_numeric(frame.index.to_series(), errors="coerce").to_numpy(dtype=float)
     if (lost := ~np.isfinite(times)).any():
-        frame, times = frame[~lost], times[~lost]
+        frame = frame[~lost]
         cautions.append(caution("rows_without_time", file=name, count=int(lost.sum())))
-    if (np.diff(times) < 0).any():
-        frame = frame.iloc[np.argsort(times, kind="stable")]
-        cautions.append(caution("rows_out_of_order", file=name))
     return frame, cautions
 
 
@@ -100,7 +98,8 @@ def read_csv(path: Path) -> tuple["pd.DataFrame", list[Caution]]:
     end = data.rfind(b"\n") + 1
     if end < len(data):
         cautions.append(caution("last_line_torn", file=path.name))
-    header = next(csv.reader([data[:end].split(b"\n", 1)[0].decode("utf-8", "replace")]), [])
+    first = data[:end].split(b"\n", 1)[0].decode("utf-8", "replace")
+    header = next(csv.reader([first[:_LONGEST_HEADER]]), [])
     if header[:1] != ["t_s"]:
         raise FileError(
             f'{path}, line 1: the header must begin with "t_s". Is this a run of Gelassen?'

@@ -80,23 +80,24 @@ class RunWriter:
         self._length = 0
         self._texts = _Cells()
         self._lost = False
-        try:
-            self._begin()
-        except BaseException as error:  # a full disk, Ctrl-C: no empty run stays
-            os.close(self._fd)
-            shutil.rmtree(folder, ignore_errors=True)
-            if isinstance(error, OSError):
+        with contextlib.ExitStack() as undo:  # a full disk or Ctrl-C leaves no empty run
+            undo.callback(shutil.rmtree, folder, ignore_errors=True)
+            undo.callback(os.close, self._fd)
+            try:
+                self._journal = JournalWriter(folder)
+                undo.callback(self._journal.close)
+                self._begin()
+            except OSError as error:
                 raise FileError(
                     f"{folder}: the run could not be begun ({error.strerror or error}); nothing was "
                     "recorded"
                 ) from None
-            raise
+            undo.pop_all()
         self._ended = threading.Event()
         self._syncer = threading.Thread(target=self._sync_now_and_then, daemon=True)
         self._syncer.start()
 
     def _begin(self) -> None:
-        self._journal = JournalWriter(self.folder)
         write_json(self.folder / RUN_JSON, self._run.model_dump(mode="json"))
         with (self.folder / _RESERVE).open("wb") as stream:
             stream.write(b"\0" * _RESERVE_BYTES)
