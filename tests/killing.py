@@ -1,9 +1,10 @@
 """Kills the processes of a recording at random moments, and looks at what is left.
 
-``python tests/killing.py 1000`` makes that many kills and prints a table: tried, failed to open, samples lost,
-loads left running, settings left changed. The suite makes a few.
+``python tests/killing.py 1000`` makes that many kills and prints a table: tried, failed to open, samples
+lost, loads left running, settings left changed. The suite makes a few.
 """
 
+import contextlib
 import os
 import random
 import shutil
@@ -61,10 +62,8 @@ def kill_once(root, rng, state):
         "recorder and guardian": [child.pid, *_named(below, "guardian")],
     }[whom]
     for pid in targets:
-        try:
+        with contextlib.suppress(ProcessLookupError):
             os.kill(pid, signal.SIGKILL)
-        except ProcessLookupError:
-            pass
     child.wait()
     child.stdout.close()
     return whom, _looked(tree, runs, below)

@@ -18,6 +18,7 @@ _HOMES = {
     "record": ("record", "record"),
     "note": ("note", "note"),
     "import": ("import_logs", "import_logs"),
+    "enter": ("enter", "enter"),
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
     "capacity": ("capacity", "capacity"),
@@ -34,6 +35,8 @@ First steps:
                                    or a single run: idle, load and cool this machine
   gelassen note cooling/runs/001-tower --at 05:10 room.air.temp_c=21.3
                                    add what you read or did by hand
+  gelassen enter cooling --setup tower --highest 81 --room 22 --minutes 20
+                                   results that you read off a screen, without a log
   gelassen show cooling/runs/001-tower
                                    what that run says
   gelassen compare cooling         which setup is cooler, and how sure that is

@@ -2,6 +2,7 @@
 
 import math
 import os
+import random
 import signal
 import subprocess
 import sys
@@ -271,6 +272,51 @@ def test_settings_left_by_a_crash_are_reported_and_can_be_put_back():
     assert put_back_note(note) == []
     assert LIMIT.read_text() == old
     assert not list(left_behind())
+
+
+def test_kills_at_random_moments_leave_real_drivers_as_they_were():
+    pwm = hwmon("nct7802") / "pwm1"
+    old = LIMIT.read_text(), pwm.read_text()
+    moments = random.Random(1)
+    for _ in range(8):
+        child = subprocess.Popen([sys.executable, "-c", SETS_AND_WAITS], stdout=subprocess.PIPE)
+        time.sleep(moments.uniform(0.5, 6.0))
+        child.send_signal(signal.SIGKILL)
+        child.communicate()
+        end = time.monotonic() + 20
+        while (LIMIT.read_text(), pwm.read_text()) != old and time.monotonic() < end:
+            time.sleep(0.1)
+        assert (LIMIT.read_text(), pwm.read_text()) == old
+
+
+def test_a_driver_that_is_unbound_after_a_setting_leaves_a_note_that_is_used_later():
+    fan = find_actuators(SYS)[PWM]
+    old = (hwmon("nct7802") / "pwm1").read_text()
+    fan.set(80.0)
+    driver("unbind", "nct7802", "0-0028")
+    with pytest.raises(BenchError, match="the device of pwm1 is gone"):
+        fan.restore()
+    driver("bind", "nct7802", "0-0028")
+    fan.restore()
+    assert (hwmon("nct7802") / "pwm1").read_text() == old
+    assert not list(left_behind())
+
+
+def test_a_limit_that_is_locked_before_it_is_put_back_is_said_and_kept_in_the_note(tmp_path):
+    old = LIMIT.read_text()
+    limit = find_actuators(SYS)["cpu.package.power_limit_w"]
+    limit.set(12.0)
+    locked = tmp_path / "locked"
+    locked.write_text(LIMIT.read_text())
+    for command in (["--bind", locked, LIMIT], ["-o", "remount,bind,ro", LIMIT]):
+        subprocess.run(["mount", *command], check=True)
+    try:
+        with pytest.raises(BenchError, match="cannot be put back to .*Read-only"):
+            limit.restore()
+    finally:
+        subprocess.run(["umount", LIMIT], check=True)
+    limit.restore()
+    assert LIMIT.read_text() == old
 
 
 def test_a_recording_outlives_devices_that_come_and_go(tmp_path):

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.known_spread import kept_repeatability, was_remounted
 from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
@@ -103,7 +103,7 @@ def study_capacity(
         confidence=confidence,
         title=study.file.title,
         made_up=study.is_made_up(rows),
-        repeatability=known_repeatability(study.folder, rows),
+        repeatability=None if was_remounted(rows) else kept_repeatability(study.folder),
     )
     return find_capacities(rows, left_out, asked)
 

@@ -1,20 +1,22 @@
 """Runs of a study compared: first comparable numbers, then differences, then open questions."""
 
 from collections import Counter
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.by_quantity import Quantity
+from gelassen.answers.known_spread import KnownSpread
 from gelassen.answers.one_room import (
     brought_to,
     highest_power,
     room_cautions,
     to_compare,
 )
-from gelassen.answers.run_row import RunRow, rows_to_table, too_short
+from gelassen.answers.run_row import ENTERED, RunRow, rows_to_table, too_short
 from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.censored import without_limit
@@ -41,7 +43,9 @@ class StudyComparison(Result):
         fan_rpm, work_per_s, equal_power_k (the rise at the baseline's power, where powers are near),
         temperature_c (in the room that was asked for,
         were it not held back), and against the baseline difference_k, difference_low_k,
-        difference_high_k, distinguishable, alike, runs_needed. Infinite ends mean "cannot tell":
+        difference_high_k, distinguishable, alike, runs_needed, and the verdict: "cooler", "warmer",
+        "likely cooler", "likely warmer" (nothing was repeated, and nobody knows the rig), "the same" (they
+        differ by less than what matters) or "cannot tell". Infinite ends mean "cannot tell":
         a setup at its temperature limit would be warmer than it shows.
     differences : DataFrame
         As in `core.Comparison`, with bounds where a setup was at its limit.
@@ -66,6 +70,12 @@ class StudyComparison(Result):
         temperatures.
     matters_k
         The smallest difference that matters, in K.
+    spread
+        What was known of the scatter between runs beside these runs: with `source` "usual", what is told
+        apart is likely and no more.
+    by
+        What is compared, where it is not where runs settle: then rise_k, difference_k and so on are in
+        its unit, and the setup with the best value comes first.
     """
 
     title: str
@@ -89,6 +99,8 @@ class StudyComparison(Result):
     room_effect: tuple[float, float, float] | None = None
     others: "tuple[StudyComparison, ...]" = ()
     matters_k: float = 1.0
+    spread: KnownSpread = field(default_factory=lambda: KnownSpread("repeats", None))
+    by: Quantity | None = None
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]
@@ -114,8 +126,8 @@ class ComparisonAsked:
     ----------
     baseline, confidence, room_c
         As in `Study.compare`.
-    repeatability
-        What the rig is known to scatter by, where these runs do not tell.
+    spread
+        What is known of the scatter between runs beside these runs.
     expected
         Quantities that some factor is meant to change.
     reference
@@ -123,19 +135,22 @@ class ComparisonAsked:
     room_k
         Standard deviation of a room that was not logged, from day to day, in K.
     matters_k
-        The smallest difference that matters, in K.
+        The smallest difference that matters, in K; for other quantities, in % of the mean of all.
+    by
+        The quantity that the rows hold as their value; None for where they settle.
     """
 
     title: str
     baseline: str | None = None
     confidence: float = 0.95
     made_up: bool
-    repeatability: tuple[float, float] | None = None
+    spread: KnownSpread = field(default_factory=lambda: KnownSpread("repeats", None))
     room_c: float | None = None
     expected: Sequence[str] = ()
     reference: str | None = None
     room_k: float = Days.NO_ROOM_K
     matters_k: float = 1.0
+    by: Quantity | None = None
 
 
 def compare_runs(
@@ -153,10 +168,14 @@ def compare_runs(
     base = free if not free.empty else table
     highest_w = highest_power(base)
     comparison = _compared(base, set(table["unit"]), asked)
-    setups = _at_equal_power(_setup_table(table, comparison, limited), asked.baseline)
+    setups = _at_equal_power(_setup_table(table, comparison, limited, asked.by), asked.baseline)
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
     differences = _differences(setups, comparison, limited, asked.baseline)
+    likely = asked.spread.source == "usual"
+    differences["verdict"] = [
+        _verdict(row, likely, asked.by) for row in differences.to_dict("records")
+    ]
     setups = _with_baseline(setups, differences, asked.baseline)
     fair = comparability(
         table.assign(at_limit=table["setup"].isin(list(limited))),
@@ -165,7 +184,8 @@ def compare_runs(
     )
     units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
     cautions = [
-        *comparison.cautions,
+        *asked.spread.caution,
+        *(one for one in comparison.cautions if one.code != "known_repeatability_stands_in"),
         *_what_differs(limited, lost, kinds),
         *_weak_runs(table, limited, other, asked),
         *_power_cautions(setups, asked.baseline),
@@ -190,10 +210,12 @@ def compare_runs(
         unlike=without_bias(differences, fair),
         room_c=asked.room_c,
         over="the room" if over is None or _is_room(over) else over,
-        repeatability_at_w=highest_w,
+        repeatability_at_w=highest_w if asked.by is None or asked.by.is_rise else float("nan"),
         room_effect=comparison.room_effect,
         others=_others(rows, other, asked),
         matters_k=asked.matters_k,
+        spread=asked.spread,
+        by=asked.by,
     )
 
 
@@ -217,7 +239,7 @@ def _others(
     if other.empty:
         return ()
     names, units = set(other["run"]), set(other["unit"])
-    own = replace(asked, baseline=None, room_c=None, repeatability=None)
+    own = replace(asked, baseline=None, room_c=None)
     return (compare_runs([row for row in rows if row.run in names and row.unit in units], (), own),)
 
 
@@ -261,7 +283,16 @@ def _weak_runs(
                 most_k=float(missing.max()),
             )
         )  # fmt: skip
-    early = table[~table["outcome"].isin(["finished", "imported"])]
+    typed = table[table["outcome"] == ENTERED]
+    if len(typed) and (asked.by is None or asked.by.is_rise):
+        errors = typed["standard_error"].astype(float)
+        said.append(
+            caution(
+                "read_by_hand", count=len(typed), all=len(table), least_k=float(errors.min()),
+                most_k=float(errors.max()),
+            )
+        )  # fmt: skip
+    early = table[~table["outcome"].isin(["finished", "imported", ENTERED])]
     if len(early):
         said.append(caution("ended_early", runs=", ".join(early["run"])))
     return said
@@ -300,7 +331,16 @@ def _checked(
 def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Comparison:
     """Return the comparison of the runs that were not at their limit."""
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
-
+    if asked.by is not None and not asked.by.is_rise:
+        middle = float(base["value"].abs().mean())
+        return compare_setups(
+            base[["setup", "value", "standard_error", "mount"]],
+            baseline=against,
+            confidence=asked.confidence,
+            repeatability=asked.spread.spread,
+            usual_spread=(max(Spread.USUAL_SHARE[0] * middle, Spread.LEAST), Spread.USUAL_SHARE[1]),
+            matters=max(asked.matters_k / 100 * middle, Spread.LEAST),
+        )
     in_k = units == {"K"}
     runs = to_compare(base)
     if not in_k:  # the room moves within a day, too
@@ -311,7 +351,7 @@ def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Co
         runs,
         baseline=against,
         confidence=asked.confidence,
-        repeatability=asked.repeatability,
+        repeatability=asked.spread.spread,
         usual_spread=Spread.USUAL_K if in_k else None,
         day_spread=Days.BETWEEN_K if in_k else asked.room_k,
         matters=asked.matters_k,
@@ -414,7 +454,9 @@ _MEANS = (
 )  # fmt: skip
 
 
-def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str]) -> pd.DataFrame:
+def _setup_table(
+    table: pd.DataFrame, comparison: Comparison, limited: set[str], by: Quantity | None
+) -> pd.DataFrame:
     known = comparison.setups.set_index("setup")
     rows = []
     for name, runs in table.groupby("setup", sort=False):
@@ -439,7 +481,10 @@ def _setup_table(table: pd.DataFrame, comparison: Comparison, limited: set[str])
             }
         )
     order = pd.DataFrame(rows)
-    return order.sort_values(["at_limit", "rise_k"], kind="stable").reset_index(drop=True)
+    ascending = [True, not (by is not None and by.more_is_better)]
+    return order.sort_values(
+        ["at_limit", "rise_k"], ascending=ascending, kind="stable"
+    ).reset_index(drop=True)
 
 
 def _differences(
@@ -483,6 +528,14 @@ def _differences(
     return pd.DataFrame(rows, columns=columns).astype(kinds)
 
 
+def _verdict(row: Mapping[Hashable, Any], likely: bool, by: Quantity | None) -> str:
+    """Return the verdict on a difference, as one of a few words."""
+    less, more = ("cooler", "warmer") if by is None or by.is_rise else ("less", "more")
+    if row["distinguishable"]:
+        return ("likely " if likely else "") + (less if row["difference"] < 0 else more)
+    return "the same" if row["alike"] else "cannot tell"
+
+
 def _with_baseline(
     setups: pd.DataFrame, differences: pd.DataFrame, baseline: str | None
 ) -> pd.DataFrame:
@@ -497,7 +550,7 @@ def _with_baseline(
     )
     columns = [
         "setup", "difference_k", "difference_low_k", "difference_high_k", "distinguishable", "alike",
-        "runs_needed",
+        "runs_needed", "verdict",
     ]  # fmt: skip
     return setups.merge(named[columns], on="setup", how="left")
 

@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from gelassen.answers.comparison import with_expected
+from gelassen.answers.known_spread import known_spread
 from gelassen.answers.one_room import study_in_one_room
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
 from gelassen.core.comparing.priors import Spread
@@ -45,7 +45,9 @@ def study_effects(
         factors,
         value=value,
         confidence=confidence,
-        repeatability=known_repeatability(study.folder, free),
+        repeatability=known_spread(study.folder, study.file.doubt, free).spread
+        if of_rise
+        else None,
         usual_spread=Spread.USUAL_K if of_rise and set(free["unit"]) == {"K"} else None,
     )
     cautions = [*left_out, *brought, *found.cautions]

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 
 import pandas as pd
 
+from gelassen.answers.known_spread import known_spread
 from gelassen.answers.quantities import check_factor, is_logged
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_point import at_equal_point
 from gelassen.core.comparing.priors import Spread
@@ -41,7 +41,7 @@ def study_at_equal(
         _common_middle(runs, quantity) if at is None else at,
         logarithmic=quantity in _SPEEDS,
         confidence=confidence,
-        repeatability=known_repeatability(study.folder, table),
+        repeatability=known_spread(study.folder, study.file.doubt, table).spread,
         usual_spread=Spread.USUAL_K,
     )
     return found.rename(columns=_COLUMNS)

@@ -9,9 +9,9 @@ import pandas as pd
 from scipy.stats import norm
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
+from gelassen.answers.known_spread import KnownSpread, known_spread
 from gelassen.answers.parts import parts_table
 from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.foundation.caution import Caution
@@ -75,7 +75,7 @@ def study_loads(
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        repeatability=known_repeatability(study.folder, rows),
+        spread=known_spread(study.folder, study.file.doubt, rows),
     )
 
 
@@ -87,7 +87,7 @@ def compare_loads(
     baseline: str | None,
     confidence: float,
     made_up: bool,
-    repeatability: tuple[float, float] | None,
+    spread: KnownSpread,
 ) -> StudyLoads:
     """Compare setups under each load of a study, and over all; see `Study.loads`.
 
@@ -118,7 +118,7 @@ def compare_loads(
         against = of_baseline if any(row.setup == of_baseline for row in own) else None
         asked = ComparisonAsked(
             title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
-            repeatability=repeatability, expected=expected_quantities(file), reference=reference,
+            spread=spread, expected=expected_quantities(file), reference=reference,
             room_k=file.doubt.room_k, matters_k=file.doubt.matters_k,
         )  # fmt: skip
         found = compare_runs(own, left_out, asked)

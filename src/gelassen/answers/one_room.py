@@ -3,10 +3,12 @@
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.run_row import ENTERED
 from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Extrapolated, Spread
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.settling.thresholds import ReadByHand
 from gelassen.core.thermal.priors import RoomEffect
 from gelassen.study.file.levels import expected_quantities
 from gelassen.study.file.study_file import StudyFile
@@ -29,6 +31,8 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     # What is extrapolated is wrong in the same way in all runs of a setup.
     open_ended = ~(table["reached"].astype(bool) | table["at_limit"].astype(bool))
     shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
+    by_hand = table["outcome"] == ENTERED
+    shared = shared.where(~by_hand, ReadByHand.SHARED**0.5 * table["standard_error"])
     started = table["started"].astype(object)
     return table[["setup", "value", "standard_error", "mount"]].assign(
         scale=scale.fillna(1.0), room_c=table["reference_c"], setup_error=shared,

@@ -12,6 +12,7 @@ import pandas as pd
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.power_levels import Level
+from gelassen.core.run.quantities import run_quantities
 from gelassen.core.run.summary import RunSummary
 
 if TYPE_CHECKING:
@@ -24,6 +25,8 @@ _MEANS = {
     "load_pct": "cpu.all.load_pct",
     "wall_w": "wall.supply.power_w",
 }
+
+ENTERED = "entered"  # the outcome of a run that was read by hand
 
 # Mean over the hold, highest reading in it, and limit of one part, in °C; None where unknown.
 PartReadings = list[float | None]
@@ -115,6 +118,8 @@ class RunRow(Result):
         How many levels the run has, if this row stands for one of them.
     level
         That level, in words.
+    quantities
+        What else the run says, by name: its value and standard error (`core/run/quantities.py`).
     """
 
     run: str
@@ -163,6 +168,7 @@ class RunRow(Result):
     climb: list[tuple[float, float, float]] = field(default_factory=list)
     one_of: int | None = None
     level: str | None = None
+    quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
 
     def at_level(self, level: RunLevel) -> "RunRow":
         """Return this run as if it had only this level."""
@@ -258,6 +264,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         took_notice=steady is None or steady.took_notice,
         levels=[_run_level(level, recording, summary) for level in summary.levels],
         climb=[(float(w), float(k), float(se)) for w, k, se in points],
+        quantities=run_quantities(recording, summary),
     )
 
 

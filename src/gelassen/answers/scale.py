@@ -5,8 +5,8 @@ from dataclasses import replace
 
 import pandas as pd
 
+from gelassen.answers.known_spread import known_spread
 from gelassen.answers.one_room import study_in_one_room
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
 from gelassen.core.comparing.mounting import mounts_of
@@ -40,7 +40,7 @@ def study_along(
         table, brought = study_in_one_room(study.file, table)
     found = along_scale(
         table, study.file, factor, where=where, worth=worth, confidence=confidence,
-        repeatability=known_repeatability(study.folder, table),
+        repeatability=known_spread(study.folder, study.file.doubt, table).spread,
     )  # fmt: skip
     return replace(found, cautions=(*left_out, *brought, *found.cautions))
 

@@ -5,15 +5,17 @@ from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import replace
 
+from gelassen.answers.by_quantity import Quantity, quantity_named, rows_by, usual_spread
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
+from gelassen.answers.known_spread import KnownSpread, known_spread, was_remounted
 from gelassen.answers.power_steps import at_one_power
-from gelassen.answers.repeatability import known_repeatability
 from gelassen.answers.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.errors import InputError
 from gelassen.study.file.levels import expected_quantities
 
 
@@ -26,12 +28,22 @@ def compare_setups_of(
     leave_out: Mapping[str, str] | None = None,
     room_c: float | None = None,
     correct_drift: bool = False,
+    by: str = "rise",
 ) -> StudyComparison:
-    """Compare the setups by steady rise over the reference; see `Study.compare`."""
+    """Compare the setups by steady rise over the reference, or another quantity; see `Study.compare`."""
+    quantity = quantity_named(by)
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(confidence, executor, leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
     said = [*level]
+    spread = known_spread(study.folder, study.file.doubt, rows)
+    if quantity is not None:
+        if correct_drift or room_c is not None:
+            raise InputError(f"by {quantity.name}, neither a room nor a drift is corrected")
+        rows, without = rows_by(rows, quantity)
+        left_out = [*left_out, *without]
+        if not quantity.is_rise:
+            spread = spread_of_quantity(quantity, rows)
     if correct_drift:
         drift = study_drift(study, against, confidence=confidence, leave_out=leave_out)
         rows, done = _without_drift(rows, drift)
@@ -41,7 +53,8 @@ def compare_setups_of(
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        repeatability=known_repeatability(study.folder, rows),
+        spread=spread,
+        by=quantity,
         room_c=room_c,
         expected=expected_quantities(study.file),
         reference=study.named_reference(),
@@ -50,6 +63,13 @@ def compare_setups_of(
     )
     found = compare_runs(rows, left_out, asked)
     return replace(found, cautions=(*said, *found.cautions))
+
+
+def spread_of_quantity(quantity: Quantity, rows: Sequence[RunRow]) -> KnownSpread:
+    """Return what is known of the scatter of a quantity that is no temperature."""
+    if was_remounted(rows):
+        return KnownSpread("repeats", None)
+    return KnownSpread("usual", usual_spread(quantity, rows), quantity.unit)
 
 
 def study_comparability(

@@ -51,8 +51,9 @@ class Study(StudyRuns):
         leave_out: Mapping[str, str] | None = None,
         room_c: float | None = None,
         correct_drift: bool = False,
+        by: str = "rise",
     ) -> StudyComparison:
-        """Compare the setups by steady rise over the reference.
+        """Compare the setups by steady rise over the reference, or by another quantity.
 
         Parameters
         ----------
@@ -68,6 +69,9 @@ class Study(StudyRuns):
             A room temperature to which all setups are brought, beside their rise.
         correct_drift : bool
             Take a drift of the machine that the baseline's repeats show out of all values.
+        by : str
+            "rise" (where runs settle), "rest", "highest", "highest 99", "mean", "score", "work", "clock",
+            "power", "score per watt" or "work per watt".
 
         Raises
         ------
@@ -82,6 +86,7 @@ class Study(StudyRuns):
             leave_out=leave_out,
             room_c=room_c,
             correct_drift=correct_drift,
+            by=by,
         )
 
     def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:

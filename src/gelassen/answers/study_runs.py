@@ -10,6 +10,7 @@ import tomlkit
 
 from gelassen.answers.comparison import run_table
 from gelassen.answers.power_steps import at_one_power, power_rungs
+from gelassen.answers.row_by_hand import row_by_hand
 from gelassen.answers.run_row import RunRow, row_from_kept, run_row
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
@@ -158,7 +159,15 @@ class StudyRuns:
     def _said(self, confidence: float) -> list[object]:
         """Return those entries of the study that change how a run is judged."""
         file = self.file
-        return [file.machine.limit_c, file.reference, file.compare, file.made_up, confidence]
+        doubt_k = file.doubt.by_hand_k
+        return [
+            file.machine.limit_c,
+            file.reference,
+            file.compare,
+            file.made_up,
+            doubt_k,
+            confidence,
+        ]
 
     def unanalysed(self, *, confidence: float = 0.95) -> int:
         """Return how many runs must be analysed again."""
@@ -290,19 +299,25 @@ def _mark(folder: Path, said: list[object]) -> str:
 
 def _row(job: tuple[StudyRuns, Path, float]) -> RunRow | str:
     """Return the row of one run, or why there is none."""
-    study, folder, confidence = job
-    found = _summarised((study, folder, confidence))
-    return found if isinstance(found, str) else run_row(*found)
+    study, folder, _ = job
+    found = _read(study, folder)
+    if isinstance(found, Recording) and found.by_hand:
+        return row_by_hand(found, study.file.doubt.by_hand_k)
+    summarised = found if isinstance(found, str) else _summarised(found, job)
+    return summarised if isinstance(summarised, str) else run_row(*summarised)
 
 
 def _summarise(job: tuple[StudyRuns, Path, float]) -> RunSummary | str:
     """Return the summary of one run, or why there is none."""
-    found = _summarised(job)
-    return found if isinstance(found, str) else found[1]
+    found = _read(job[0], job[1])
+    if isinstance(found, Recording) and found.by_hand:
+        return "it was read by hand: it has no samples"
+    summarised = found if isinstance(found, str) else _summarised(found, job)
+    return summarised if isinstance(summarised, str) else summarised[1]
 
 
-def _summarised(job: tuple[StudyRuns, Path, float]) -> tuple[Recording, RunSummary] | str:
-    study, folder, confidence = job
+def _read(study: StudyRuns, folder: Path) -> Recording | str:
+    """Return a run, or why it cannot be read."""
     try:
         present = {path.name for path in folder.iterdir()}
     except OSError as error:
@@ -310,7 +325,16 @@ def _summarised(job: tuple[StudyRuns, Path, float]) -> tuple[Recording, RunSumma
     if not present & {RUN_JSON, SAMPLES_CSV, SAMPLES_PARQUET}:
         return "no run in this folder"
     try:
-        recording = study.completed(read_run(folder))
+        return study.completed(read_run(folder))
+    except (GelassenError, OSError) as error:
+        return str(error)
+
+
+def _summarised(
+    recording: Recording, job: tuple[StudyRuns, Path, float]
+) -> tuple[Recording, RunSummary] | str:
+    study, _, confidence = job
+    try:
         compare = study.file.compare
         averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
         wanted = compare if averaged or compare in recording.frame else None

@@ -77,6 +77,7 @@ class CompareOptions:
     drift: bool
     correct_drift: bool
     repeatability: bool
+    by: str
     figure: Path | None
     no_figure: bool
 
@@ -133,6 +134,12 @@ class CompareOptions:
     "--drift", is_flag=True, help="Look for a trend of the machine in the baseline's runs."
 )
 @click.option("--correct-drift", is_flag=True, help="Take such a trend out of all values.")
+@click.option(
+    "--by",
+    default="rise",
+    show_default=True,
+    help="Compare by rest, highest, mean, score, work, clock, power, score per watt ... instead.",
+)
 @click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
@@ -158,6 +165,7 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         leave_out=out,
         room_c=asked.room_c,
         correct_drift=asked.correct_drift,
+        by=asked.by,
     )
     if asked.form == "json":
         emit(as_json(comparison))

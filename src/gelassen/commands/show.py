@@ -65,11 +65,14 @@ def show(**given: Any) -> None:
     asked = ShowOptions(**given)
     from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
-    from gelassen.show.run_text import run_text
+    from gelassen.show.run_text import by_hand_text, run_text
     from gelassen.show.tables import as_csv, as_json
 
     study = _study_of(asked.run)
     recording = study.run(asked.run.resolve().name) if study else read_log(asked.run)
+    if recording.by_hand:
+        tell(by_hand_text(recording))
+        return
     if asked.samples or asked.form == "parquet":
         _give_samples(recording, asked.form, asked.tidy, asked.output)
         return

@@ -75,14 +75,15 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
     header[2] = f"{100 * comparison.confidence:g} % interval"
     if against:
         header += ["difference", "interval", "told apart"]
-    doubted = _doubted(comparison)
+    doubted, digits = _doubted(comparison), _digits(comparison)
     rows = []
     for row in setups.to_dict("records"):
         at_limit = bool(row["at_limit"])
         cells = [
             str(row["setup"]),
-            fixed(row["rise_k"]) + ("*" if at_limit else "~" if row["extrapolated"] else ""),
-            "at limit" if at_limit else interval(row["low_k"], row["high_k"]),
+            fixed(row["rise_k"], digits)
+            + ("*" if at_limit else "~" if row["extrapolated"] else ""),
+            "at limit" if at_limit else interval(row["low_k"], row["high_k"], digits),
             str(row["runs"]),
             "–" if at_limit else str(row["group"]),
         ]
@@ -91,8 +92,8 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
                 cells += ["baseline", "", ""]
             else:
                 cells += [
-                    f"{row['difference_k']:+.1f}",
-                    _plain_interval(row["difference_low_k"], row["difference_high_k"]),
+                    f"{row['difference_k']:+.{digits}f}",
+                    _plain_interval(row["difference_low_k"], row["difference_high_k"], digits),
                     _verdict(row) + (", but see below" if row["setup"] in doubted else ""),
                 ]
         rows.append(cells)
@@ -225,7 +226,7 @@ def next_steps(comparison: StudyComparison) -> list[str]:
         steps.append(f"a second and third run of {_listed(once)}, remounted each time")
     open_pairs = comparison.differences[~comparison.differences["distinguishable"].astype(bool)]
     free = comparison.runs.loc[~comparison.runs["at_limit"], "standard_error"]
-    if len(open_pairs) and free.median() > comparison.repeatability_k:
+    if comparison.by is None and len(open_pairs) and free.median() > comparison.repeatability_k:
         steps.append(
             f"longer soaks: each run leaves ±{1.96 * free.median():.1f} K open by itself, more than "
             "repeats scatter by. That asks for longer runs before more of them"
@@ -240,7 +241,7 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     for row in needed.head(2).to_dict("records"):
         steps.append(
             f"{counted(row['runs_needed'], 'more run')} each of "
-            f"{row['setup']} and {row['versus']}: then a difference of {comparison.matters_k:g} K would be "
+            f"{row['setup']} and {row['versus']}: then a difference of {_matters(comparison)} would be "
             "found 4 times in 5"
         )
     hopeless = open_pairs["runs_needed"].isna() & ~open_pairs["alike"].astype(bool)
@@ -248,14 +249,15 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     if close:
         steps.append(
             f"nothing for {close} pair{'s' * (close != 1)} of setups: 50 more runs "
-            f"{'in these rooms ' * rooms}will hardly tell a difference of {comparison.matters_k:g} K"
+            f"{'in these rooms ' * rooms}will hardly tell a difference of {_matters(comparison)}"
         )
     smallest = comparison.differences["smallest"].dropna()
     if len(smallest):
         steps.append(
-            f"as it stands, a true difference of {smallest.median():.1f} K would be found 4 times in 5"
+            f"as it stands, a true difference of {fixed(smallest.median(), _digits(comparison))} "
+            f"{comparison.unit if comparison.by else 'K'} would be found 4 times in 5"
         )
-    if comparison.unit != "K":
+    if comparison.unit == "°C":
         steps.append(
             "the room temperature, so that runs in rooms of different warmth can be compared"
         )
@@ -276,30 +278,57 @@ def _rooms_matter(comparison: StudyComparison) -> bool:
     return _in_doubt_by_room(comparison) > comparison.repeatability_k
 
 
+def _digits(comparison: StudyComparison) -> int:
+    """Return how many decimals to show: one for temperatures, four figures in all for other quantities."""
+    if comparison.by is None or comparison.by.is_rise:
+        return 1
+    middle = float(comparison.setups["rise_k"].abs().median())
+    return 1 if not middle > 0 else min(max(3 - math.floor(math.log10(middle)), 0), 6)
+
+
+def _amount(difference: float, comparison: StudyComparison) -> str:
+    """Return a difference with its direction in words."""
+    if comparison.by is None or comparison.by.is_rise:
+        return warmer(difference)
+    return f"{fixed(abs(difference), _digits(comparison))} {comparison.unit} " + (
+        "more" if difference > 0 else "less"
+    )
+
+
+def _amounts(low: float, high: float, comparison: StudyComparison) -> str:
+    """Return an interval of differences with directions in words."""
+    if comparison.by is None or comparison.by.is_rise:
+        return warmer_interval(low, high)
+    return _plain_interval(low, high, _digits(comparison))
+
+
 def _quantity(comparison: StudyComparison) -> str:
+    if comparison.by is not None:
+        return comparison.unit
     return "rise K" if comparison.unit == "K" else f"settles {comparison.unit}"
 
 
 def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyComparison) -> str:
     over = f" above {comparison.over}" if comparison.unit == "K" else ""
-    return f"{fixed(row['rise_k'])} {comparison.unit}{over}"
+    return f"{fixed(row['rise_k'], _digits(comparison))} {comparison.unit}{over}"
 
 
-def _plain_interval(low: float, high: float) -> str:
+def _plain_interval(low: float, high: float, digits: int = 1) -> str:
     if math.isfinite(low) and math.isfinite(high):
-        return f"{low:+.1f} to {high:+.1f}"
+        return f"{low:+.{digits}f} to {high:+.{digits}f}"
     if math.isfinite(low):
-        return f"{low:+.1f} or more"
+        return f"{low:+.{digits}f} or more"
     if math.isfinite(high):
-        return f"{high:+.1f} or less"
+        return f"{high:+.{digits}f} or less"
     return "cannot tell"
 
 
 def _verdict(row: dict[str, object]) -> str:
+    verdict = str(row["verdict"])
     if row["distinguishable"]:
-        return "yes"
+        return "likely" if verdict.startswith("likely") else "yes"
     if row["alike"]:
-        return "alike"
+        return verdict
     needed = row["runs_needed"]
     if isinstance(needed, float) and math.isfinite(needed) and needed > 0:
         return f"no; {needed:.0f} more"
@@ -315,9 +344,10 @@ def _legend(comparison: StudyComparison) -> str:
         lines.append(f"rise: over {comparison.over}, not over the room.")
     if comparison.baseline is not None:
         lines.append(
-            f"difference: setup minus {comparison.baseline}, in K. told apart allows for the number of "
-            'setups; "no; 5 more" means that five more runs of each of the two would find a difference '
-            f'of {comparison.matters_k:g} K 4 times in 5; "alike", that they differ by less than that.'
+            f"difference: setup minus {comparison.baseline}, in {comparison.unit}. told apart allows for "
+            'the number of setups; "no; 5 more" means that five more runs of each of the two would find '
+            f'a difference of {_matters(comparison)} 4 times in 5; "the same", that they differ by less '
+            "than that."
         )
     if comparison.setups["at_limit"].any():
         lines.append("* at the temperature limit: it would be warmer if it were not held back.")
@@ -338,14 +368,15 @@ def sentences(comparison: StudyComparison) -> list[str]:
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
     said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
-    if math.isfinite(comparison.repeatability_k):
+    if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (
             f" at {comparison.repeatability_at_w:.0f} W, in proportion to power" if known else ""
         )
         said.append(
-            f"Repeats of one setup scatter by {comparison.repeatability_k:.1f} K{at_power} (standard "
-            "deviation over all setups, combined with the usual scatter of remounting)."
+            f"Repeats of one setup scatter by {fixed(comparison.repeatability_k, _digits(comparison))} "
+            f"{comparison.unit if comparison.by else 'K'}{at_power} (standard deviation over all setups, "
+            "combined with the usual scatter of remounting)."
         )
     return said[:6]
 
@@ -357,8 +388,9 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
     alone = len(leaders) == 1
     if alone:
         said = [
-            f"{at_power}{best['setup']} is the coolest: {_level(best, comparison)} "
-            f"({interval(best['low_k'], best['high_k'])}; {counted(best['runs'], 'run')})."
+            f"{at_power}{best['setup']} {_likely(comparison, 'is')} {_best(comparison)}: "
+            f"{_level(best, comparison)} ({interval(best['low_k'], best['high_k'], _digits(comparison))}; "
+            f"{counted(best['runs'], 'run')})."
         ]
     else:
         said = [
@@ -368,8 +400,9 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
     if alone and baseline in (None, best["setup"]) and len(free) > 1:
         said += _next_best(best, free.iloc[1], comparison)
     if baseline is not None:
-        if alone and best["setup"] != baseline and best["distinguishable"]:
-            said.append(_clear_difference(best, comparison))
+        if best["setup"] != baseline and best["distinguishable"]:
+            whose = "That" if alone else str(best["setup"])
+            said.append(_clear_difference(best, comparison, whose))
         doubtful = free[(free["setup"] != baseline) & ~free["distinguishable"].eq(True)]
         said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
     said += _said_of_unlike(comparison, set(leaders["setup"]), set(free["setup"]))
@@ -413,12 +446,50 @@ def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:
     return peers, f"At {own:.0f} W, " if len(peers) < len(setups) or own > 0 else ""
 
 
-def _clear_difference(row: "pd.Series[Any]", comparison: StudyComparison) -> str:
+def _clear_difference(
+    row: "pd.Series[Any]", comparison: StudyComparison, whose: str = "That"
+) -> str:
     low, high = row["difference_low_k"], row["difference_high_k"]
     amount = (
-        f"{warmer(row['difference_k'])} than {comparison.baseline} ({warmer_interval(low, high)})"
+        f"{_amount(row['difference_k'], comparison)} than {comparison.baseline} "
+        f"({_amounts(low, high, comparison)}{_percent(row, comparison)})"
     )
-    return f"That is {amount}, more than the scatter of repeats explains."
+    return f"{whose} {_likely(comparison, 'is')} {amount}, {_by_what(comparison)}."
+
+
+def _percent(row: "pd.Series[Any]", comparison: StudyComparison) -> str:
+    """Return the difference as a share of the baseline's value, where that has a meaning."""
+    if comparison.by is None or comparison.by.is_rise:
+        return ""
+    of_baseline = row["rise_k"] - row["difference_k"]
+    return f"; {100 * row['difference_k'] / of_baseline:+.1f} %" if of_baseline else ""
+
+
+def _best(comparison: StudyComparison) -> str:
+    """Return what the first setup of the table is."""
+    by = comparison.by
+    if by is None:
+        return "the coolest"
+    if by.is_rise:
+        return f"the coolest by {by.what}"
+    return f"first by {by.what}"
+
+
+def _likely(comparison: StudyComparison, verb: str = "") -> str:
+    """Return the verb, and "likely" where nothing was repeated and nobody knows the rig."""
+    return " ".join(filter(None, [verb, "likely" if comparison.spread.source == "usual" else ""]))
+
+
+def _by_what(comparison: StudyComparison) -> str:
+    """Return what a verdict rests on."""
+    known = comparison.spread
+    if known.source == "repeats" or known.spread is None:
+        return "more than the scatter of repeats explains"
+    whose = {"told": "", "rig": ", as earlier on this rig", "usual": ", as on usual rigs"}
+    return (
+        f"taking remounting to move a run by {known.spread[0]:.2g} {known.unit}{whose[known.source]}; no "
+        "setup was repeated"
+    )
 
 
 def _next_best(
@@ -433,8 +504,8 @@ def _next_best(
         if row["setup"] == best["setup"]:
             difference, low, high = -difference, -high, -low
         return [
-            f"{second['setup']} follows, {warmer(difference)} ({warmer_interval(low, high)}), more than "
-            "the scatter of repeats explains."
+            f"{second['setup']} follows, {_likely(comparison)} {_amount(difference, comparison)} "
+            f"({_amounts(low, high, comparison)}), {_by_what(comparison)}.".replace("  ", " ")
         ]
     return []
 
@@ -443,13 +514,13 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
     low, high = row["difference_low_k"], row["difference_high_k"]
     if math.isinf(low) and math.isinf(high):
         return (
-            f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline}; "
+            f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline}; "
             "without repeats it cannot be told whether that means anything."
         )
     if row["alike"]:
         return (
-            f"{row['setup']} and {comparison.baseline} differ by less than {comparison.matters_k:g} K "
-            f"({warmer_interval(low, high)})."
+            f"{row['setup']} and {comparison.baseline} are the same for your purpose: they differ by less "
+            f"than {_matters(comparison)} ({_amounts(low, high, comparison)})."
         )
     more = row["runs_needed"]
     needed = "runs in one room" if _rooms_matter(comparison) else "many more runs"
@@ -457,12 +528,18 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
     if math.isfinite(more):
         advice = (
             f"{counted(more, 'more run')} of each would find a difference of "
-            f"{comparison.matters_k:g} K 4 times in 5"
+            f"{_matters(comparison)} 4 times in 5"
         )
     return (
-        f"{row['setup']} reads {warmer(row['difference_k'])} than {comparison.baseline} "
-        f"({warmer_interval(low, high)}), too little to tell; {advice}."
+        f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline} "
+        f"({_amounts(low, high, comparison)}), too little to tell; {advice}."
     )
+
+
+def _matters(comparison: StudyComparison) -> str:
+    """Return the smallest difference that matters."""
+    in_k = comparison.by is None or comparison.by.is_rise
+    return f"{comparison.matters_k:g} {'K' if in_k else '%'}"
 
 
 def _share_rank(a: "Mapping[Any, Any] | pd.Series[Any]", b: "Mapping[Any, Any]") -> bool:

@@ -34,6 +34,28 @@ def run_text(summary: RunSummary, recording: Recording) -> str:
     return "\n\n".join(part for part in parts if part)
 
 
+_BY_HAND = {
+    "highest_c": ("highest under load", "°C"), "mean_c": ("mean under load", "°C"),
+    "end_c": ("at the end of the load", "°C"), "rest_c": ("at rest", "°C"), "room_c": ("room", "°C"),
+    "power_w": ("power", "W"), "clock_mhz": ("clock", "MHz"), "fan_rpm": ("fan", "rpm"),
+    "score": ("score", ""), "noise_dba": ("noise", "dB(A)"), "minutes": ("length of the load", "min"),
+}  # fmt: skip
+
+
+def by_hand_text(recording: Recording) -> str:
+    """Return what was entered for a run without samples."""
+    title = f"{recording.name}: {recording.setup}" if recording.setup else recording.name
+    made_up = f"   ({MADE_UP})" if recording.made_up else ""
+    rows = [
+        [what, f"{recording.by_hand[name]:g} {unit}".strip()]
+        for name, (what, unit) in _BY_HAND.items()
+        if name in recording.by_hand
+    ]
+    return f"{title}{made_up}\nRead by hand, without a log.\n\n" + aligned(
+        ["reading", "value"], rows
+    )
+
+
 def _title(summary: RunSummary) -> str:
     title = summary.name or "run"
     if summary.setup:

@@ -108,8 +108,15 @@ class Spread:
     """
 
     # K and degrees of freedom: what runs of one setup scatter by where coolers are remounted. It
-    # steadies the estimate of few repeats, and never stands in for them.
+    # steadies the estimate of few repeats.
     USUAL_K = (0.5, 4.0)
+    # the same where nothing was repeated and nobody knows the rig: the median of the prior below, so
+    # that a rig that scatters by 1 K is wrongly told apart in 5 % of pairs
+    STANDS_IN_K = (0.7, 4.0)
+    # share of its mean that a score, clock or power scatters by between runs, and degrees of freedom
+    USUAL_SHARE = (0.005, 4.0)
+    LEAST = 1e-6  # a spread of zero would tell everything apart
+    TOLD_FREEDOM = 10.0  # degrees of freedom with which a tester's own word is taken to be known
     # where something was repeated, the prior of the spread: its median in units of the usual spread, the
     # spread of its logarithm, and the degrees of freedom of its tails
     MEDIAN = 1.4
@@ -119,4 +126,5 @@ class Spread:
     # degrees of freedom that spreads differing by a seventh (spread of the logarithm) leave
     # (Satterthwaite)
     SPREADS_DIFFER = 40.0
+    OWN_FREEDOM = 30.0  # degrees of freedom with which the error of a run itself is known
     UNEQUAL = 0.01  # chance of equal spreads (Bartlett) below which there is a caution

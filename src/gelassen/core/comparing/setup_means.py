@@ -133,6 +133,25 @@ def or_mounted(
     return SetupFit.of_mountings(mounted).with_shared(mounted.weights.T @ shared)
 
 
+def _informative(freedom: float, own: Floats, usual_spread: tuple[float, float] | None) -> float:
+    """Return with how many degrees of freedom repeats tell the spread between runs.
+
+    Where each run leaves more open by itself than runs usually scatter by, repeats hardly show the scatter.
+    """
+    if usual_spread is None or not own.size:
+        return float(freedom)
+    usual = (usual_spread[0] * Spread.MEDIAN) ** 2
+    return freedom * (usual / (usual + float(np.mean(own)))) ** 2
+
+
+def _of_both(between: float, freedom: float, own: float) -> float:
+    """Return the degrees of freedom of the sum of the spread and the error of each run (Satterthwaite)."""
+    total = between + own
+    if not total > 0 or not freedom > 0:
+        return freedom
+    return total**2 / (between**2 / freedom + own**2 / Spread.OWN_FREEDOM)
+
+
 def plain_fit(
     values: Floats,
     design: Floats,
@@ -144,9 +163,8 @@ def plain_fit(
     freedom = int(len(values) - np.linalg.matrix_rank(design))
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None
-    between, degrees = with_known(
-        between, freedom, repeatability, usual_spread if repeated else None
-    )
+    told = _informative(freedom, own, usual_spread) if repeated else float(freedom)
+    between, degrees = with_known(between, told, repeatability, usual_spread if repeated else None)
     known = degrees > 0 and between is not None
     said: list[Caution] = []
     if freedom < 1 and repeatability is not None:
@@ -160,7 +178,10 @@ def plain_fit(
     means, covariance = estimate(values, design, variance)
     spread = float(np.sqrt(between)) if known and between is not None else float("nan")
     alike = np.inf if usual_spread is None else Spread.SPREADS_DIFFER
+    of_spread = 1 / (1 / degrees + 1 / alike) if degrees else 0.0
+    if known and between is not None and usual_spread is not None:
+        of_spread = _of_both(float(between), of_spread, float(np.mean(own)))
     return SetupFit(
-        means=means, covariance=covariance, degrees=1 / (1 / degrees + 1 / alike) if degrees else 0.0,
+        means=means, covariance=covariance, degrees=of_spread,
         spread=spread, spread_degrees=degrees,
     ), said  # fmt: skip

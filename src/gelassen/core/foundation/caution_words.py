@@ -232,6 +232,22 @@ WORDS = {
         "runs of {setup} scatter more than those of other setups, beyond chance, but one common spread "
         "is used: look at its runs"
     ),
+    "read_by_hand": (
+        "{count} of {all} runs were read by hand: such a reading is taken to lie within {least_k:.1f} to "
+        "{most_k:.1f} K of the steady state (standard deviation); [doubt] by_hand_k in the study states it"
+    ),
+    "spread_told": (
+        "no setup was repeated: remounting is taken to move a run by {spread:.2g} {unit}, as the study says"
+    ),
+    "spread_rig": (
+        "no setup was repeated: remounting is taken to move a run by {spread:.2g} {unit}, as earlier "
+        "repeats on this rig did"
+    ),
+    "spread_usual": (
+        "no setup was repeated, and the scatter of this rig is not known. That of usual rigs, "
+        "{spread:.2g} {unit} (standard deviation), is assumed, so a verdict is likely and no more. Run "
+        "each setup at least twice, or state the scatter in the study: [doubt] remounting_k"
+    ),
     "never_remounted": (
         "no setup was mounted twice: the effect of remounting is unknown, so setups on different "
         "mountings cannot be told apart. Remount each at least once"

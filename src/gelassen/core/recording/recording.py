@@ -77,6 +77,8 @@ class Recording:
         What kept the machine busy.
     protocol : str
         "steady", or "capacity": the power climbed during the load.
+    by_hand : mapping
+        What the tester read off a screen, for a run without samples.
     """
 
     frame: "pd.DataFrame"
@@ -96,6 +98,7 @@ class Recording:
     mount: str | None = None
     protocol: str = "steady"
     load: str | None = None
+    by_hand: Mapping[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Make the index seconds in order, and check that the table holds one number a reading."""

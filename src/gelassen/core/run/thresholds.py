@@ -30,6 +30,16 @@ class Hold:
     HOLD_S = 600.0  # s at the end of a load that are measured where a log has no phases
 
 
+class Quantities:
+    """What a run says beside its steady state. Source: simulated bench, readings in whole degrees."""
+
+    REST_S = 60.0  # s before the load that show the temperature at rest
+    REST_DOUBT_K = 0.3  # K: a rest is rarely quite over, however many readings it has
+    HIGHEST_DOUBT_K = 0.7  # K: by which the highest of many noisy readings is chance
+    BLOCKS = 10  # of which the standard error of a mean is taken
+    PERCENTILE = 99.0  # of readings under load, for loads that come and go
+
+
 class Levels:
     """Levels of power within one run. Source: simulated bench."""
 

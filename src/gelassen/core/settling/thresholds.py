@@ -162,6 +162,32 @@ class Swings:
     ROOM_SWINGS = 0.3  # share of the height by which the room swings if the temperature follows it
 
 
+class ReadByHand:
+    """Readings without a log.
+
+    Source: 36 runs of the sample scenario on the simulated bench, cut after 5 to 26 min. They decide how
+    far a typed reading lies from the steady state, and its doubt.
+    """
+
+    USUAL_MINUTES = 20.0  # of load, if nobody said
+    USUAL_REST_C = 27.0  # °C at rest, if nobody said
+    SHORT = 0.3  # share of the rise that a load is short of, at its start
+    MINUTES = 6.0  # in which that share falls to 37 %
+    SHORT_DOUBT = 0.8  # standard deviation of that share, as a share of it
+    LEAST_SHARE = (
+        0.015  # standard deviation that also the longest load leaves, as a share of the rise
+    )
+    LENGTH_UNKNOWN = 0.03  # more of it, if the length is not known
+    SHORT_MOST = 0.6  # share beyond which nothing is worked out
+    END_K = 0.6  # K: standard deviation of one reading in whole degrees with noise
+    HIGHEST_OVER_K = 0.9  # K by which the highest of many readings lies above the steady state
+    HIGHEST_K = 0.8  # K: standard deviation of that
+    MEAN_MINUTES = 2.0  # minutes of full rise that a mean over the whole load lacks
+    MEAN_MOST = 0.4  # share that it lacks at most
+    SHARED = 0.7  # share of the error variance that readings of one setup share
+    MEAN_DOUBT = 0.35  # standard deviation of that share, as a share of it
+
+
 class Course:
     """Source: convention. They define the words "within 1 K" and "first minute"."""
 

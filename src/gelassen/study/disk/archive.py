@@ -75,7 +75,8 @@ def read_run(folder: Path) -> Recording:
                 f"can be read. A study keeps its runs in runs/{_why(cautions)}"
             )
         frame = pd.DataFrame(index=pd.Index([], name="t_s", dtype=float))
-        if not any(one.code == "file_unreadable" for one in cautions):
+        entered = run is not None and run.by_hand is not None
+        if not entered and not any(one.code == "file_unreadable" for one in cautions):
             cautions.append(caution("samples_missing"))
     if run is None:
         run = RunFile(outcome="unknown")
@@ -124,12 +125,21 @@ def _recording(
         mount=run.mount,
         protocol=run.protocol,
         load=run.load,
+        by_hand=_by_hand(run),
         limits_c={
             name: entry.limit
             for name, entry in run.channels.items()
             if entry.limit is not None and name.endswith(".temp_c")
         },
     )
+
+
+def _by_hand(run: RunFile) -> dict[str, float]:
+    """Return the numbers of a run that was read by hand."""
+    if run.by_hand is None:
+        return {}
+    said = run.by_hand.model_dump(exclude={"note"})
+    return {name: float(value) for name, value in said.items() if value is not None}
 
 
 def _why(cautions: list[Caution]) -> str:

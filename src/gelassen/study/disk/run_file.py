@@ -81,6 +81,25 @@ class CautionEntry(BaseModel):
         return Caution(self.words, code=self.code, sizes=self.sizes, about=self.about)
 
 
+class ReadByHand(BaseModel):
+    """What the tester read off a screen, for a run without samples. Temperatures in °C."""
+
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    highest_c: float | None = Field(None, description="the highest reading under load")
+    mean_c: float | None = Field(None, description="the mean over the whole load")
+    end_c: float | None = Field(None, description="the reading at the end of the load")
+    rest_c: float | None = Field(None, description="the reading at rest before the load")
+    room_c: float | None = Field(None, description="the room")
+    room_se: float = Field(0.5, description="standard error of the room, K")
+    power_w: float | None = None
+    clock_mhz: float | None = None
+    fan_rpm: float | None = None
+    score: float | None = None
+    noise_dba: float | None = None
+    minutes: float | None = Field(None, description="how long the load lasted")
+    note: str = ""
+
+
 class RunFile(BaseModel):
     """The content of `run.json`. Keys that this version does not know are ignored."""
 
@@ -88,7 +107,7 @@ class RunFile(BaseModel):
 
     format: Literal[1] = RUN_FORMAT
     outcome: str = Field(
-        "recording", description="recording, finished, stopped, guard, imported, ..."
+        "recording", description="recording, finished, stopped, guard, imported, entered, ..."
     )
     started: str | None = Field(None, description="RFC 3339 with offset")
     setup: str | None = None
@@ -108,6 +127,9 @@ class RunFile(BaseModel):
     phases: list[PhaseEntry] = Field(default_factory=list)
     events: list[EventEntry] = Field(default_factory=list)
     cautions: list[CautionEntry] = Field(default_factory=list)
+    by_hand: ReadByHand | None = Field(
+        None, description="a run without samples, whose readings were typed in"
+    )
     source: dict[str, Any] = Field(default_factory=dict, description="imported file and its hash")
     versions: dict[str, str] = Field(default_factory=dict)
 

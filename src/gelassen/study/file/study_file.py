@@ -64,6 +64,15 @@ class Doubt(_Table):
         2.0, gt=0, le=20,
         description="where no room was logged: standard deviation of the room between days, K",
     )  # fmt: skip
+    remounting_k: float | None = Field(
+        None, gt=0, le=20,
+        description="what taking a cooler off and putting it back moves a run by, as a standard deviation, "
+        "K; from the repeats, or what is usual, if left out",
+    )  # fmt: skip
+    by_hand_k: float | None = Field(
+        None, gt=0, le=50,
+        description="how far readings off a screen lie from the steady state, as a standard deviation, K",
+    )  # fmt: skip
     matters_k: float = Field(
         1.0, gt=0, le=50, description="the smallest difference that matters, K"
     )

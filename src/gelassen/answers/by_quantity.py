@@ -1,0 +1,106 @@
+"""Setups compared by another number than where they settle: at rest, highest, score, work, clock."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+from gelassen.answers.run_row import RunRow
+from gelassen.core.comparing.priors import Spread
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.spelling import nearest
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quantity:
+    """A quantity to compare by.
+
+    Attributes
+    ----------
+    name, what
+        Its name, and what it is, in words.
+    unit
+        Of its values; "K" for rises.
+    more_is_better
+        Whether the setup with the highest value comes first.
+    """
+
+    name: str
+    what: str
+    unit: str
+    more_is_better: bool = False
+
+    @property
+    def is_rise(self) -> bool:
+        """Whether it is a temperature over a reference, and compared as one."""
+        return self.unit == "K"
+
+
+QUANTITIES = {
+    one.name: one
+    for one in (
+        Quantity(name="rest", what="temperature at rest", unit="K"),
+        Quantity(name="highest", what="highest reading under load", unit="K"),
+        Quantity(name="highest 99", what="99th percentile under load", unit="K"),
+        Quantity(name="mean", what="mean under load", unit="K"),
+        Quantity(name="score", what="score", unit="points", more_is_better=True),
+        Quantity(name="work", what="work", unit="/s", more_is_better=True),
+        Quantity(name="clock", what="clock", unit="MHz", more_is_better=True),
+        Quantity(name="power", what="power", unit="W", more_is_better=True),
+        Quantity(
+            name="score per watt", what="score per watt", unit="points/W", more_is_better=True
+        ),
+        Quantity(name="work per watt", what="work per watt", unit="/s/W", more_is_better=True),
+    )
+}
+
+
+def quantity_named(name: str) -> Quantity | None:
+    """Return a quantity by its name; None for "rise", which is where runs settle.
+
+    Raises
+    ------
+    InputError
+        There is none of this name.
+    """
+    if name in ("rise", "steady"):
+        return None
+    if name not in QUANTITIES:
+        known = ["rise", *QUANTITIES]
+        raise InputError(
+            f'"{name}" is nothing to compare by ({", ".join(known)}).' + nearest(name, known)
+        )
+    return QUANTITIES[name]
+
+
+def rows_by(
+    rows: Iterable[RunRow], quantity: Quantity
+) -> tuple[list[RunRow], list[tuple[str, str]]]:
+    """Return rows with this quantity as their value, and the runs that do not have it."""
+    kept: list[RunRow] = []
+    left_out: list[tuple[str, str]] = []
+    for row in rows:
+        found = row.quantities.get(quantity.name)
+        if found is None:
+            left_out.append((row.run, f"it has no {quantity.what}"))
+            continue
+        value, error = found
+        unit = quantity.unit
+        if quantity.is_rise and row.reference is None:
+            unit = "°C"
+        if quantity.is_rise:
+            row = replace(row, kind=f"{row.kind}: {quantity.what}")
+        else:
+            row = replace(row, reference=None, reference_c=None, kind=quantity.what)
+        limited = row.at_limit and quantity.is_rise and quantity.name != "rest"
+        low, high = value - 2 * error, value + 2 * error
+        row = replace(row, value=value, standard_error=error, low=low, high=high, unit=unit)
+        what = quantity.what
+        kept.append(replace(row, measured=what, reached=True, missing_k=0.0, at_limit=limited))
+    return kept, left_out
+
+
+def usual_spread(quantity: Quantity, rows: Iterable[RunRow]) -> tuple[float, float]:
+    """Return what such values usually scatter by between runs, and its degrees of freedom."""
+    values = [abs(row.value) for row in rows if row.value is not None]
+    middle = sum(values) / len(values) if values else 1.0
+    share, freedom = Spread.USUAL_SHARE
+    return max(share * middle, Spread.LEAST), freedom
