@@ -36,8 +36,10 @@ class StudyLoads(Result):
     Attributes
     ----------
     setups : DataFrame
-        load, setup (without its load), rise_k, low_k, high_k, runs, at_limit, power_w, and the part that is
-        nearest to its own limit, first, with its headroom_k.
+        load, setup (without its load), rise_k, low_k, high_k, runs, at_limit, power_w, clock_mhz, mean_k
+        and highest_k over the whole load, its 99th percentile highest_99_k, score, uneven (the load came
+        and went, so that rise_k is its mean and no steady state), and the part that is nearest to its own
+        limit, first, with its headroom_k.
     differences : DataFrame
         load, setup, versus, difference_k, low_k, high_k, distinguishable; for the load "over all loads" the
         mean of the differences under each, where both setups were run under every load.
@@ -124,12 +126,12 @@ def compare_loads(
         found = compare_runs(own, left_out, asked)
         comparisons[load] = found
         cautions += [one.of(load) for one in found.cautions]
-        setups.append(_nearest_part(found.setups, own).assign(load=load))
+        setups.append(_with_quantities(_nearest_part(found.setups, own), own).assign(load=load))
         differences.append(found.differences.assign(load=load))
     table = pd.concat(differences, ignore_index=True)
     table = pd.concat([table, _over_all(table, loads, confidence, in_one_run)], ignore_index=True)
-    columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "first",
-               "headroom_k"]  # fmt: skip
+    columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "clock_mhz",
+               *_QUANTITIES, "uneven", "first", "headroom_k"]  # fmt: skip
     keys = ["load", "setup", "versus", "difference_k", "low_k", "high_k", "distinguishable"]
     renamed = {"difference": "difference_k", "low": "low_k", "high": "high_k"}
     return StudyLoads(
@@ -172,6 +174,27 @@ def _by_load(
             setup = groups.get(setup) or without_power(setup)
             entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
     return entries
+
+
+# Column to the quantity of a run that is averaged in it.
+_QUANTITIES = {
+    "mean_k": "mean",
+    "highest_k": "highest",
+    "highest_99_k": "highest 99",
+    "score": "score",
+}
+
+
+def _with_quantities(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
+    """Return the setups with the means of what else their runs say, and whether the load came and went."""
+    added: dict[str, list[float | bool]] = {name: [] for name in (*_QUANTITIES, "uneven")}
+    for setup in setups["setup"]:
+        own = [row for row in rows if row.setup == setup]
+        for column, name in _QUANTITIES.items():
+            found = [row.quantities[name][0] for row in own if name in row.quantities]
+            added[column].append(sum(found) / len(found) if found else math.nan)
+        added["uneven"].append(any(row.uneven for row in own))
+    return setups.assign(**added)
 
 
 def _nearest_part(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:

@@ -120,6 +120,8 @@ class RunRow(Result):
         That level, in words.
     quantities
         What else the run says, by name: its value and standard error (`core/run/quantities.py`).
+    uneven
+        Whether the load came and went: then `value` is the mean over it, and no steady state.
     """
 
     run: str
@@ -169,6 +171,7 @@ class RunRow(Result):
     one_of: int | None = None
     level: str | None = None
     quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
+    uneven: bool = False
 
     def at_level(self, level: RunLevel) -> "RunRow":
         """Return this run as if it had only this level."""
@@ -265,6 +268,7 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         levels=[_run_level(level, recording, summary) for level in summary.levels],
         climb=[(float(w), float(k), float(se)) for w, k, se in points],
         quantities=run_quantities(recording, summary),
+        uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
     )
 
 

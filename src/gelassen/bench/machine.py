@@ -10,9 +10,10 @@ from gelassen.bench.actuators import find_actuators
 from gelassen.bench.actuators.find import find_added_actuators
 from gelassen.bench.clocks import ClockWatch, wall_clock_synchronised
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
+from gelassen.bench.loads.by_hand import LoadByHand
 from gelassen.bench.loads.command import CommandLoad
 from gelassen.bench.loads.cores import cores_for
-from gelassen.bench.loads.spec import COMMAND, LoadSpec
+from gelassen.bench.loads.spec import BY_HAND, COMMAND, LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.bench.missing import missing_of
 from gelassen.bench.sensors import Sensor, find_sensors
@@ -96,6 +97,10 @@ class MachineBench:
         """Return the load; its workers start at once and wait."""
         if isinstance(spec, str):
             spec = LoadSpec(name=spec, workers=workers)
+        if spec.name == BY_HAND:
+            self._load, self._load_channels = None, []
+            self._resting = {}
+            return LoadByHand()
         cores = cores_for(spec.workers, spec.cores)
         load: WorkerLoad | CommandLoad
         if spec.name == COMMAND:

@@ -65,6 +65,7 @@ def run(**given: Any) -> None:
     asked = RunOptions(**given)
     from gelassen.answers import open_study
     from gelassen.commands.record import endings
+    from gelassen.conduct.operator.hand_change import needs_hands
     from gelassen.conduct.study_run import conduct_study, still_to_do
     from gelassen.core.foundation.errors import InputError
 
@@ -80,7 +81,7 @@ def run(**given: Any) -> None:
     emit(_plan_text(opened, planned))
     if asked.dry_run or not (planned or asked.again):
         return
-    hands = asked.again is not None or any(one.changes for one in planned)
+    hands = asked.again is not None or any(needs_hands(opened.file, one) for one in planned)
     if not asked.yes and not sys.stdin.isatty() and hands:
         raise InputError(
             "changes by hand are needed, and nobody is there to confirm them: run this in a terminal, "
@@ -153,7 +154,8 @@ class _Benches:
         self._number += 1
         again = " (baseline again)" if planned.again else ""
         made_up = "   made-up sample data" if self._made_up else ""
-        self._watcher.begin(f"run {self._number} of {self._total}: {planned.setup}{again}{made_up}")
+        named = f"{planned.key}{again}{made_up}"
+        self._watcher.begin(f"run {self._number} of {self._total}: {named}")
         return self._bench_of(planned)
 
 
@@ -178,7 +180,7 @@ class _Operator:
             for problem in planned.problems:
                 say(f"  {problem}")
         else:
-            say(f"\nNext: {planned.setup}. By hand:")
+            say(f"\nNext: {planned.key}. By hand:")
             for line in instructions(self._study.file, planned):
                 say(f"  {line}")
             say(f"  ({to_note(self._study.file, planned)})")
@@ -205,7 +207,7 @@ def _plan_text(study: "Study", planned: "list[PlannedRun]") -> str:
         return "every run of the plan is made"
     rows = [
         [
-            f"{k}  {one.setup}" + (" (baseline again)" if one.again else ""), str(one.block),
+            f"{k}  {one.key}" + (" (baseline again)" if one.again else ""), str(one.block),
             "; ".join(map(str, one.changes)) or "–",
         ]
         for k, one in enumerate(planned, start=1)

@@ -34,10 +34,12 @@ def record_run(
     wish: Callable[[], Wish] | None = None,
     again_of: str | None = None,
     kind: str = "steady",
+    load_name: str | None = None,
 ) -> tuple[Path, RunOutcome]:
     """Carry a plan out into a new folder below `runs`; return the folder and how the run ended.
 
-    `started` is the wall-clock time to note; the present one if not given.
+    `started` is the wall-clock time to note; the present one if not given. `load_name` is what the load is
+    called in answers.
     """
     load_libraries()
     folders: list[Path] = []
@@ -49,7 +51,7 @@ def record_run(
             started=(started or datetime.now().astimezone()).isoformat(timespec="milliseconds"),
             setup=setup,
             levels=dict(levels or {}),
-            load=str(plan.load),
+            load=load_name or str(plan.load),
             settings=dict(plan.settings),
             limit_c=limit_c,
             power_limit_w=power_limit_w,

@@ -10,10 +10,17 @@ from pathlib import Path
 from gelassen.answers.study import Study
 from gelassen.bench.interface import Bench
 from gelassen.conduct.checks import Finding, check_before, check_waived
-from gelassen.conduct.operator.hand_change import shows
+from gelassen.conduct.operator.hand_change import needs_hands, shows
 from gelassen.conduct.operator.mounting import mounting_of
-from gelassen.conduct.planning.order import PlannedRun, order_runs, remaining, with_changes
+from gelassen.conduct.planning.order import (
+    PlannedRun,
+    counted_as,
+    order_runs,
+    remaining,
+    with_changes,
+)
 from gelassen.conduct.planning.record_plan import Wanted, plan_recording, settings_of_setup
+from gelassen.conduct.planning.workload_plan import check_programs, score_is_read, workload_plan
 from gelassen.conduct.recording import claimed, record_run
 from gelassen.conduct.run import RunOutcome, Wish
 from gelassen.core.foundation.errors import BenchError, InputError
@@ -47,8 +54,9 @@ class MadeRun:
 
 
 def runs_made(study: Study) -> Counter[str]:
-    """Return how many runs of each setup there are; those left out by the tester do not count."""
+    """Return how many runs of each setup (and workload) there are; those left out do not count."""
     out = study.left_out()
+    listed = {workload.name for workload in study.file.workloads}
     made: Counter[str] = Counter()
     for folder in study.run_folders():
         if folder.name in out or not (folder / RUN_JSON).exists():
@@ -60,7 +68,7 @@ def runs_made(study: Study) -> Counter[str]:
         if outcome == "recording" and not goes_on(folder):
             outcome = ENDED_WITHOUT_NOTICE
         if run.setup is not None and outcome in _MADE:
-            made[run.setup] += 1
+            made[counted_as(run.setup, run.load if run.load in listed else None)] += 1
     return made
 
 
@@ -84,15 +92,21 @@ def expected_s(study: Study, planned: list[PlannedRun]) -> tuple[float, float]:
     if usual.kind == "capacity":
         lengths = (usual.idle, usual.climb.at_most * _CLIMBS, 0.0, usual.cooldown)
     one = sum(likely_s(length) for length in lengths)
+    listed = {workload.name: workload.length + workload.rest for workload in study.file.workloads}
+    if listed:
+        bench_s = sum(listed.get(run.workload or "", one) for run in planned)
+        return bench_s, usual.hand_change * sum(bool(run.changes) for run in planned)
     return one * len(planned), usual.hand_change * sum(bool(run.changes) for run in planned)
 
 
 Operator = Callable[[PlannedRun], bool | str]
 
 
-def _changed_by_hand(operator: Operator | None, planned: PlannedRun) -> str | None:
+def _changed_by_hand(
+    operator: Operator | None, study: StudyFile, planned: PlannedRun
+) -> str | None:
     """Ask for the changes by hand that a run needs; return notes about them, or None to end."""
-    if not planned.changes or operator is None:
+    if operator is None or not needs_hands(study, planned):
         return ""
     answer = operator(planned)
     if answer is False:
@@ -109,7 +123,7 @@ def _checked_change(
     wrong = shows(bench, study, planned)
     if not wrong:
         return note
-    again = _changed_by_hand(operator, replace(planned, problems=tuple(wrong)))
+    again = _changed_by_hand(operator, study, replace(planned, problems=tuple(wrong)))
     if again is None:
         return None
     return "; ".join(filter(None, [note, again, *shows(bench, study, planned)]))
@@ -205,7 +219,7 @@ def _made(
 ) -> MadeRun | None:
     """Make one run; None if the operator ends the session. The machine is claimed for all of it."""
     runs = study.folder / "runs"
-    note = _changed_by_hand(operator, planned)
+    note = _changed_by_hand(operator, study.file, planned)
     if note is None:
         return None
     bench = bench_for(planned)
@@ -217,8 +231,10 @@ def _made(
     )
     settings, hints = settings_of_setup(study.file, planned.levels, list(bench.actuators()))
     plan = replace(plan, settings={**settings, **plan.settings})
+    plan = workload_plan(plan, study.file, planned.workload)
     session.enter_context(claimed(bench, plan))
     if first:
+        check_programs(bench, study.file)
         for hint in hints:
             tell(hint)
     if checks_for:
@@ -231,8 +247,12 @@ def _made(
         setup=planned.setup, levels=planned.levels, limit_c=study.file.machine.limit_c,
         power_limit_w=settings.get(_POWER_LIMIT), reference=study.file.reference,
         made_up=study.file.made_up, progress=progress, wish=wish, again_of=planned.again_of,
-        kind=study.file.protocol.kind, mount=mounting_of(study, planned),
+        kind=study.file.protocol.kind, mount=mounting_of(study, planned), load_name=planned.workload,
     )  # fmt: skip
+    if planned.workload is not None and (
+        said := score_is_read(study.file, planned.workload, folder)
+    ):
+        tell(said)
     if note:
         add_note(folder, Note(0.0, {}, note))
     return MadeRun(planned=planned, folder=folder, outcome=outcome)

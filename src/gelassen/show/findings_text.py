@@ -177,25 +177,30 @@ def repeatability_text(found: Repeatability) -> str:
 def loads_text(found: StudyLoads) -> str:
     """Return setups under each load, and their mean over all loads."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
+    scored = found.setups["score"].notna().any()
     rows = [
         [
-            r.load, r.setup, "at the limit" if r.at_limit else f"{r.rise_k:.1f}",
-            "–" if r.at_limit else interval(r.low_k, r.high_k), str(r.runs), fixed(r.power_w),
+            r.load, r.setup, "at the limit" if r.at_limit else f"{r.rise_k:.1f}{'^' if r.uneven else ''}",
+            "–" if r.at_limit else interval(r.low_k, r.high_k), fixed(r.mean_k), fixed(r.highest_k),
+            fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
+            *([fixed(r.score)] if scored else []),
             "–" if pd.isna(r.first) else f"{r.first} ({fixed(r.headroom_k)} K left)",
         ]
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
-        "load",
-        "setup",
-        "rise K",
-        f"{100 * found.confidence:g} %",
-        "runs",
-        "W",
-        "nearest to its limit",
+        "load", "setup", "settles K", f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
+        "runs", "W", "MHz", *(["score"] if scored else []), "nearest to its limit",
+    ]  # fmt: skip
+    parts = [
+        f"{found.title}: load by load{made_up}",
+        aligned(header, rows, left=(0, 1, len(header) - 1)),
     ]
-    parts = [f"{found.title}: load by load{made_up}", aligned(header, rows, left=(0, 1, 6))]
-    lines = []
+    if found.setups["uneven"].any():
+        parts.append(
+            "^ the load came and went: its mean, and no steady state. 99 %: 99 of 100 readings are below."
+        )
+    lines = _hottest_loads(found)
     for load, part in found.differences.groupby("load", sort=False):
         for r in part.itertuples():
             said = (
@@ -210,6 +215,19 @@ def loads_text(found: StudyLoads) -> str:
     if found.left_out:
         parts.append("\n".join(["left out", *(f"  - {run}: {why}" for run, why in found.left_out)]))
     return "\n\n".join(parts)
+
+
+def _hottest_loads(found: StudyLoads) -> list[str]:
+    """Return which load is the hottest for each setup, by its highest reading."""
+    lines = []
+    for setup, own in found.setups.groupby("setup", sort=False):
+        known = own.dropna(subset="highest_k")
+        if len(known) > 1:
+            top = known.loc[known["highest_k"].idxmax()]
+            lines.append(
+                f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} K at most"
+            )
+    return lines
 
 
 def parts_text(table: pd.DataFrame) -> str:

@@ -9,6 +9,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 
 COMMAND = "command"
+BY_HAND = "by hand"  # the tester starts and ends it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +40,7 @@ class LoadSpec:
 
     def __post_init__(self) -> None:
         """Refuse impossible values."""
-        known = [*kernel_names(), COMMAND]
+        known = [*kernel_names(), COMMAND, BY_HAND]
         if self.name not in known:
             why = plugins("gelassen.loads").broken.get(self.name)
             raise InputError(

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from gelassen.bench.interface import Actuator, ChannelInfo, Load
-from gelassen.bench.loads.spec import LoadSpec
+from gelassen.bench.loads.spec import BY_HAND, COMMAND, LoadSpec
 from gelassen.bench.simulated.governor import Governor
 from gelassen.bench.simulated.parts import CASES, Case, Cooler, FanCurve, Processor, Room
 from gelassen.bench.simulated.physics import Heat
@@ -193,6 +193,8 @@ class SimulatedBench:
         """Return an even load on some or all cores; a duty counts as its mean."""
         if isinstance(spec, str):
             spec = LoadSpec(name=spec, workers=workers)
+        if spec.name in (COMMAND, BY_HAND):  # a program that is not there to be run
+            spec = LoadSpec(workers=spec.workers)
         if spec.name not in _INTENSITY:
             known = ", ".join(_INTENSITY)
             raise InputError(

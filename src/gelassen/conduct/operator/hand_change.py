@@ -7,8 +7,10 @@ from gelassen.bench.interface import Bench
 from gelassen.conduct.operator.mounting import remounts
 from gelassen.conduct.planning.order import PlannedRun
 from gelassen.core.recording.channels import is_channel, parse_channel
+from gelassen.study.file.durations import words
 from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import StudyFile
+from gelassen.study.file.workload import Workload
 
 TURNS, STANDS = "turns", "stands"
 _READINGS = 5
@@ -27,7 +29,24 @@ def instructions(study: StudyFile, planned: PlannedRun) -> list[str]:
         if change.factor is not None:
             level = planned.levels.get(change.factor)
             steps += [f"  {line}" for line in _how(study, change.factor, level)]
+    workload = _by_hand(study, planned)
+    if workload is not None:
+        steps.append(
+            f'start "{workload.name}" and wait until it runs; it is recorded for '
+            f"{words(workload.length)}, then end it"
+        )
     return steps
+
+
+def needs_hands(study: StudyFile, planned: PlannedRun) -> bool:
+    """Return whether the tester must do something before a run."""
+    return bool(planned.changes) or _by_hand(study, planned) is not None
+
+
+def _by_hand(study: StudyFile, planned: PlannedRun) -> Workload | None:
+    """Return the workload of a run if the tester starts it."""
+    listed = (one for one in study.workloads if one.name == planned.workload)
+    return next((one for one in listed if one.by_hand), None)
 
 
 def to_note(study: StudyFile, planned: PlannedRun) -> str:

@@ -44,6 +44,8 @@ class PlannedRun:
         The run it repeats because the tester doubts that one.
     problems
         What the readings do not show of the change by hand, where the tester is asked again.
+    workload
+        The program of the study's list that it runs; None without such a list.
     """
 
     setup: str
@@ -53,6 +55,17 @@ class PlannedRun:
     again: bool = False
     again_of: str | None = None
     problems: tuple[str, ...] = ()
+    workload: str | None = None
+
+    @property
+    def key(self) -> str:
+        """What the run counts as: its setup, and its workload if it has one."""
+        return counted_as(self.setup, self.workload)
+
+
+def counted_as(setup: str, workload: str | None) -> str:
+    """Return what a run of this setup and workload counts as."""
+    return setup if workload is None else f"{setup}: {workload}"
 
 
 def order_runs(study: StudyFile) -> list[PlannedRun]:
@@ -106,7 +119,18 @@ def order_runs(study: StudyFile) -> list[PlannedRun]:
                 )
             )
             previous = own
-    return runs
+    return _through_workloads(study, runs)
+
+
+def _through_workloads(study: StudyFile, runs: list[PlannedRun]) -> list[PlannedRun]:
+    """Return one run for each workload in place of each run; only the first needs the change by hand."""
+    if not study.workloads:
+        return runs
+    return [
+        replace(run, workload=workload.name, changes=run.changes if number == 0 else ())
+        for run in runs
+        for number, workload in enumerate(study.workloads)
+    ]
 
 
 def remaining(planned: Sequence[PlannedRun], done: Mapping[str, int]) -> list[PlannedRun]:
@@ -114,8 +138,8 @@ def remaining(planned: Sequence[PlannedRun], done: Mapping[str, int]) -> list[Pl
     left = dict(done)
     missing = []
     for run in planned:
-        if left.get(run.setup, 0) > 0:
-            left[run.setup] -= 1
+        if left.get(run.key, 0) > 0:
+            left[run.key] -= 1
         else:
             missing.append(run)
     return missing

@@ -141,7 +141,7 @@ def _informative(freedom: float, own: Floats, usual_spread: tuple[float, float] 
     if usual_spread is None or not own.size:
         return float(freedom)
     usual = (usual_spread[0] * Spread.MEDIAN) ** 2
-    return freedom * (usual / (usual + float(np.mean(own)))) ** 2
+    return freedom * (usual / (usual + float(np.median(own)))) ** 2
 
 
 def _of_both(between: float, freedom: float, own: float) -> float:
@@ -163,8 +163,13 @@ def plain_fit(
     freedom = int(len(values) - np.linalg.matrix_rank(design))
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None
-    told = _informative(freedom, own, usual_spread) if repeated else float(freedom)
-    between, degrees = with_known(between, told, repeatability, usual_spread if repeated else None)
+    told = repeated and _informative(freedom, own, usual_spread) >= 1
+    if repeated and not told:  # what runs leave open by themselves hides the scatter between them
+        between, degrees = with_known(None, 0, repeatability or Spread.STANDS_IN_K)
+    else:
+        between, degrees = with_known(
+            between, freedom, repeatability, usual_spread if repeated else None
+        )
     known = degrees > 0 and between is not None
     said: list[Caution] = []
     if freedom < 1 and repeatability is not None:
@@ -179,8 +184,8 @@ def plain_fit(
     spread = float(np.sqrt(between)) if known and between is not None else float("nan")
     alike = np.inf if usual_spread is None else Spread.SPREADS_DIFFER
     of_spread = 1 / (1 / degrees + 1 / alike) if degrees else 0.0
-    if known and between is not None and usual_spread is not None:
-        of_spread = _of_both(float(between), of_spread, float(np.mean(own)))
+    if known and between is not None and usual_spread is not None and not told:
+        of_spread = _of_both(float(between), of_spread, float(np.median(own)))
     return SetupFit(
         means=means, covariance=covariance, degrees=of_spread,
         spread=spread, spread_degrees=degrees,

@@ -90,7 +90,7 @@ def with_known(
     joined = (
         [] if known is None else [(as_repeatability(known)[0] ** 2, as_repeatability(known)[1])]
     )
-    if between is not None and freedom > 0:
+    if between is not None and freedom >= 1:
         joined.append((between, float(freedom)))
     total = sum(degrees for _, degrees in joined)
     if not total:

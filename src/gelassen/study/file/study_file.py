@@ -2,54 +2,26 @@
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
 
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
-from gelassen.core.recording.channels import parse_channel
-from gelassen.study.file.durations import seconds
 from gelassen.study.file.gate import KNOWN, RESTED, Gate, phase_length
+from gelassen.study.file.values import (
+    DURATION_SCHEMA,
+    Channel,
+    Duration,
+    Table,
+    Temperature,
+    with_unit,
+)
+from gelassen.study.file.workload import Workload
 
 STUDY_FILE = "study.toml"
 STUDY_FORMAT: Literal[1] = 1
 
 
-def _channel(value: Any) -> Any:
-    if isinstance(value, str):
-        parse_channel(value)
-    return value
-
-
-def _with_unit(value: Any) -> Any:
-    """Refuse text without a unit, as "20" may mean minutes. A number is seconds."""
-    if isinstance(value, str) and value.strip() and not value.strip()[-1].isalpha():
-        raise InputError(
-            f'"{value}" has no unit: write it like "{value.strip()} min", "90 s" or "1 h"'
-        )
-    return value
-
-
-# The schema for editors: text is allowed, too.
-_DURATION_SCHEMA = {
-    "anyOf": [
-        {"type": "number", "minimum": 0, "description": "seconds"},
-        {"type": "string", "examples": ["20 min", "90 s", "1 h"]},
-    ]
-}
-Duration = Annotated[
-    float,
-    BeforeValidator(lambda value: seconds(_with_unit(value))),
-    WithJsonSchema(_DURATION_SCHEMA),
-]
-Channel = Annotated[str, BeforeValidator(_channel)]
-Temperature = Annotated[float, Field(gt=-50, lt=250)]
-
-
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
-class Machine(_Table):
+class Machine(Table):
     """The computer under test."""
 
     name: str
@@ -57,7 +29,7 @@ class Machine(_Table):
     note: str = ""
 
 
-class Doubt(_Table):
+class Doubt(Table):
     """What the tester knows of his doubts, and which differences matter to him."""
 
     room_k: float = Field(
@@ -78,7 +50,7 @@ class Doubt(_Table):
     )
 
 
-class Factor(_Table):
+class Factor(Table):
     """What is varied, and the values it takes."""
 
     levels: list[str | float] = Field(min_length=1)
@@ -101,7 +73,7 @@ class Factor(_Table):
 
 
 def _phase(name: str) -> BeforeValidator:
-    return BeforeValidator(lambda value: phase_length(name, _with_unit(value)))
+    return BeforeValidator(lambda value: phase_length(name, with_unit(value)))
 
 
 def _phase_schema(until: str) -> WithJsonSchema:
@@ -112,15 +84,15 @@ def _phase_schema(until: str) -> WithJsonSchema:
         "properties": {
             "until": {"const": until},
             "within_k": {"type": "number", "exclusiveMinimum": 0, "maximum": 20},
-            "at_least": _DURATION_SCHEMA,
-            "at_most": _DURATION_SCHEMA,
+            "at_least": DURATION_SCHEMA,
+            "at_most": DURATION_SCHEMA,
         },
     }
     text = {"type": "string", "examples": [f"until {until}", "20 min", "90 s"]}
-    return WithJsonSchema({"anyOf": [_DURATION_SCHEMA["anyOf"][0], text, gate]})
+    return WithJsonSchema({"anyOf": [DURATION_SCHEMA["anyOf"][0], text, gate]})
 
 
-class Climb(_Table):
+class Climb(Table):
     """How the power climbs with `kind = "capacity"`."""
 
     channel: Channel = "cpu.package.power_limit_w"
@@ -132,7 +104,7 @@ class Climb(_Table):
     at_most: Duration = 2400.0
 
 
-class Protocol(_Table):
+class Protocol(Table):
     """How long each phase lasts, and how often each setup is run."""
 
     kind: Literal["steady", "capacity"] = Field(
@@ -153,7 +125,7 @@ class Protocol(_Table):
     seed: int = Field(1, description="of the order of runs: the same seed, the same order")
 
 
-class LoadTable(_Table):
+class LoadTable(Table):
     """What keeps the machine busy."""
 
     name: Literal["matrix", "integer", "memory", "command"] = "matrix"
@@ -165,7 +137,7 @@ class LoadTable(_Table):
     score: str = Field("", description="regular expression that finds its score")
 
 
-class Guard(_Table):
+class Guard(Table):
     """When a run stops by itself."""
 
     stop_c: dict[Channel, Temperature] = Field(default_factory=dict)
@@ -180,7 +152,7 @@ class Guard(_Table):
     )
 
 
-class ChannelTable(_Table):
+class ChannelTable(Table):
     """Where one channel comes from. An empty entry means that the machine has a sensor of this name."""
 
     origin: Channel | None = Field(
@@ -231,7 +203,7 @@ def _shorthands(schema: dict[str, Any]) -> None:
         properties[key] = {"anyOf": [properties[key], {"enum": names}]}
 
 
-class StudyFile(_Table):
+class StudyFile(Table):
     """The content of `study.toml`."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra=_shorthands)
@@ -259,9 +231,28 @@ class StudyFile(_Table):
         default_factory=dict, description="run to the reason why it is not compared"
     )
     doubt: Doubt = Field(default_factory=Doubt)
+    workloads: list[Workload] = Field(
+        default_factory=list,
+        description="programs that every setup runs through, one after the other",
+    )
+    judge: list[Channel | Literal["hottest core", "mean of cores"]] = Field(
+        default_factory=list, description="temperatures judged side by side; the first is `compare`"
+    )
     comfort_c: Temperature | None = Field(
         None, description="the tester's own line below the limit, °C"
     )
+
+    @model_validator(mode="after")
+    def _judged_and_workloads(self) -> Self:
+        names = [one.name for one in self.workloads]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f'two workloads are called "{twice}"')
+        if self.workloads and self.protocol.kind == "capacity":
+            raise ValueError("a climb to the capacity has one load: leave [[workloads]] out")
+        if self.judge and "compare" not in self.model_fields_set:
+            self.compare = self.judge[0]
+        return self
 
 
 def check_setup_name(study: StudyFile, name: str, *, or_else: str = "") -> None:
