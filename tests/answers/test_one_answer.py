@@ -7,7 +7,7 @@ import pytest
 
 from gelassen.answers.comparison import ComparisonAsked, compare_runs
 from gelassen.answers.loads import compare_loads
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.core import InputError
 from gelassen.show.comparison_text import comparison_text
 from gelassen.show.findings_text import loads_text

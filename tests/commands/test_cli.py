@@ -227,7 +227,7 @@ def test_one_run_only_is_answered_with_a_caution(tmp_path):
     )
     out = ok("compare", tmp_path, "--no-figure")
     assert "There is one setup" in out
-    assert "cannot tell" in out
+    assert "no setup was repeated" in out
     assert "no setup was run twice" in out
 
 

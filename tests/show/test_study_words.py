@@ -8,7 +8,7 @@ import pandas as pd
 import pytest
 
 from gelassen.answers.capacities import CapacityAsked, find_capacities
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.changes.alignment import align_changes
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift

@@ -4,7 +4,7 @@ import pandas as pd
 import pytest
 
 from gelassen.answers.comparison import ComparisonAsked, compare_runs
-from gelassen.answers.run_row import run_row
+from gelassen.answers.rows.run_row import run_row
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.summary import RunSummary
 from gelassen.show.comparison_text import (

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.known_spread import kept_repeatability, was_remounted
-from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.run_row import RunRow, rows_to_table, too_short
+from gelassen.answers.rows.known_spread import kept_repeatability, was_remounted
+from gelassen.answers.rows.power_steps import power_rungs
+from gelassen.answers.rows.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups

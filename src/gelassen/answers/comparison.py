@@ -8,15 +8,15 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.by_quantity import Quantity
-from gelassen.answers.known_spread import KnownSpread
 from gelassen.answers.one_room import (
     brought_to,
     highest_power,
     room_cautions,
     to_compare,
 )
-from gelassen.answers.run_row import ENTERED, RunRow, rows_to_table, too_short
+from gelassen.answers.rows.by_quantity import Quantity
+from gelassen.answers.rows.known_spread import KnownSpread
+from gelassen.answers.rows.run_row import ENTERED, RunRow, rows_to_table, too_short
 from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.censored import without_limit
@@ -171,11 +171,9 @@ def compare_runs(
     setups = _at_equal_power(_setup_table(table, comparison, limited, asked.by), asked.baseline)
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
-    differences = _differences(setups, comparison, limited, asked.baseline)
-    likely = asked.spread.source == "usual"
-    differences["verdict"] = [
-        _verdict(row, likely, asked.by) for row in differences.to_dict("records")
-    ]
+    differences = _with_verdicts(
+        _differences(setups, comparison, limited, asked.baseline), asked.spread, asked.by
+    )
     setups = _with_baseline(setups, differences, asked.baseline)
     fair = comparability(
         table.assign(at_limit=table["setup"].isin(list(limited))),
@@ -191,7 +189,6 @@ def compare_runs(
         *_power_cautions(setups, asked.baseline),
         *room_cautions(table["reference_c"], comparison, asked.room_c, highest_w),
     ]
-    limits = table["limit_c"].dropna()
     return StudyComparison(
         title=asked.title,
         baseline=asked.baseline,
@@ -201,7 +198,7 @@ def compare_runs(
         left_out=tuple(left_out),
         unit=units[0],
         measured=kinds[0] if kinds else "",
-        limit_c=float(limits.iloc[0]) if len(limits) else None,
+        limit_c=_limit_of(table),
         repeatability_k=comparison.repeatability if not free.empty else float("nan"),
         confidence=asked.confidence,
         made_up=asked.made_up,
@@ -526,6 +523,20 @@ def _differences(
     # An empty table has no types of its own, and joined to others spoils theirs.
     kinds = comparison.differences.dtypes.to_dict()
     return pd.DataFrame(rows, columns=columns).astype(kinds)
+
+
+def _limit_of(table: pd.DataFrame) -> float | None:
+    limits = table["limit_c"].dropna()
+    return float(limits.iloc[0]) if len(limits) else None
+
+
+def _with_verdicts(
+    differences: pd.DataFrame, spread: KnownSpread, by: Quantity | None
+) -> pd.DataFrame:
+    """Return the differences with a verdict on each, in a few words."""
+    likely = spread.source == "usual"
+    said = [_verdict(row, likely, by) for row in differences.to_dict("records")]
+    return differences.assign(verdict=said)
 
 
 def _verdict(row: Mapping[Hashable, Any], likely: bool, by: Quantity | None) -> str:

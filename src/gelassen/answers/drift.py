@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from gelassen.answers.one_room import study_in_one_room
-from gelassen.answers.run_row import started_days
+from gelassen.answers.rows.run_row import started_days
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.machine_drift import MachineDrift, machine_drift
 from gelassen.core.comparing.mounting import mounts_of

@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from gelassen.answers.comparison import with_expected
-from gelassen.answers.known_spread import known_spread
 from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
 from gelassen.core.comparing.priors import Spread

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 
 import pandas as pd
 
-from gelassen.answers.known_spread import known_spread
 from gelassen.answers.quantities import check_factor, is_logged
+from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_point import at_equal_point
 from gelassen.core.comparing.priors import Spread

@@ -9,10 +9,10 @@ import pandas as pd
 from scipy.stats import norm
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
-from gelassen.answers.known_spread import KnownSpread, known_spread
 from gelassen.answers.parts import parts_table
-from gelassen.answers.power_steps import power_rungs
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.known_spread import KnownSpread, known_spread
+from gelassen.answers.rows.power_steps import power_rungs
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.run_row import ENTERED
+from gelassen.answers.rows.run_row import ENTERED
 from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Extrapolated, Spread

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import pandas as pd
 
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
 
 

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
-from gelassen.answers.known_spread import REPEATABILITY
 from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.rows.known_spread import REPEATABILITY
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.repeatability import Repeatability, find_repeatability
 from gelassen.core.foundation.errors import InputError

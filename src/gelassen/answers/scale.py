@@ -5,8 +5,8 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers.known_spread import known_spread
 from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
 from gelassen.core.comparing.mounting import mounts_of

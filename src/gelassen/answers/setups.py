@@ -5,12 +5,12 @@ from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import replace
 
-from gelassen.answers.by_quantity import Quantity, quantity_named, rows_by, usual_spread
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
-from gelassen.answers.known_spread import KnownSpread, known_spread, was_remounted
-from gelassen.answers.power_steps import at_one_power
-from gelassen.answers.run_row import RunRow, started_days
+from gelassen.answers.rows.by_quantity import Quantity, quantity_named, rows_by, usual_spread
+from gelassen.answers.rows.known_spread import KnownSpread, known_spread, was_remounted
+from gelassen.answers.rows.power_steps import at_one_power
+from gelassen.answers.rows.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.machine_drift import MachineDrift

@@ -12,6 +12,8 @@ from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.drift import study_drift
 from gelassen.answers.effects import study_effects
 from gelassen.answers.equal import study_at_equal
+from gelassen.answers.judged import StudyJudged, study_judged
+from gelassen.answers.ladder import Ladder, study_ladder
 from gelassen.answers.loads import StudyLoads, study_loads
 from gelassen.answers.parts import study_parts
 from gelassen.answers.repeatability import study_repeatability
@@ -88,6 +90,32 @@ class Study(StudyRuns):
             correct_drift=correct_drift,
             by=by,
         )
+
+    def ladder(self, factor: str, *, leave_out: Mapping[str, str] | None = None) -> Ladder:
+        """Find how far each setup holds along a factor with numbers: a power, a clock, a voltage.
+
+        Raises
+        ------
+        InputError
+            The study has no such factor, or no run has a number for it.
+        """
+        return study_ladder(self, factor, leave_out=leave_out)
+
+    def judged(
+        self,
+        *,
+        baseline: str | None = None,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> StudyJudged:
+        """Compare the setups by each temperature that the study judges, and say where these disagree.
+
+        Raises
+        ------
+        InputError
+            The study judges one temperature only.
+        """
+        return study_judged(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
 
     def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
         """Find what differed between runs and between setups apart from the factors."""

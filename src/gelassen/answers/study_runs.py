@@ -9,13 +9,13 @@ import pandas as pd
 import tomlkit
 
 from gelassen.answers.comparison import run_table
-from gelassen.answers.power_steps import at_one_power, power_rungs
-from gelassen.answers.row_by_hand import row_by_hand
-from gelassen.answers.run_row import RunRow, row_from_kept, run_row
+from gelassen.answers.rows.power_steps import at_one_power, power_rungs
+from gelassen.answers.rows.row_by_hand import row_by_hand
+from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.spelling import nearest
-from gelassen.core.recording.judging import MEAN_OF_CORES, core_channels
+from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES, core_channels
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import series_of
 from gelassen.core.run.summary import RunSummary, summarise_run
@@ -80,9 +80,13 @@ class StudyRuns:
         reference, named = recording.reference, self.named_reference()
         if named is not None and series_of(recording.frame, named) is not None:
             reference = named
+        stated = {
+            name: table.limit_c for name, table in self.file.channels.items() if table.limit_c
+        }
         return replace(
             recording,
             limit_c=limit,
+            limits_c={**recording.limits_c, **stated},
             reference=reference or self.file.reference,
             made_up=recording.made_up or self.file.made_up,
         )
@@ -109,7 +113,7 @@ class StudyRuns:
     ) -> tuple[list[RunSummary], list[tuple[str, str]]]:
         """Summarise all runs; return the summaries, and the runs left out with the reason."""
         folders = self.run_folders()
-        jobs = [(self, folder, confidence) for folder in folders]
+        jobs = [(self, folder, confidence, None) for folder in folders]
         mapped = executor.map(_summarise, jobs, chunksize=4) if executor else map(_summarise, jobs)
         summaries, left_out = [], []
         for folder, result in zip(folders, mapped, strict=True):
@@ -125,23 +129,25 @@ class StudyRuns:
         confidence: float = 0.95,
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
+        judge: str | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return what comparisons need from each run, and the runs left out with the reason.
 
-        Runs that were analysed before, and have not changed since, are not analysed again.
+        Runs that were analysed before, and have not changed since, are not analysed again. `judge` is the
+        temperature to judge by, in place of the study's.
         """
         folders = self.run_folders()
         out = self._left_out(leave_out or {})
-        said = self._said(confidence)
-        marks = {folder.name: _mark(folder, said) for folder in folders}
+        said = self._said(confidence, judge)
+        marks = {_kept_as(folder.name, judge): _mark(folder, said) for folder in folders}
         kept = kept_rows(self.folder)
         known = {
-            name: row
+            _run_of(name): row
             for name, (mark, entry) in kept.items()
             if mark and marks.get(name) == mark and (row := row_from_kept(entry))
         }
         new = [f for f in folders if f.name not in known and f.name not in out]
-        jobs = [(self, folder, confidence) for folder in new]
+        jobs = [(self, folder, confidence, judge) for folder in new]
         mapped = executor.map(_row, jobs, chunksize=4) if executor else map(_row, jobs)
         left_out = list(out.items())
         for folder, result in zip(new, mapped, strict=True):
@@ -150,24 +156,24 @@ class StudyRuns:
             else:
                 known[folder.name] = result
         if new:
-            keep_rows(
-                self.folder, {name: (marks[name], row.to_dict()) for name, row in known.items()}
-            )
+            there = {folder.name for folder in folders}
+            others = {k: v for k, v in kept.items() if k not in marks and _run_of(k) in there}
+            own = {
+                key: (marks[key], row.to_dict())
+                for name, row in known.items()
+                if (key := _kept_as(name, judge)) in marks
+            }
+            keep_rows(self.folder, others | own)
         rows = [known[f.name] for f in folders if f.name in known and f.name not in out]
         return rows, left_out
 
-    def _said(self, confidence: float) -> list[object]:
+    def _said(self, confidence: float, judge: str | None = None) -> list[object]:
         """Return those entries of the study that change how a run is judged."""
         file = self.file
-        doubt_k = file.doubt.by_hand_k
-        return [
-            file.machine.limit_c,
-            file.reference,
-            file.compare,
-            file.made_up,
-            doubt_k,
-            confidence,
-        ]
+        limits = {name: table.limit_c for name, table in file.channels.items() if table.limit_c}
+        judged = judge or file.compare
+        stated = [file.machine.limit_c, limits, file.reference, judged, file.made_up]
+        return [*stated, file.doubt.by_hand_k, confidence]
 
     def unanalysed(self, *, confidence: float = 0.95) -> int:
         """Return how many runs must be analysed again."""
@@ -255,17 +261,20 @@ class StudyRuns:
         leave_out: Mapping[str, str] | None,
         *,
         climbs: bool = False,
+        judge: str | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return the rows that an answer can use, and the runs left out with the reason.
 
-        Runs whose power climbed only give a capacity. `climbs` keeps them.
+        Runs whose power climbed only give a capacity. `climbs` keeps them. `judge` is as in `rows`.
 
         Raises
         ------
         InputError
             No run is left.
         """
-        rows, left_out = self.rows(confidence=confidence, executor=executor, leave_out=leave_out)
+        rows, left_out = self.rows(
+            confidence=confidence, executor=executor, leave_out=leave_out, judge=judge
+        )
         if not climbs:
             left_out = [
                 *left_out,
@@ -297,9 +306,21 @@ def _mark(folder: Path, said: list[object]) -> str:
         return ""
 
 
-def _row(job: tuple[StudyRuns, Path, float]) -> RunRow | str:
+Job = tuple[StudyRuns, Path, float, str | None]  # study, run, confidence, what is judged
+
+
+def _kept_as(run: str, judge: str | None) -> str:
+    """Return under which name the row of a run is kept."""
+    return run if judge is None else f"{run}\t{judge}"
+
+
+def _run_of(kept_as: str) -> str:
+    return kept_as.partition("\t")[0]
+
+
+def _row(job: Job) -> RunRow | str:
     """Return the row of one run, or why there is none."""
-    study, folder, _ = job
+    study, folder, _, _ = job
     found = _read(study, folder)
     if isinstance(found, Recording) and found.by_hand:
         return row_by_hand(found, study.file.doubt.by_hand_k)
@@ -307,7 +328,7 @@ def _row(job: tuple[StudyRuns, Path, float]) -> RunRow | str:
     return summarised if isinstance(summarised, str) else run_row(*summarised)
 
 
-def _summarise(job: tuple[StudyRuns, Path, float]) -> RunSummary | str:
+def _summarise(job: Job) -> RunSummary | str:
     """Return the summary of one run, or why there is none."""
     found = _read(job[0], job[1])
     if isinstance(found, Recording) and found.by_hand:
@@ -330,14 +351,14 @@ def _read(study: StudyRuns, folder: Path) -> Recording | str:
         return str(error)
 
 
-def _summarised(
-    recording: Recording, job: tuple[StudyRuns, Path, float]
-) -> tuple[Recording, RunSummary] | str:
-    study, _, confidence = job
+def _summarised(recording: Recording, job: Job) -> tuple[Recording, RunSummary] | str:
+    study, _, confidence, judge = job
     try:
-        compare = study.file.compare
+        compare = judge or study.file.compare
         averaged = compare == MEAN_OF_CORES and core_channels(recording.frame)
         wanted = compare if averaged or compare in recording.frame else None
+        if judge is not None and wanted is None and judge != HOTTEST_CORE:
+            return f"{judge} was not logged"
         return recording, summarise_run(recording, channel=wanted, confidence=confidence)
     except (GelassenError, OSError) as error:
         return str(error)

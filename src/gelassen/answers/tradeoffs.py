@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
+import pandas as pd
 
 from gelassen.answers.capacities import StudyCapacity, study_capacity
 from gelassen.answers.comparison import StudyComparison
@@ -82,6 +83,8 @@ def trade_rise(
         names, x, setups[wanted[of]], y_low=setups["low_k"] if rise else None,
         y_high=setups["high_k"] if rise else None, x_name=_named(against), y_name=_named(of),
         more_x=against in _MORE, more_y=of in _MORE,
+        groups=_letters(setups) if rise else None,
+        work=_work(setups) if rise and against not in _MORE else None, baseline=comparison.baseline,
     )  # fmt: skip
     powers = setups["power_w"].dropna()
     if rise and len(powers) and powers.max() > 1.2 * powers.min():
@@ -90,6 +93,16 @@ def trade_rise(
         )
         found = replace(found, cautions=(more, *found.cautions))
     return found
+
+
+def _letters(setups: pd.DataFrame) -> list[str]:
+    """Return the letters of the comparison; each setup at its limit has one of its own."""
+    return [str(letters) or f"[{k}]" for k, letters in enumerate(setups["group"])]
+
+
+def _work(setups: pd.DataFrame) -> pd.Series:
+    """Return what each setup did: its rounds of work, else its power."""
+    return setups["work_per_s"] if setups["work_per_s"].notna().all() else setups["power_w"]
 
 
 def trade_capacity(
@@ -106,7 +119,12 @@ def trade_capacity(
         names, x, found.setups["capacity_w"], y_low=found.setups["low_w"],
         y_high=found.setups["high_w"],
         x_name=_named(against), y_name=_named("capacity"), more_x=against in _MORE, more_y=True,
+        baseline=_group_of(comparison.baseline, groups),
     )  # fmt: skip
+
+
+def _group_of(setup: str | None, groups: Mapping[str, str]) -> str | None:
+    return None if setup is None else groups.get(setup) or without_power(setup)
 
 
 def _quantity(

@@ -77,6 +77,8 @@ class CompareOptions:
     drift: bool
     correct_drift: bool
     repeatability: bool
+    judged: bool
+    ladder: str | None
     by: str
     figure: Path | None
     no_figure: bool
@@ -140,6 +142,10 @@ class CompareOptions:
     show_default=True,
     help="Compare by rest, highest, mean, score, work, clock, power, score per watt ... instead.",
 )
+@click.option(
+    "--ladder", default=None, metavar="FACTOR", help="Show how far each setup holds along FACTOR."
+)
+@click.option("--judged", is_flag=True, help="Show every temperature that the study judges.")
 @click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
@@ -148,6 +154,8 @@ def compare(**given: Any) -> None:
     asked = CompareOptions(**given)
     ask = asked.question()
     study, out = opened(asked.study, asked.confidence, asked.left)
+    if ask is None and study.file.workloads and asked.by == "rise":
+        ask = _loads  # runs of different programs are not one load
     (ask or _compare)(study, asked, out)
 
 
@@ -175,6 +183,11 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         emit(comparison_markdown(comparison))
     else:
         tell(comparison_text(comparison))
+    if len(study.file.judge) > 1 and asked.by == "rise" and asked.form == "text":
+        from gelassen.show.findings_text import judged_text
+
+        judged = study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
+        tell("\n" + judged_text(judged))
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         say(f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side")
     if not asked.no_figure:
@@ -193,6 +206,19 @@ def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.show.findings_text import parts_text
 
     _give_table(study, out, study.parts(leave_out=out), asked.form, parts_text)
+
+
+def _judged(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import judged_text
+
+    found = study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
+    _give(found, asked.form, judged_text)
+
+
+def _ladder(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.show.findings_text import ladder_text
+
+    _give(study.ladder(asked.ladder or "", leave_out=out), asked.form, ladder_text)
 
 
 def _equal(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -260,6 +286,8 @@ _QUESTIONS: dict[str, Question] = {
     "equal": _equal,
     "loads": _loads,
     "parts": _parts,
+    "judged": _judged,
+    "ladder": _ladder,
     "drift": _drift,
     "repeatability": _repeatability,
 }

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import emit, say, shell
+from gelassen.commands.common import emit, pair, say, shell
 
 if TYPE_CHECKING:
     from gelassen.conduct.operator.entering import Entry
@@ -18,6 +18,7 @@ _READINGS = {
     "power": "power_w", "clock": "clock_mhz", "fan": "fan_rpm", "score": "score", "noise": "noise_dba",
     "minutes": "minutes",
 }  # fmt: skip
+_AT = "power_limit_w=150"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,6 +33,8 @@ class EnterOptions:
     when: str | None
     mount: str | None
     note: str
+    at: tuple[str, ...]
+    ending: str
     readings: dict[str, str]
 
 
@@ -56,6 +59,17 @@ class EnterOptions:
 @click.option("--minutes", default=None, help="How long the load lasted.")
 @click.option("--when", default=None, metavar="TIME", help="When it began: 2026-03-02T14:05.")
 @click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
+@click.option(
+    "--at",
+    multiple=True,
+    metavar="FACTOR=LEVEL",
+    help="A level of this attempt: power_limit_w=150.",
+)
+@click.option(
+    "--ending", default="", metavar="WORDS",
+    help="How an attempt ended: held, held back, unstable, stopped by the guard, shut down, would not "
+    "start.",
+)  # fmt: skip
 @click.option("--note", default="", help="Anything else.")
 @click.option(
     "--limit", "limit_c", type=float, default=None, help="Limit temperature, for a new study, °C."
@@ -69,7 +83,7 @@ def enter(**given: Any) -> None:
         readings={name: given.pop(name) for name in _READINGS if given[name] is not None},
         **{name: value for name, value in given.items() if name not in _READINGS},
     )
-    from gelassen.conduct.operator.entering import check_readings, enter_run, entries_of_table
+    from gelassen.conduct.operator.entering import check_entry, enter_run, entries_of_table
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.new_study import check_setup
 
@@ -84,7 +98,7 @@ def enter(**given: Any) -> None:
     else:
         entries = [_entry(asked, asked.setup, asked.readings)]
     for entry in entries:  # all are checked before the first is stored
-        check_readings(entry.readings, entry.setup)
+        check_entry(entry)
         check_setup(
             asked.study, entry.setup, limit_c=asked.limit_c,
             new_setup=asked.new_setup or asked.table is not None,
@@ -111,9 +125,17 @@ def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":
         _READINGS[name]: parse_reading(_READINGS[name], text) for name, text in given.items()
     }
     return Entry(
-        setup=setup, readings=readings, note=asked.note, mount=asked.mount,
+        setup=setup, readings=readings, note=asked.note, mount=asked.mount, ending=asked.ending,
+        levels={name: _level(text) for name, text in (pair("--at", one, _AT) for one in asked.at)},
         started=None if asked.when is None else parse_moment(asked.when),
     )  # fmt: skip
+
+
+def _level(text: str) -> str | float:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return text
 
 
 def _asked_for() -> "Entry":

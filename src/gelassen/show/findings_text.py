@@ -6,6 +6,8 @@ from typing import Any
 
 import pandas as pd
 
+from gelassen.answers.judged import StudyJudged
+from gelassen.answers.ladder import Ladder
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.machine_drift import MachineDrift
@@ -115,19 +117,36 @@ def tradeoff_text(found: Tradeoff) -> str:
     """Return a trade-off."""
     # More is better for these, so a ratio makes sense. A ratio of a rise does not.
     gain = found.more_y
+    worth = found.table["x_per_gain"].notna().any()
     rows = [
         [
             r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False),
-            *([_ratio(r.y_per_x)] if gain else []), "yes" if r.unbeaten else f"no: {r.beaten_by}",
+            *([_ratio(r.y_per_x)] if gain else []), *([_ratio(r.x_per_gain)] if worth else []),
+            _unbeaten(r),
         ]
         for r in found.table.itertuples()
     ]  # fmt: skip
     best = [str(name) for name in found.table.loc[found.table["unbeaten"], "setup"]]
     said = f"Nothing is better in both {found.x_name} and {found.y_name} than: {'; '.join(best)}."
+    if found.baseline is not None and worth:
+        said += f" Gains are counted from {found.baseline}."
     per = [f"{found.y_name.split(',')[0]} per {found.x_name.split(',')[0]}"] if gain else []
+    y_unit = "W" if found.more_y else "K"
+    per += [f"{found.x_name.split(',')[0]} per {y_unit} gained"] if worth else []
     header = ["setup", found.x_name, found.y_name, "interval", *per, "unbeaten"]
     table = aligned(header, rows)
     return "\n\n".join([said, table, *_cautions(found.cautions)])
+
+
+def _unbeaten(row: Any) -> str:
+    """Return whether a setup is unbeaten, or why it is not."""
+    if row.unbeaten:
+        return "yes"
+    if row.beaten_by:
+        return f"no: {row.beaten_by}"
+    if row.less_work:
+        return "no: does less work"
+    return f"no: no gain over {row.no_gain_over}"
 
 
 def _ratio(value: float) -> str:
@@ -228,6 +247,73 @@ def _hottest_loads(found: StudyLoads) -> list[str]:
                 f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} K at most"
             )
     return lines
+
+
+def judged_text(found: StudyJudged) -> str:
+    """Return the setups by each judged temperature, which gave way first, and where they disagree."""
+    made_up = f"   ({MADE_UP})" if found.made_up else ""
+    setups = list(dict.fromkeys(
+        str(name) for one in found.comparisons.values() for name in one.setups["setup"]
+    ))  # fmt: skip
+    rows = []
+    for setup in setups:
+        cells = [setup]
+        for one in found.comparisons.values():
+            own = one.setups[one.setups["setup"] == setup].to_dict("records")
+            if not own:
+                cells += ["–", ""]
+                continue
+            row = own[0]
+            half = (row["high_k"] - row["low_k"]) / 2
+            open_end = "at the limit" if row["at_limit"] else f"± {half:.1f}"
+            cells += [
+                f"{row['rise_k']:.1f} {open_end}",
+                "–" if row["at_limit"] else str(row["group"]),
+            ]
+        rows.append(cells)
+    header = ["setup"]
+    for name, one in found.comparisons.items():
+        header += [f"{name} {one.unit}", "rank"]
+    parts = [f"{found.title}: judged side by side{made_up}", aligned(header, rows, left=(0,))]
+    lines = [
+        f"{r.setup} is {fixed(r.cooler_k)} K cooler than {r.versus} by {r.cooler}, and "
+        f"{fixed(r.warmer_k)} K warmer by {r.warmer}"
+        for r in found.conflicts.itertuples()
+    ]
+    lines += [
+        f"{r.setup}: {r.part} reached its limit first, {r.at_s / 60:.1f} min after the load began "
+        f"({counted(int(r.runs), 'run')})"
+        for r in found.first.itertuples()
+    ]
+    lines += [f"{name}: not compared ({why})" for name, why in found.left_out.items()]
+    return "\n\n".join([*parts, *(["\n".join(lines)] if lines else [])])
+
+
+def ladder_text(found: Ladder) -> str:
+    """Return how far each setup holds, and every attempt."""
+    made_up = f"   ({MADE_UP})" if found.made_up else ""
+    said = []
+    for r in found.setups.itertuples():
+        held = "nothing held" if math.isnan(r.held_to) else f"held {r.held_to:g}"
+        if not math.isnan(r.held_to) and not math.isnan(r.minutes):
+            held += f" for {r.minutes:.0f} min"
+        fails = "nothing failed" if math.isnan(r.fails_at) else f"{r.ending} at {r.fails_at:g}"
+        odd = ". A higher level held all the same: repeat both" if r.contradicted else ""
+        said.append(f"{r.setup}: {held}; {fails}{odd}.")
+    rows = [
+        [
+            r.setup, f"{r.level:g}", r.ending + (" (coolest)" if found.coolest.get(r.setup) == r.run else ""),
+            fixed(r.minutes, 0), fixed(r.rise_k), fixed(r.power_w), fixed(r.clock_mhz, 0), fixed(r.errors, 0),
+            r.run,
+        ]
+        for r in found.attempts.astype(dict.fromkeys(_LADDER_NUMBERS, float)).itertuples()
+    ]  # fmt: skip
+    header = ["setup", found.factor, "ended", "min", "rise K", "W", "MHz", "errors", "run"]
+    table = aligned(header, rows, left=(0, 2, 8))
+    return "\n\n".join([f"{found.title}: along {found.factor}{made_up}\n" + "\n".join(said), table])
+
+
+_LADDER_NUMBERS = ("minutes", "rise_k", "power_w", "clock_mhz", "errors")
 
 
 def parts_text(table: pd.DataFrame) -> str:

@@ -9,8 +9,8 @@ from click.testing import CliRunner
 
 from gelassen.answers import open_study
 from gelassen.answers.capacities import CapacityAsked, find_capacities
-from gelassen.answers.power_steps import at_one_power
-from gelassen.answers.run_row import RunRow, run_row
+from gelassen.answers.rows.power_steps import at_one_power
+from gelassen.answers.rows.run_row import RunRow, run_row
 from gelassen.cli import cli
 from gelassen.core import Recording, find_throttling, summarise_run
 from gelassen.core.foundation.errors import InputError

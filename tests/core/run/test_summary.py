@@ -4,7 +4,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen.answers.run_row import run_row, too_short
+from gelassen.answers.rows.run_row import run_row, too_short
 from gelassen.core import InputError, Recording, summarise_run
 from gelassen.core.recording.recording import Event, Phase
 from gelassen.core.settling.transients import transients

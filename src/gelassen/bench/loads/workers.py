@@ -3,6 +3,7 @@
 import contextlib
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -56,6 +57,7 @@ class WorkerLoad:
         self._active = len(self._cores)
         self._errors = 0
         self._problem = ""
+        self._stopping = threading.RLock()
 
     @property
     def workers(self) -> int:
@@ -113,7 +115,11 @@ class WorkerLoad:
                     worker.process.stdin.flush()
 
     def stop(self) -> None:
-        """End all workers, by force if need be."""
+        """End all workers, by force if need be; two threads may ask for it."""
+        with self._stopping:
+            self._stop()
+
+    def _stop(self) -> None:
         for worker in self._workers:
             with contextlib.suppress(OSError):
                 if worker.process.stdin:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from gelassen.core.foundation.errors import FileError, InputError
 from gelassen.core.foundation.spelling import nearest
-from gelassen.study.disk.run_file import ReadByHand, RunFile, versions
+from gelassen.study.disk.run_file import ATTEMPTS, ReadByHand, RunFile, versions
 from gelassen.study.disk.writer import RUN_JSON, new_run_folder, write_json
 from gelassen.study.file.durations import seconds
 from gelassen.study.file.new_study import ensure_setup
@@ -41,13 +41,19 @@ _NUMBER = re.compile(r"([-+]?\d+(?:[.,]\d+)?)\s*(°?\s*[FfCcKk]|[A-Za-z%()]*)\s*
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One run as it is entered: its setup, its readings by the names in `FIELDS`, and when it was."""
+    """One run as it is entered.
+
+    Its setup, its readings by the names in `FIELDS`, when it was, levels that differ from the setup's, and
+    how an attempt ended (`study/disk/run_file.py`, ATTEMPTS).
+    """
 
     setup: str
     readings: Mapping[str, float] = field(default_factory=dict)
     note: str = ""
     started: datetime | None = None
     mount: str | None = None
+    levels: Mapping[str, str | float] = field(default_factory=dict)
+    ending: str = ""
 
 
 def parse_reading(name: str, text: str, *, sure: bool = False) -> float:
@@ -116,6 +122,17 @@ def check_readings(readings: Mapping[str, float], where: str = "") -> None:
         raise InputError(f"{at}a load of no length warms nothing")
 
 
+def check_entry(entry: Entry) -> None:
+    """Refuse a run that says nothing, or contradicts itself."""
+    if entry.ending and entry.ending not in ATTEMPTS:
+        raise InputError(
+            f'"{entry.ending}" is no way an attempt ends ({", ".join(ATTEMPTS)}).'
+            + nearest(entry.ending, ATTEMPTS)
+        )
+    if not (entry.ending and not entry.readings):
+        check_readings(entry.readings, entry.setup)
+
+
 def enter_run(
     study: Path, entry: Entry, *, new_setup: bool = False, limit_c: float | None = None
 ) -> Path:
@@ -126,18 +143,18 @@ def enter_run(
     FileError, InputError
         The study cannot be written, does not know the setup, or readings contradict each other.
     """
-    check_readings(entry.readings, entry.setup)
+    check_entry(entry)
     ensure_setup(study, entry.setup, limit_c=limit_c, new_setup=new_setup)
     content = read_study_file(study / STUDY_FILE)
     run = RunFile(
         outcome="entered",
         started=None if entry.started is None else entry.started.isoformat(),
         setup=entry.setup,
-        levels=dict(content.setups.get(entry.setup, {})),
+        levels={**content.setups.get(entry.setup, {}), **entry.levels},
         limit_c=content.machine.limit_c,
         made_up=content.made_up,
         mount=entry.mount,
-        by_hand=ReadByHand(**dict(entry.readings), note=entry.note),
+        by_hand=ReadByHand(**dict(entry.readings), note=entry.note, ending=entry.ending),
         versions=versions(),
     )
     try:
@@ -183,11 +200,13 @@ def _entry(cells: Mapping[str, str]) -> Entry:
     if "setup" not in cells:
         raise InputError("the setup is missing")
     readings = {name: parse_reading(name, cells[name]) for name in FIELDS if name in cells}
-    check_readings(readings)
-    return Entry(
+    entry = Entry(
         setup=cells["setup"], readings=readings, note=cells.get("note", ""),
+        ending=cells.get("ending", "").lower(),
         started=parse_moment(cells["when"]) if "when" in cells else None, mount=cells.get("mount"),
     )  # fmt: skip
+    check_entry(entry)
+    return entry
 
 
 def parse_moment(text: str) -> datetime:
@@ -202,7 +221,15 @@ def parse_moment(text: str) -> datetime:
 def _meaning(path: Path, header: str) -> str:
     """Return what a column holds."""
     plain = re.sub(r"[\s_]+", " ", re.sub(r"[\[(].*?[\])]|°\s*[CF]\b", "", header)).strip().lower()
-    known = {"setup": "setup", "note": "note", "when": "when", "date": "when", "mount": "mount"}
+    known = {
+        "setup": "setup",
+        "ending": "ending",
+        "outcome": "ending",
+        "note": "note",
+        "when": "when",
+        "date": "when",
+        "mount": "mount",
+    }
     for name, (_, _, others) in FIELDS.items():
         known |= dict.fromkeys((name.replace("_", " "), *others), name)
     if plain not in known:

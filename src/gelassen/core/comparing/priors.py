@@ -101,6 +101,12 @@ class Optimum:
     DRAWS = 2000  # draws of it
 
 
+class Work:
+    """Source: convention. It decides which setups did the same work."""
+
+    ALIKE = 0.05  # share of work or power by which setups that did the same may differ
+
+
 class Spread:
     """Source: rigs in general.
 

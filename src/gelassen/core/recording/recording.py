@@ -77,6 +77,8 @@ class Recording:
         What kept the machine busy.
     protocol : str
         "steady", or "capacity": the power climbed during the load.
+    levels : mapping
+        Factor to its level in this run.
     by_hand : mapping
         What the tester read off a screen, for a run without samples.
     """
@@ -99,6 +101,7 @@ class Recording:
     protocol: str = "steady"
     load: str | None = None
     by_hand: Mapping[str, float] = field(default_factory=dict)
+    levels: Mapping[str, str | float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Make the index seconds in order, and check that the table holds one number a reading."""

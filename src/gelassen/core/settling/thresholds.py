@@ -174,9 +174,7 @@ class ReadByHand:
     SHORT = 0.3  # share of the rise that a load is short of, at its start
     MINUTES = 6.0  # in which that share falls to 37 %
     SHORT_DOUBT = 0.8  # standard deviation of that share, as a share of it
-    LEAST_SHARE = (
-        0.015  # standard deviation that also the longest load leaves, as a share of the rise
-    )
+    LEAST_SHARE = 0.015  # standard deviation after the longest load, as a share of the rise
     LENGTH_UNKNOWN = 0.03  # more of it, if the length is not known
     SHORT_MOST = 0.6  # share beyond which nothing is worked out
     END_K = 0.6  # K: standard deviation of one reading in whole degrees with noise

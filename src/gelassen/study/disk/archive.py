@@ -120,12 +120,13 @@ def _recording(
         limit_c=run.limit_c,
         power_limit_w=run.power_limit_w,
         reference=run.reference,
-        outcome=outcome,
+        outcome=(run.by_hand.ending if run.by_hand else "") or outcome,
         made_up=run.made_up,
         mount=run.mount,
         protocol=run.protocol,
         load=run.load,
         by_hand=_by_hand(run),
+        levels=dict(run.levels),
         limits_c={
             name: entry.limit
             for name, entry in run.channels.items()
@@ -138,7 +139,7 @@ def _by_hand(run: RunFile) -> dict[str, float]:
     """Return the numbers of a run that was read by hand."""
     if run.by_hand is None:
         return {}
-    said = run.by_hand.model_dump(exclude={"note"})
+    said = run.by_hand.model_dump(exclude={"note", "ending"})
     return {name: float(value) for name, value in said.items() if value is not None}
 
 

@@ -15,6 +15,8 @@ from gelassen.core.recording.recording import ENDINGS
 from gelassen.system.files import read_text
 
 RUN_FORMAT: Literal[1] = 1
+# How an attempt at a power, a clock, a voltage ended.
+ATTEMPTS = ("held", "held back", "unstable", "stopped by the guard", "shut down", "would not start")
 
 
 class PhaseEntry(BaseModel):
@@ -97,7 +99,15 @@ class ReadByHand(BaseModel):
     score: float | None = None
     noise_dba: float | None = None
     minutes: float | None = Field(None, description="how long the load lasted")
+    ending: str = Field("", description=", ".join(ATTEMPTS))
     note: str = ""
+
+    @field_validator("ending")
+    @classmethod
+    def _known(cls, given: str) -> str:
+        if given and given not in ATTEMPTS:
+            raise ValueError(f"one of {', '.join(ATTEMPTS)} is needed")
+        return given
 
 
 class RunFile(BaseModel):

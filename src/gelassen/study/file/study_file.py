@@ -167,6 +167,9 @@ class ChannelTable(Table):
     timeout: Annotated[Duration, Field(gt=0, le=60)] = 2.0
     scale: float = Field(1.0, description="readings are multiplied by this")
     offset: float = Field(0.0, description="and this is added, in the channel's unit")
+    limit_c: Temperature | None = Field(
+        None, description="limit of this temperature, where the machine states none, °C"
+    )
     offset_se: float | None = Field(None, ge=0, description="standard error of the offset")
     note: str = ""
 

@@ -8,10 +8,11 @@ from typing import Literal
 
 import pandas as pd
 
-from gelassen.answers.run_row import RunRow, rows_to_table
+from gelassen.answers.rows.run_row import RunRow, rows_to_table
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.result import Result
 from gelassen.study.file.study_file import Doubt
 from gelassen.system.files import read_text
 
@@ -19,7 +20,7 @@ REPEATABILITY = "repeatability.json"
 
 
 @dataclass(frozen=True, slots=True)
-class KnownSpread:
+class KnownSpread(Result):
     """What is known of the scatter between runs, beside these runs themselves.
 
     Attributes

@@ -122,6 +122,10 @@ class RunRow(Result):
         What else the run says, by name: its value and standard error (`core/run/quantities.py`).
     uneven
         Whether the load came and went: then `value` is the mean over it, and no steady state.
+    limit_at_s
+        When the judged temperature reached its limit, in s from the start of the load; None if it did not.
+    factors
+        Factor to its level in this run.
     """
 
     run: str
@@ -172,6 +176,8 @@ class RunRow(Result):
     level: str | None = None
     quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
     uneven: bool = False
+    limit_at_s: float | None = None
+    factors: dict[str, str | float] = field(default_factory=dict)
 
     def at_level(self, level: RunLevel) -> "RunRow":
         """Return this run as if it had only this level."""
@@ -268,6 +274,8 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         levels=[_run_level(level, recording, summary) for level in summary.levels],
         climb=[(float(w), float(k), float(se)) for w, k, se in points],
         quantities=run_quantities(recording, summary),
+        limit_at_s=_number(_limit_at_s(summary)),
+        factors=dict(recording.levels),
         uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
     )
 
@@ -284,6 +292,17 @@ def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str |
     told = all(map(math.isfinite, ends)) and (ends[0] > 0 or ends[1] < 0)
     how = step.logged or (f'"{step.noted}"' if step.noted else "conditions changed")
     return step.at_s, step.after - step.before if told else None, how
+
+
+def _limit_at_s(summary: RunSummary) -> float | None:
+    """Return when the judged temperature reached its limit within the load."""
+    steady, throttling = summary.steady, summary.throttling
+    found = steady.limit_at_s if steady is not None else None
+    if found is None and throttling is not None and throttling.thermal.any():
+        found = throttling.onset_s
+    if found is None or not summary.load_s[0] <= found <= summary.load_s[1]:
+        return None
+    return found - summary.load_s[0]
 
 
 def too_short(row: RunRow) -> str:

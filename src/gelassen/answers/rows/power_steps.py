@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.thresholds import Powers
 from gelassen.core.foundation.caution import Caution, caution
 

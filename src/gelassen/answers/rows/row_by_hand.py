@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.recording.recording import Recording
 from gelassen.core.settling.read_by_hand import settled_from_reading
 
@@ -43,7 +43,7 @@ def row_by_hand(recording: Recording, doubt_k: float | None) -> RunRow:
         made_up=recording.made_up, mount=recording.mount, load=recording.load,
         load_length_s=None if minutes is None else 60 * minutes,
         started=recording.started.isoformat() if recording.started else None,
-        quantities=_quantities(said, room_c, room_se),
+        quantities=_quantities(said, room_c, room_se), factors=dict(recording.levels),
     )  # fmt: skip
 
 

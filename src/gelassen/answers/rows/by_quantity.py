@@ -3,14 +3,15 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from gelassen.answers.run_row import RunRow
+from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Quantity:
+class Quantity(Result):
     """A quantity to compare by.
 
     Attributes
