@@ -228,7 +228,7 @@ def test_one_run_only_is_answered_with_a_caution(tmp_path):
     out = ok("compare", tmp_path, "--no-figure")
     assert "There is one setup" in out
     assert "no setup was repeated" in out
-    assert "no setup was run twice" in out
+    assert "no setup was repeated" in out
 
 
 def test_a_temperature_that_never_reads_is_said(tmp_path):

@@ -31,7 +31,7 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     # What is extrapolated is wrong in the same way in all runs of a setup.
     open_ended = ~(table["reached"].astype(bool) | table["at_limit"].astype(bool))
     shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
-    by_hand = table["outcome"] == ENTERED
+    by_hand = table.get("outcome", pd.Series("", index=table.index)) == ENTERED
     shared = shared.where(~by_hand, ReadByHand.SHARED**0.5 * table["standard_error"])
     started = table["started"].astype(object)
     return table[["setup", "value", "standard_error", "mount"]].assign(

@@ -302,9 +302,10 @@ def ladder_text(found: Ladder) -> str:
         said.append(f"{r.setup}: {held}; {fails}{odd}.")
     rows = [
         [
-            r.setup, f"{r.level:g}", r.ending + (" (coolest)" if found.coolest.get(r.setup) == r.run else ""),
-            fixed(r.minutes, 0), fixed(r.rise_k), fixed(r.power_w), fixed(r.clock_mhz, 0), fixed(r.errors, 0),
-            r.run,
+            r.setup, f"{r.level:g}",
+            r.ending + (" (coolest)" if found.coolest.get(r.setup) == r.run else ""),
+            fixed(r.minutes, 0), fixed(r.rise_k), fixed(r.power_w), fixed(r.clock_mhz, 0),
+            fixed(r.errors, 0), r.run,
         ]
         for r in found.attempts.astype(dict.fromkeys(_LADDER_NUMBERS, float)).itertuples()
     ]  # fmt: skip

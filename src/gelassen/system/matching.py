@@ -12,8 +12,10 @@ from queue import Empty, SimpleQueue
 
 from gelassen.system.processes import start_own
 
+MATCHER = "gelassen.system.matcher"
 LIMIT_S = 0.5  # a sensible expression needs microseconds
 LONGEST_LINE = 4096  # characters; scores and readings stand on short lines
+_ENDED = b""  # in place of an answer: the process has ended
 _START_S = 20.0  # starting Python takes a second or two on a machine under full load
 
 
@@ -54,13 +56,16 @@ class Matcher:
                 raise TooSlowError(
                     f'the expression "{pattern[:60]}" takes more than {LIMIT_S:g} s on one line'
                 ) from None
+            if answer == _ENDED:
+                self._end()
+                raise OSError("the process that matches has ended")
         found: str | None = json.loads(answer)
         return found
 
     def _start(self) -> None:
         self._end()
         self._process = start_own(
-            "gelassen.system.matcher",
+            MATCHER,
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -69,8 +74,10 @@ class Matcher:
         self._answers = SimpleQueue()
         threading.Thread(target=_pass_on, args=(self._process, self._answers), daemon=True).start()
         try:
-            self._answers.get(timeout=_START_S)  # its first line says that it is ready
+            ready = self._answers.get(timeout=_START_S) != _ENDED  # its first line says so
         except Empty:
+            ready = False
+        if not ready:
             self._end()
 
     def _end(self) -> None:
@@ -99,3 +106,4 @@ def _pass_on(process: "subprocess.Popen[bytes]", answers: "SimpleQueue[bytes]") 
         with process.stdout:
             for line in process.stdout:
                 answers.put(line)
+    answers.put(_ENDED)

@@ -36,6 +36,12 @@ class Output:
         if score:
             threading.Thread(target=self._match, daemon=True).start()
 
+    def close(self) -> None:
+        """End the matching; no new process is started for it."""
+        self._lines.clear()
+        self._score = ""
+        self.matcher.close()
+
     def read(self, descriptor: int) -> threading.Thread:
         """Read a pipe to its end in a thread, which is returned."""
         thread = threading.Thread(target=self._read, args=(descriptor,), daemon=True)

@@ -19,7 +19,7 @@ import time
 import psutil
 
 from gelassen.bench.loads.output import Output
-from gelassen.system.matching import Matcher
+from gelassen.system.matching import MATCHER, Matcher
 
 _AT_ONCE_S, _AT_MOST = 1.0, 3  # after this many quick failures in a row, the program is given up
 _GRACE_S = 0.4
@@ -56,7 +56,7 @@ def main() -> None:
         if failures >= _AT_MOST:
             _report(f"gave up {status} {output.last_line[:120]}")
             go.clear()
-    output.matcher.close()
+    output.close()
     _end_all()
 
 
@@ -121,7 +121,16 @@ def _end_all(keep: Matcher | None = None) -> None:
 
 
 def _descendants(kept: int | None) -> list[psutil.Process]:
-    return [one for one in psutil.Process().children(recursive=True) if one.pid != kept]
+    found = psutil.Process().children(recursive=True)
+    return [one for one in found if one.pid != kept and not _matches(one)]
+
+
+def _matches(process: psutil.Process) -> bool:
+    """Return whether a process is a matcher of ours; another one may just have been started."""
+    try:
+        return MATCHER in process.cmdline()
+    except psutil.Error:
+        return False
 
 
 def _runs(process: psutil.Process) -> bool:

@@ -22,9 +22,9 @@ class Tradeoff(Result):
     table : DataFrame
         setup, x, y, y_low, y_high, y_per_x, unbeaten, beaten_by, no_gain_over, less_work, x_per_gain;
         sorted by x. `beaten_by` names a setup that is no worse in x and surely better in y;
-        `no_gain_over` one that is better in x while nothing shows that this one is better in y. Neither is called unbeaten,
-        nor is a setup that does less work (`less_work`). `x_per_gain` is what each unit of y gained
-        over the baseline costs in x; NaN without a gain.
+        `no_gain_over` one that is better in x while nothing shows that this one is better in y. Neither
+        is called unbeaten, nor is a setup that does less work (`less_work`). `x_per_gain` is what each
+        unit of y gained over the baseline costs in x; NaN without a gain.
     x_name, y_name
         What is traded, each in words with its unit.
     more_y

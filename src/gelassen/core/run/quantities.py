@@ -47,7 +47,8 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
     if clocks:
         _take(found, "clock", _mean(columns_of(frame, clocks))[loaded])
     for name, channel in (
-        ("score", SCORE), ("work", "load.work.rate_per_s"), ("errors", "load.work.errors_count"), ("power", f"{_part(summary)}package.power_w"),
+        ("score", SCORE), ("work", "load.work.rate_per_s"), ("errors", "load.work.errors_count"),
+        ("power", f"{_part(summary)}package.power_w"),
     ):  # fmt: skip
         if (series := series_of(frame, channel)) is not None:
             _take(found, name, series[loaded & (series > 0) if name == "work" else loaded])
