@@ -14,7 +14,7 @@ from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
-from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.study.file.levels import (
@@ -117,7 +117,12 @@ def compare_loads(
     comparisons, setups, differences, cautions = {}, [], [], []
     for load in loads:
         own = [replace(row, setup=group) for name, group, row in entries if name == load]
-        against = of_baseline if any(row.setup == of_baseline for row in own) else None
+        told = [row for row in own if row.value is not None and row.has_interval]
+        against = of_baseline if any(row.setup == of_baseline for row in told) else None
+        if not told:
+            cautions.append(caution("load_tells_nothing", load=load))
+            setups.append(_with_quantities(_unsettled(own), own).assign(load=load))
+            continue
         asked = ComparisonAsked(
             title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
             spread=spread, expected=expected_quantities(file), reference=reference,
@@ -126,8 +131,12 @@ def compare_loads(
         found = compare_runs(own, left_out, asked)
         comparisons[load] = found
         cautions += [one.of(load) for one in found.cautions]
-        setups.append(_with_quantities(_nearest_part(found.setups, own), own).assign(load=load))
+        rest = [row for row in own if row.setup not in set(found.setups["setup"])]
+        every = pd.concat([found.setups, _unsettled(rest)]) if rest else found.setups
+        setups.append(_with_quantities(_nearest_part(every, own), own).assign(load=load))
         differences.append(found.differences.assign(load=load))
+    if not comparisons:
+        raise InputError(f"{file.title}: under no load does any run settle. Load longer")
     table = pd.concat(differences, ignore_index=True)
     table = pd.concat([table, _over_all(table, loads, confidence, in_one_run)], ignore_index=True)
     columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "clock_mhz",
@@ -174,6 +183,26 @@ def _by_load(
             setup = groups.get(setup) or without_power(setup)
             entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
     return entries
+
+
+def _unsettled(rows: Sequence[RunRow]) -> pd.DataFrame:
+    """Return setups whose runs do not show where they settle; what else they say is still of use."""
+    found = []
+    for setup in dict.fromkeys(row.setup for row in rows):
+        own = [row for row in rows if row.setup == setup]
+        means = {
+            name: float(np.nanmean([math.nan if x is None else x for x in values]))
+            if any(x is not None for x in values)
+            else math.nan
+            for name, values in (
+                ("power_w", [row.power_w for row in own]), ("clock_mhz", [row.clock_mhz for row in own]),
+            )
+        }  # fmt: skip
+        found.append(
+            {"setup": setup, "rise_k": math.nan, "low_k": -math.inf, "high_k": math.inf, "runs": len(own),
+             "at_limit": False, "first": None, "headroom_k": math.nan, **means}
+        )  # fmt: skip
+    return pd.DataFrame(found)
 
 
 # Column to the quantity of a run that is averaged in it.

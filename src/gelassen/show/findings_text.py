@@ -199,7 +199,7 @@ def loads_text(found: StudyLoads) -> str:
     scored = found.setups["score"].notna().any()
     rows = [
         [
-            r.load, r.setup, "at the limit" if r.at_limit else f"{r.rise_k:.1f}{'^' if r.uneven else ''}",
+            r.load, r.setup, "at the limit" if r.at_limit else fixed(r.rise_k) + "^" * r.uneven,
             "–" if r.at_limit else interval(r.low_k, r.high_k), fixed(r.mean_k), fixed(r.highest_k),
             fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
             *([fixed(r.score)] if scored else []),

@@ -1,5 +1,6 @@
 """Runs without a log: what the tester read off a screen, checked and stored as runs of a study."""
 
+import csv
 import math
 import re
 from collections.abc import Mapping
@@ -16,6 +17,7 @@ from gelassen.study.file.durations import seconds
 from gelassen.study.file.new_study import ensure_setup
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE
+from gelassen.system.files import read_bytes
 
 # What may be entered: the key of a reading, what it is, its unit, other headers in a table.
 FIELDS: dict[str, tuple[str, str, tuple[str, ...]]] = {
@@ -36,6 +38,7 @@ _TEMPERATURES = ("highest_c", "mean_c", "end_c", "rest_c", "room_c")
 # °C beyond which a reading is more likely °F: no chip of today is run that hot, or rests that hot.
 _TOO_HOT_C = {"room_c": 45.0, "rest_c": 75.0}
 _TOO_HOT_USUALLY_C = 112.0
+_DELIMITERS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"([-+]?\d+(?:[.,]\d+)?)\s*(°?\s*[FfCcKk]|[A-Za-z%()]*)\s*")
 
 
@@ -242,23 +245,32 @@ def _meaning(path: Path, header: str) -> str:
 
 def _cells(path: Path) -> tuple[list[str], list[tuple[int, list[str]]]]:
     """Return header and rows, each with its line, as texts."""
-    import pandas as pd
-
     if not path.is_file():
         raise FileError(f"{path}: there is no such file")
+    if path.suffix.lower() in (".xlsx", ".ods", ".xls"):
+        rows = _sheet(path)
+    else:
+        try:
+            text = read_bytes(path).decode("utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            raise FileError(f"{path} cannot be read as a table in UTF-8: {error}") from None
+        first = text.split("\n", 1)[0]
+        rows = list(csv.reader(text.splitlines(), delimiter=max(_DELIMITERS, key=first.count)))
+    if not rows:
+        raise FileError(f"{path} is empty")
+    return [cell.strip() for cell in rows[0]], list(enumerate(rows[1:], start=2))
+
+
+def _sheet(path: Path) -> list[list[str]]:
+    """Return the cells of the first sheet of a workbook."""
+    import pandas as pd
+
     try:
-        if path.suffix.lower() in (".xlsx", ".ods", ".xls"):
-            table = pd.read_excel(path, header=None, dtype=str, engine="calamine")
-        else:
-            table = pd.read_csv(
-                path, header=None, dtype=str, sep=None, engine="python", skip_blank_lines=False,
-                encoding="utf-8-sig",
-            )  # fmt: skip
+        table = pd.read_excel(path, header=None, dtype=str, engine="calamine")
     except ImportError:
         raise FileError(
             f"{path} is a workbook: pip install 'gelassen[excel]', or save it as CSV"
         ) from None
-    except Exception as error:  # the readers of tables have many kinds of errors
-        raise FileError(f"{path} cannot be read as a table: {error}") from None
-    rows = table.fillna("").astype(str).to_numpy().tolist()
-    return [str(cell).strip() for cell in rows[0]], list(enumerate(rows[1:], start=2))
+    except Exception as error:  # the reader of workbooks has errors of its own
+        raise FileError(f"{path} cannot be read as a workbook: {error}") from None
+    return [list(map(str, row)) for row in table.fillna("").to_numpy()]

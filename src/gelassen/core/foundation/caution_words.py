@@ -358,6 +358,7 @@ WORDS = {
     ),
     "file_unreadable": "{file} cannot be read ({why})",
     "no_time_column": "{file} has no column t_s, the elapsed seconds: left out",
+    "load_tells_nothing": '"{load}": no run of it shows where it settles. Load longer',
     "other_sheets": 'the sheet "{sheet}" was read; the others were not: {others}',
     "lines_unreadable": "{file}: left out, as unreadable: {count:line}, the first is line {first}",
     "column_not_numbers": "{file}: what is no number in {channel} is left out",

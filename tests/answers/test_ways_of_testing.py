@@ -1,0 +1,262 @@
+"""The ways in which testers test beside long logs with repeats: each with a study whose answer is known."""
+
+import json
+import re
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from command_line import gelassen, ok
+from gelassen import open_study, read_log
+from gelassen.core import FileError
+from gelassen.core.comparing.tradeoff import tradeoff
+from gelassen.study.file.reader import read_study_file
+
+pytestmark = pytest.mark.xdist_group("ways")
+
+HEAD = 'format = 1\ntitle = "t"\nmade_up = true\n[machine]\nname = "box"\nlimit_c = 95\n'
+
+
+def study_of(folder, text):
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "study.toml").write_text(text)
+    return folder
+
+
+def logged(folder, name, setup, channels, *, minutes=30):
+    """Import a made-up log: channel to its rise in K, or to its value under load."""
+    rng = np.random.default_rng(len(name) + sum(map(ord, name)))
+    t = np.arange(0, 60.0 * minutes, 2.0)
+    loaded = np.clip(t - 120, 0, None)
+    frame = pd.DataFrame({"t_s": t, "room.air.temp_c": 22 + rng.normal(0, 0.05, t.size)})
+    for channel, size in channels.items():
+        if channel.endswith(".temp_c"):
+            course = 27 + (size - 5) * (1 - np.exp(-loaded / 150))
+        else:
+            course = np.where(t < 120, 0.1 * size, size)
+        frame[channel] = course + rng.normal(0, 0.003 * size, t.size)
+    log = folder.parent / f"{name}.csv"
+    frame.to_csv(log, index=False)
+    ok("import", log, "--study", folder, "--setup", setup, "--new-setup")
+
+
+# Results without a log, and one run a setup
+
+
+def test_typed_results_are_ranked_with_a_doubt_and_kept_from_nonsense(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    common = ("--room", "22.5+-0.3", "--power", "95", "--minutes", "20", "--new-setup")
+    ok(
+        "enter",
+        study,
+        "--setup",
+        "tower",
+        "--highest",
+        "81",
+        "--rest",
+        "34",
+        "--score",
+        "1200",
+        *common,
+    )
+    ok(
+        "enter",
+        study,
+        "--setup",
+        "low",
+        "--highest",
+        "94",
+        "--rest",
+        "38",
+        "--score",
+        "1100",
+        *common,
+    )
+    found = open_study(study).compare(baseline="low")
+    (row,) = found.differences.to_dict("records")
+    assert row["verdict"] == "likely cooler"
+    assert row["low"] < -13 < row["high"]
+    assert {"read_by_hand", "spread_usual"} <= {caution.code for caution in found.cautions}
+    assert "Read by hand" in ok("show", study / "runs/001-tower")
+    by_score = open_study(study).compare(baseline="low", by="score")
+    assert list(by_score.setups["setup"]) == ["tower", "low"]
+    assert by_score.differences.iloc[0]["verdict"] == "likely more"
+    assert "(+" in ok("compare", study, "--baseline", "low", "--by", "score", "--no-figure")
+    assert open_study(study).compare(by="rest").unit == "K"
+    stored = len(list((study / "runs").iterdir()))
+    for wrong, words in (
+        (("--highest", "180"), "82.2 °C. Write 180F"), (("--highest", "60", "--rest", "70"), "is above"),
+        (("--highest", "hot"), "is no number"), ((), "nothing was read"), (("--power", "-1"), "cannot be"),
+        (("--ending", "exploded"), "no way an attempt ends"),
+    ):  # fmt: skip
+        refused = gelassen("enter", study, "--setup", "tower", *wrong)
+        assert refused.returncode == 2
+        assert words in refused.stderr
+    assert len(list((study / "runs").iterdir())) == stored
+
+
+def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
+    study, table = study_of(tmp_path / "s", HEAD), tmp_path / "runs.csv"
+    table.write_text("Setup;Max (°C);Idle;Room;Minutes\na;80;33,5;22;20\nb;178 F;31;22,1;20\n")
+    ok("enter", study, "--from", table)
+    readings = [
+        json.loads(path.read_text())["by_hand"] for path in sorted(study.glob("runs/*/run.json"))
+    ]
+    assert [round(one["highest_c"], 1) for one in readings] == [80.0, 81.1]
+    for text, words in (
+        ("Setup,Max,Foo\na,80,1\n", 'table of runs .*'), ("Setup,Max\na,80\nb,190\n", "line 3: .*87.8"),
+        ("Max\n80\n", 'no column is called "setup"'), ("Setup,Max\n", "no rows"),
+    ):  # fmt: skip
+        table.write_text(text)
+        refused = gelassen("enter", study, "--from", table)
+        assert refused.returncode == 2
+        assert re.search(words, refused.stderr), refused.stderr
+    assert len(list((study / "runs").iterdir())) == 2
+
+
+@pytest.mark.parametrize(("apart_k", "doubt", "verdict"), [
+    (11.0, "", "likely cooler"), (11.0, "remounting_k = 0.5", "cooler"),
+    (11.0, "remounting_k = 6.0", "cannot tell"), (0.0, "remounting_k = 0.05\nmatters_k = 2.0", "the same"),
+])  # fmt: skip
+def test_one_run_a_setup_is_judged_by_what_is_known_of_remounting(
+    tmp_path, apart_k, doubt, verdict
+):
+    study = study_of(tmp_path / "s", HEAD + f"[doubt]\n{doubt}\n")
+    for name, rise_k in (("a", 50.0), ("b", 50.0 + apart_k)):
+        logged(study, name, name, {"cpu.package.temp_c": rise_k, "cpu.package.power_w": 95.0})
+    found = open_study(study).compare(baseline="b")
+    assert found.differences.iloc[0]["verdict"] == verdict
+    words = ok("compare", study, "--baseline", "b", "--no-figure")
+    assert ("as on usual rigs" in words) == (verdict == "likely cooler")
+    assert ("the same for your purpose" in words) == (verdict == "the same")
+
+
+# Programs as workloads
+
+WORKLOADS = (
+    HEAD
+    + """
+[protocol]
+idle = "1 min"
+repeats = 1
+baseline_again = false
+[factors.cooler]
+levels = ["Brise 120", "Kiesel 92"]
+[setups.tower]
+cooler = "Brise 120"
+[setups.low]
+cooler = "Kiesel 92"
+[[workloads]]
+name = "desktop"
+load = "integer"
+duty_pct = 10
+length = "6 min"
+rest = "1 min"
+[[workloads]]
+name = "render"
+load = "matrix"
+length = "12 min"
+rest = "1 min"
+"""
+)
+
+
+def test_every_setup_runs_through_the_list_and_programs_stand_side_by_side(tmp_path):
+    study = study_of(tmp_path / "s", WORKLOADS)
+    plan = ok("run", study, "--dry-run")
+    assert plan.index("tower: desktop") < plan.index("tower: render")
+    ok("run", study, "--yes", "--simulate", "1000000", "--runs", "3")
+    assert "1 run to make" in ok("run", study, "--dry-run")  # what was cut off goes on where it was
+    ok("run", study, "--yes", "--simulate", "1000000")
+    found = open_study(study).loads(baseline="low")
+    assert set(found.setups["load"]) == {"desktop", "render"}
+    columns = found.setups.set_index(["load", "setup"])
+    assert (columns["highest_k"] >= columns["mean_k"]).all()
+    assert columns.loc[("render", "tower"), "mean_k"] > columns.loc[("desktop", "tower"), "mean_k"]
+    words = ok("compare", study, "--no-figure")  # a list is never compared as one load
+    assert "tower is hottest under render" in words
+    assert "desktop  low" in words
+
+
+@pytest.mark.parametrize(("text", "words"), [
+    ('name = "x"\nload = "matrix"\ncommand = "true"', "one of load, command and by_hand"),
+    ('name = "x"', "one of load, command and by_hand"),
+    ('name = "x"\nby_hand = true\nscore = "a"', "only a command prints a score"),
+    ('name = "render"\nload = "matrix"', 'two workloads are called "render"'),
+])  # fmt: skip
+def test_an_impossible_workload_is_refused_by_name(tmp_path, text, words):
+    study = study_of(tmp_path / "s", WORKLOADS + f"[[workloads]]\n{text}\n")
+    with pytest.raises(FileError, match=words):
+        read_study_file(study / "study.toml")
+
+
+# Several parts, ladders, worth
+
+
+def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
+    text = (
+        'judge = ["cpu.package.temp_c", "gpu.hotspot.temp_c", "vrm.1.temp_c"]\nbaseline = "b"\n'
+        + HEAD
+    )
+    study = study_of(
+        tmp_path / "s", text + '[channels."gpu.hotspot.temp_c"]\nlimit_c = 74\n[setups.b]\n'
+    )
+    for k in range(3):
+        for setup, cpu, gpu in (("a", 45.0, 51.8 + 0.1 * k), ("b", 51.0, 48.0)):
+            channels = {"cpu.package.temp_c": cpu + 0.2 * k, "gpu.hotspot.temp_c": gpu}
+            logged(study, f"{setup}{k}", setup, {**channels, "cpu.package.power_w": 95.0})
+    found = open_study(study).judged()
+    (conflict,) = found.conflicts.to_dict("records")
+    assert (conflict["setup"], conflict["cooler"]) == ("a", "cpu.package.temp_c")
+    assert found.left_out == {"vrm.1.temp_c": "vrm.1.temp_c was not logged"}
+    words = ok("compare", study, "--no-figure")
+    assert "cooler than b by cpu.package.temp_c" in words
+    assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
+
+
+def test_a_ladder_names_what_held_and_what_did_not(tmp_path):
+    factor = "[factors.power]\nlevels = [100, 120, 140]\n"
+    study = study_of(tmp_path / "s", HEAD + factor + "[setups.tower]\npower = 100\n")
+    for power, ending, more in (
+        (100, "held", ("--highest", "70", "--minutes", "20")),
+        (120, "held", ("--highest", "80", "--minutes", "30")),
+        (140, "held back", ("--highest", "95")), (160, "would not start", ()),
+    ):  # fmt: skip
+        ok("enter", study, "--setup", "tower", "--at", f"power={power}", "--ending", ending, *more)
+    (row,) = open_study(study).ladder("power").setups.to_dict("records")
+    assert (row["held_to"], row["minutes"], row["fails_at"], row["ending"]) == (
+        120,
+        30,
+        140,
+        "held back",
+    )
+    words = ok("compare", study, "--ladder", "power")
+    assert "held 120 for 30 min; held back at 140" in words
+    assert "held (coolest)" in words
+
+
+def test_what_costs_more_for_nothing_or_does_less_is_not_unbeaten():
+    found = tradeoff(
+        ["cheap", "dear", "dearest", "lazy"], [30, 60, 90, 20], [50.0, 49.8, 44.0, 30.0],
+        groups=["b", "b", "a", "c"], work=[100, 100, 100, 60], baseline="cheap",
+    ).table.set_index("setup")  # fmt: skip
+    assert list(found.index[found["unbeaten"]]) == ["cheap", "dearest"]
+    assert found.loc["dear", "no_gain_over"] == "cheap"
+    assert found.loc["lazy", "less_work"]
+    assert found.loc["dearest", "x_per_gain"] == pytest.approx(10.0)
+    assert np.isnan(found.loc["dear", "x_per_gain"])
+
+
+def test_a_machine_without_a_temperature_is_compared_by_its_work(tmp_path):
+    study = study_of(tmp_path / "s", WORKLOADS)
+    ok("run", study, "--yes", "--simulate", "1000000")
+    for run in (study / "runs").iterdir():
+        frame = pd.read_parquet(run / "samples.parquet")
+        frame.drop(columns=[name for name in frame if ".temp_c" in name]).to_parquet(
+            run / "samples.parquet"
+        )
+    assert not [name for name in read_log(run).frame if name.endswith(".temp_c")]
+    found = open_study(study).compare(by="clock")
+    assert found.unit == "MHz"
+    assert len(found.setups) == 2
