@@ -22,6 +22,7 @@ _HOMES = {
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
     "capacity": ("capacity", "capacity"),
+    "report": ("report", "report"),
 }
 _FIRST_STEPS = """\
 Gelassen tests how well a computer is cooled, and says how sure the answer is.
@@ -41,6 +42,7 @@ First steps:
                                    what that run says
   gelassen compare cooling         which setup is cooler, and how sure that is
   gelassen capacity cooling        how much power each setup sustains
+  gelassen report cooling          all of it on one page, to show to others
   gelassen --help                  all commands
 """
 

@@ -11,7 +11,7 @@ from gelassen.answers.rows.known_spread import KnownSpread
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.core import InputError
 from gelassen.show.comparison_text import comparison_text
-from gelassen.show.findings_text import loads_text
+from gelassen.show.loads_text import loads_text
 from gelassen.study.file.study_file import StudyFile
 
 ASKED = ComparisonAsked(title="made up", made_up=True)

@@ -9,7 +9,7 @@ from click.testing import CliRunner
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
-from gelassen.conduct.planning.order import order_runs, remaining
+from gelassen.conduct.planning.order import PlannedRun, order_runs, remaining
 from gelassen.conduct.study_run import conduct_study, runs_made, still_to_do
 from gelassen.core import InputError
 from gelassen.study.file.reader import read_study_file
@@ -133,11 +133,7 @@ def test_crashes_are_results_and_stopped_or_discarded_runs_are_made_again(folder
 
 
 def test_what_is_done_is_counted_by_setup():
-    class Run:
-        def __init__(self, setup):
-            self.setup = setup
-
-    runs = [Run("a"), Run("b"), Run("a")]
+    runs = [PlannedRun(setup=name, levels={}, block=1) for name in ("a", "b", "a")]
     assert remaining(runs, {"a": 1}) == runs[1:]
     assert remaining(runs, {"a": 5, "b": 1}) == []
 

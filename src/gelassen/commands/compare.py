@@ -196,7 +196,7 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
 
 
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
-    from gelassen.show.findings_text import loads_text
+    from gelassen.show.loads_text import loads_text
 
     found = study.loads(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
     _give(found, asked.form, loads_text)

@@ -23,7 +23,7 @@ def comparison_text(comparison: StudyComparison) -> str:
     parts = ["\n".join([title, *(_wrapped(s) for s in sentences(comparison))])]
     parts.append(aligned(*table(comparison)))
     parts.append(aligned(*conditions(comparison)))
-    parts.append(_legend(comparison))
+    parts.append(legend(comparison))
     for heading, lines in _sections(comparison):
         parts.append("\n".join([heading, *(f"  - {text}" for text in lines)]))
     for other in comparison.others:
@@ -55,7 +55,7 @@ def comparison_markdown(comparison: StudyComparison) -> str:
         part
         for part in (
             f"## {title}", words, markdown(*table(comparison)),
-            markdown(*conditions(comparison)), _legend(comparison), *notes,
+            markdown(*conditions(comparison)), legend(comparison), *notes,
         )
         if part
     )  # fmt: skip
@@ -335,7 +335,8 @@ def _verdict(row: dict[str, object]) -> str:
     return "cannot tell"
 
 
-def _legend(comparison: StudyComparison) -> str:
+def legend(comparison: StudyComparison) -> str:
+    """Return what the columns and marks of the table mean."""
     lines = [
         "rank: setups that share a letter cannot be told apart. by heat, by limit: share of the load "
         "during which the chip was held back."

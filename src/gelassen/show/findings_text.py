@@ -8,7 +8,6 @@ import pandas as pd
 
 from gelassen.answers.judged import StudyJudged
 from gelassen.answers.ladder import Ladder
-from gelassen.answers.loads import StudyLoads
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
@@ -16,7 +15,7 @@ from gelassen.core.comparing.response import Response
 from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
+from gelassen.show.numbers import fixed, warmer, warmer_interval
 from gelassen.show.tables import aligned
 
 _MOST_ROWS = 40
@@ -191,62 +190,6 @@ def repeatability_text(found: Repeatability) -> str:
         if math.isfinite(value):
             lines.append(f"{words} {value:.2f} K.")
     return "\n\n".join(["\n".join(lines), *_cautions(found.cautions)])
-
-
-def loads_text(found: StudyLoads) -> str:
-    """Return setups under each load, and their mean over all loads."""
-    made_up = f"   ({MADE_UP})" if found.made_up else ""
-    scored = found.setups["score"].notna().any()
-    rows = [
-        [
-            r.load, r.setup, "at the limit" if r.at_limit else fixed(r.rise_k) + "^" * r.uneven,
-            "–" if r.at_limit else interval(r.low_k, r.high_k), fixed(r.mean_k), fixed(r.highest_k),
-            fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
-            *([fixed(r.score)] if scored else []),
-            "–" if pd.isna(r.first) else f"{r.first} ({fixed(r.headroom_k)} K left)",
-        ]
-        for r in found.setups.itertuples()
-    ]  # fmt: skip
-    header = [
-        "load", "setup", "settles K", f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
-        "runs", "W", "MHz", *(["score"] if scored else []), "nearest to its limit",
-    ]  # fmt: skip
-    parts = [
-        f"{found.title}: load by load{made_up}",
-        aligned(header, rows, left=(0, 1, len(header) - 1)),
-    ]
-    if found.setups["uneven"].any():
-        parts.append(
-            "^ the load came and went: its mean, and no steady state. 99 %: 99 of 100 readings are below."
-        )
-    lines = _hottest_loads(found)
-    for load, part in found.differences.groupby("load", sort=False):
-        for r in part.itertuples():
-            said = (
-                f"{r.setup} is {warmer(r.difference_k)} than {r.versus}"
-                if r.distinguishable
-                else (f"cannot tell {r.setup} from {r.versus}")
-            )
-            lines.append(f"{load}: {said} ({warmer_interval(r.low_k, r.high_k)})")
-    parts += ["\n".join(lines)] if lines else []
-    if found.cautions:
-        parts.append("\n".join(["cautions", *(f"  - {text}" for text in found.cautions)]))
-    if found.left_out:
-        parts.append("\n".join(["left out", *(f"  - {run}: {why}" for run, why in found.left_out)]))
-    return "\n\n".join(parts)
-
-
-def _hottest_loads(found: StudyLoads) -> list[str]:
-    """Return which load is the hottest for each setup, by its highest reading."""
-    lines = []
-    for setup, own in found.setups.groupby("setup", sort=False):
-        known = own.dropna(subset="highest_k")
-        if len(known) > 1:
-            top = known.loc[known["highest_k"].idxmax()]
-            lines.append(
-                f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} K at most"
-            )
-    return lines
 
 
 def judged_text(found: StudyJudged) -> str:

@@ -298,7 +298,7 @@ def _limit_at_s(summary: RunSummary) -> float | None:
     """Return when the judged temperature reached its limit within the load."""
     steady, throttling = summary.steady, summary.throttling
     found = steady.limit_at_s if steady is not None else None
-    if found is None and throttling is not None and throttling.thermal.any():
+    if found is None and throttling is not None and throttling.thermal_share > 0:
         found = throttling.onset_s
     if found is None or not summary.load_s[0] <= found <= summary.load_s[1]:
         return None

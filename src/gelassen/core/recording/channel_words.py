@@ -1,0 +1,28 @@
+"""Channels as people call them: "core 3", "room", "fan front 1"."""
+
+import re
+
+from gelassen.core.recording.channels import parse_channel
+
+_PARTS = {
+    "cpu": "processor", "gpu": "graphics", "vrm": "regulator", "load": "", "log": "",
+}  # fmt: skip
+_WHOLE = {
+    "cpu.package": "processor", "cpu.all": "processor", "room.air": "room", "case.air": "case air",
+    "loop.coolant": "coolant", "loop.coolant_in": "coolant in", "loop.coolant_out": "coolant out",
+    "loop.flow": "flow", "wall.supply": "wall", "load.work": "work", "load.program": "score",
+    "room.noise": "noise", "gpu.hotspot": "graphics hot spot", "gpu.package": "graphics",
+}  # fmt: skip
+
+
+def channel_words(name: str) -> str:
+    """Return a channel's name in words, without its quantity and unit."""
+    channel = parse_channel(name)
+    key = f"{channel.part}.{channel.item}"
+    if key in _WHOLE:
+        return _WHOLE[key]
+    item = re.sub(r"(?<=[a-z])(?=\d)", " ", channel.item.replace("_", " "))
+    part = _PARTS.get(channel.part, channel.part)
+    if channel.part == "cpu" and channel.item.startswith("core"):
+        return item
+    return f"{part} {item}".strip()

@@ -1,0 +1,1 @@
+"""The parts of the page: template, style, script, and the chart library with its licence."""
