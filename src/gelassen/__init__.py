@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from gelassen._lazy import loader
+from gelassen._lazy import loader, shown
 from gelassen._version import __version__
 
 if TYPE_CHECKING:
@@ -25,6 +25,7 @@ __all__ = [
     "summarise_run",
 ]
 
+__dir__ = shown(globals())
 __getattr__ = loader(
     __name__,
     {

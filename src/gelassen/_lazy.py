@@ -18,3 +18,12 @@ def loader(package: str, homes: Mapping[str, tuple[str, ...]]) -> Callable[[str]
         raise AttributeError(f"module '{package}' has no attribute '{name}'")
 
     return __getattr__
+
+
+def shown(own: Mapping[str, Any]) -> Callable[[], list[str]]:
+    """Return a module-level `__dir__` that shows the public names, loaded or not."""
+
+    def __dir__() -> list[str]:  # noqa: N807  what Python calls it
+        return sorted(own["__all__"])
+
+    return __dir__

@@ -237,7 +237,7 @@ def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
     first = study.compare().setups
     assert study.unanalysed() == 0
     monkeypatch.setattr(
-        "gelassen.answers.study_runs.summarise_run", None
+        "gelassen.core.run.summary.summarise_run", None
     )  # would fail if it were asked
     pd.testing.assert_frame_equal(study.compare().setups, first)
     monkeypatch.undo()

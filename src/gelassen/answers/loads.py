@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
-from scipy.stats import norm
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.parts import parts_table
@@ -15,6 +14,7 @@ from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.study.file.levels import (
@@ -115,6 +115,11 @@ def compare_loads(
     of_baseline = next((group for _, group, row in entries if row.setup == baseline), None)
     in_one_run = any(row.one_of for _, _, row in entries)
     comparisons, setups, differences, cautions = {}, [], [], []
+    about = ComparisonAsked(
+        title=file.title, confidence=confidence, made_up=made_up, spread=spread,
+        expected=expected_quantities(file), reference=reference, room_k=file.doubt.room_k,
+        matters_k=file.doubt.matters_k,
+    )  # fmt: skip
     for load in loads:
         own = [replace(row, setup=group) for name, group, row in entries if name == load]
         told = [row for row in own if row.value is not None and row.has_interval]
@@ -123,22 +128,33 @@ def compare_loads(
             cautions.append(caution("load_tells_nothing", load=load))
             setups.append(_with_quantities(_unsettled(own), own).assign(load=load))
             continue
-        asked = ComparisonAsked(
-            title=f"{file.title}, {load}", baseline=against, confidence=confidence, made_up=made_up,
-            spread=spread, expected=expected_quantities(file), reference=reference,
-            room_k=file.doubt.room_k, matters_k=file.doubt.matters_k,
-        )  # fmt: skip
+        asked = replace(about, title=f"{file.title}, {load}", baseline=against)
         found = compare_runs(own, left_out, asked)
         comparisons[load] = found
         cautions += [one.of(load) for one in found.cautions]
-        rest = [row for row in own if row.setup not in set(found.setups["setup"])]
-        every = pd.concat([found.setups, _unsettled(rest)]) if rest else found.setups
-        setups.append(_with_quantities(_nearest_part(every, own), own).assign(load=load))
+        setups.append(_every_setup(found.setups, own).assign(load=load))
         differences.append(found.differences.assign(load=load))
     if not comparisons:
         raise InputError(f"{file.title}: under no load does any run settle. Load longer")
+    return _together(
+        about, comparisons, setups, differences, left_out, cautions, in_one_run=in_one_run
+    )
+
+
+def _together(
+    about: ComparisonAsked,
+    comparisons: dict[str, StudyComparison],
+    setups: list[pd.DataFrame],
+    differences: list[pd.DataFrame],
+    left_out: Sequence[tuple[str, str]],
+    cautions: list[Caution],
+    *,
+    in_one_run: bool,
+) -> StudyLoads:
+    """Return the loads side by side, with the mean of the differences over all of them."""
     table = pd.concat(differences, ignore_index=True)
-    table = pd.concat([table, _over_all(table, loads, confidence, in_one_run)], ignore_index=True)
+    over_all = _over_all(table, list(comparisons), about.confidence, in_one_run)
+    table = pd.concat([table, over_all], ignore_index=True)
     columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "clock_mhz",
                *_QUANTITIES, "uneven", "first", "headroom_k"]  # fmt: skip
     keys = ["load", "setup", "versus", "difference_k", "low_k", "high_k", "distinguishable"]
@@ -148,9 +164,9 @@ def compare_loads(
         differences=table.rename(columns=renamed)[keys],
         comparisons=comparisons,
         left_out=tuple(left_out),
-        title=file.title,
-        made_up=made_up,
-        confidence=confidence,
+        title=about.title,
+        made_up=about.made_up,
+        confidence=about.confidence,
         cautions=tuple(dict.fromkeys(cautions)),
     )
 
@@ -183,6 +199,13 @@ def _by_load(
             setup = groups.get(setup) or without_power(setup)
             entries.append((f"{load}, {rung.words}" if len(loads) > 1 else rung.words, setup, row))
     return entries
+
+
+def _every_setup(settled: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
+    """Return the compared setups and those that did not settle, with all that their runs say."""
+    rest = [row for row in rows if row.setup not in set(settled["setup"])]
+    every = pd.concat([settled, _unsettled(rest)]) if rest else settled
+    return _with_quantities(_nearest_part(every, rows), rows)
 
 
 def _unsettled(rows: Sequence[RunRow]) -> pd.DataFrame:
@@ -244,7 +267,7 @@ def _over_all(
     under which both were at their limit are left out. One setup at its limit leaves the mean open on that
     side.
     """
-    z = float(norm.ppf((1 + confidence) / 2))
+    z = float(normal_quantile((1 + confidence) / 2))
     entries = []
     for (setup, versus), part in table.groupby(["setup", "versus"], sort=False):
         told = part[np.isfinite(part["single_low"]) | np.isfinite(part["single_high"])]

@@ -1,35 +1,33 @@
-"""The front door of a study. Each method is one question, answered in a module of its own."""
+"""The front door of a study. Each method is one question, answered in a module of its own.
+
+A module is loaded when its question is asked: a short command must not wait for all of them.
+"""
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import pandas as pd
-
-from gelassen.answers.capacities import StudyCapacity, study_capacity
-from gelassen.answers.comparison import StudyComparison
-from gelassen.answers.drift import study_drift
-from gelassen.answers.effects import study_effects
-from gelassen.answers.equal import study_at_equal
-from gelassen.answers.judged import StudyJudged, study_judged
-from gelassen.answers.ladder import Ladder, study_ladder
-from gelassen.answers.loads import StudyLoads, study_loads
-from gelassen.answers.parts import study_parts
-from gelassen.answers.repeatability import study_repeatability
-from gelassen.answers.scale import study_along
-from gelassen.answers.setups import compare_setups_of, study_comparability
 from gelassen.answers.study_runs import StudyRuns
-from gelassen.answers.tradeoffs import study_tradeoff
-from gelassen.core.comparing.comparability import Comparability
-from gelassen.core.comparing.effects import Effects
-from gelassen.core.comparing.machine_drift import MachineDrift
-from gelassen.core.comparing.repeatability import Repeatability
-from gelassen.core.comparing.response import Response
-from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.errors import FileError
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gelassen.answers.capacities import StudyCapacity
+    from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.judged import StudyJudged
+    from gelassen.answers.ladder import Ladder
+    from gelassen.answers.loads import StudyLoads
+    from gelassen.core.comparing.comparability import Comparability
+    from gelassen.core.comparing.effects import Effects
+    from gelassen.core.comparing.machine_drift import MachineDrift
+    from gelassen.core.comparing.repeatability import Repeatability
+    from gelassen.core.comparing.response import Response
+    from gelassen.core.comparing.tradeoff import Tradeoff
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +52,7 @@ class Study(StudyRuns):
         room_c: float | None = None,
         correct_drift: bool = False,
         by: str = "rise",
-    ) -> StudyComparison:
+    ) -> "StudyComparison":
         """Compare the setups by steady rise over the reference, or by another quantity.
 
         Parameters
@@ -80,6 +78,8 @@ class Study(StudyRuns):
         InputError
             An unknown baseline or run, or a study without a run to compare.
         """
+        from gelassen.answers.setups import compare_setups_of
+
         return compare_setups_of(
             self,
             baseline=baseline,
@@ -91,7 +91,7 @@ class Study(StudyRuns):
             by=by,
         )
 
-    def ladder(self, factor: str, *, leave_out: Mapping[str, str] | None = None) -> Ladder:
+    def ladder(self, factor: str, *, leave_out: Mapping[str, str] | None = None) -> "Ladder":
         """Find how far each setup holds along a factor with numbers: a power, a clock, a voltage.
 
         Raises
@@ -99,6 +99,8 @@ class Study(StudyRuns):
         InputError
             The study has no such factor, or no run has a number for it.
         """
+        from gelassen.answers.ladder import study_ladder
+
         return study_ladder(self, factor, leave_out=leave_out)
 
     def judged(
@@ -107,7 +109,7 @@ class Study(StudyRuns):
         baseline: str | None = None,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> StudyJudged:
+    ) -> "StudyJudged":
         """Compare the setups by each temperature that the study judges, and say where these disagree.
 
         Raises
@@ -115,10 +117,14 @@ class Study(StudyRuns):
         InputError
             The study judges one temperature only.
         """
+        from gelassen.answers.judged import study_judged
+
         return study_judged(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
 
-    def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> Comparability:
+    def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> "Comparability":
         """Find what differed between runs and between setups apart from the factors."""
+        from gelassen.answers.setups import study_comparability
+
         return study_comparability(self, leave_out=leave_out)
 
     def repeatability(
@@ -127,8 +133,10 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         store: bool = False,
         leave_out: Mapping[str, str] | None = None,
-    ) -> Repeatability:
+    ) -> "Repeatability":
         """Find how much the rig scatters between runs of one setup; `store` keeps it with the study."""
+        from gelassen.answers.repeatability import study_repeatability
+
         return study_repeatability(self, confidence=confidence, store=store, leave_out=leave_out)
 
     def effects(
@@ -138,7 +146,7 @@ class Study(StudyRuns):
         value: str = "value",
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> Effects:
+    ) -> "Effects":
         """Find the effect of each factor, and whether it depends on another factor.
 
         Raises
@@ -146,6 +154,8 @@ class Study(StudyRuns):
         InputError
             Unknown factors, or factors with one level.
         """
+        from gelassen.answers.effects import study_effects
+
         return study_effects(self, factors, value=value, confidence=confidence, leave_out=leave_out)
 
     def along(
@@ -156,7 +166,7 @@ class Study(StudyRuns):
         worth: float = 0.0,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> Response:
+    ) -> "Response":
         """Find how the rise falls along a factor with numbers, and where more stops paying.
 
         Parameters
@@ -168,6 +178,8 @@ class Study(StudyRuns):
         worth : float
             A step pays if it lowers the rise by more than this, K.
         """
+        from gelassen.answers.scale import study_along
+
         return study_along(
             self, factor, where=where or {}, worth=worth, confidence=confidence, leave_out=leave_out
         )
@@ -181,7 +193,7 @@ class Study(StudyRuns):
         where: Mapping[str, str | float] | None = None,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> Tradeoff:
+    ) -> "Tradeoff":
         """Compare the rise, or the capacity, with noise, price, fan speed or another quantity.
 
         Parameters
@@ -196,6 +208,8 @@ class Study(StudyRuns):
         where : mapping, optional
             Levels of factors that setups must have.
         """
+        from gelassen.answers.tradeoffs import study_tradeoff
+
         return study_tradeoff(
             self,
             against,
@@ -214,7 +228,7 @@ class Study(StudyRuns):
         where: Mapping[str, str | float] | None = None,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> pd.DataFrame:
+    ) -> "pd.DataFrame":
         """Compare setups at equal noise, fan speed or duty, by smooth courses between their levels.
 
         Parameters
@@ -234,6 +248,8 @@ class Study(StudyRuns):
             NaN where a setup does not reach that far. Setups are grouped by all factors but those that
             move fans.
         """
+        from gelassen.answers.equal import study_at_equal
+
         return study_at_equal(
             self, quantity, at, where=where or {}, confidence=confidence, leave_out=leave_out
         )
@@ -244,8 +260,10 @@ class Study(StudyRuns):
         *,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> MachineDrift:
+    ) -> "MachineDrift":
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
+        from gelassen.answers.drift import study_drift
+
         return study_drift(self, setup, confidence=confidence, leave_out=leave_out)
 
     def loads(
@@ -254,7 +272,7 @@ class Study(StudyRuns):
         baseline: str | None = None,
         confidence: float = 0.95,
         leave_out: Mapping[str, str] | None = None,
-    ) -> StudyLoads:
+    ) -> "StudyLoads":
         """Compare the setups under each load by itself, and over all loads.
 
         The load is what a factor with `sets = "load"` or `"workers"` says, else what each run recorded.
@@ -264,14 +282,18 @@ class Study(StudyRuns):
         InputError
             A study whose runs have one load only, or an unknown baseline.
         """
+        from gelassen.answers.loads import study_loads
+
         return study_loads(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
 
-    def parts(self, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
+    def parts(self, *, leave_out: Mapping[str, str] | None = None) -> "pd.DataFrame":
         """Return each part's temperature under load by setup, and its headroom.
 
         Columns: setup, part, hold_mean_c, hold_peak_c, limit_c, headroom_k (below its own limit),
         comfort_k (below the tester's comfort line), first: whether it is nearest to its limit.
         """
+        from gelassen.answers.parts import study_parts
+
         return study_parts(self, leave_out=leave_out)
 
     def capacity(
@@ -283,7 +305,7 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
-    ) -> StudyCapacity:
+    ) -> "StudyCapacity":
         """Find the power that each setup sustains.
 
         Parameters
@@ -300,6 +322,8 @@ class Study(StudyRuns):
         InputError
             A limit below the room, or no run with power and rise.
         """
+        from gelassen.answers.capacities import study_capacity
+
         return study_capacity(
             self,
             limit_c=limit_c,

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pandas as pd
 import tomlkit
@@ -18,7 +19,6 @@ from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES, core_channels
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import series_of
-from gelassen.core.run.summary import RunSummary, summarise_run
 from gelassen.study.disk.archive import read_run
 from gelassen.study.disk.cache import fingerprint, keep_rows, kept_rows
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
@@ -27,6 +27,9 @@ from gelassen.study.file.levels import mounted_as
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE, StudyFile, check_setup_name
 from gelassen.system.files import read_text, replace_file
+
+if TYPE_CHECKING:
+    from gelassen.core.run.summary import RunSummary
 
 _A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
 
@@ -110,7 +113,7 @@ class StudyRuns:
 
     def summaries(
         self, *, confidence: float = 0.95, executor: Executor | None = None
-    ) -> tuple[list[RunSummary], list[tuple[str, str]]]:
+    ) -> "tuple[list[RunSummary], list[tuple[str, str]]]":
         """Summarise all runs; return the summaries, and the runs left out with the reason."""
         folders = self.run_folders()
         jobs = [(self, folder, confidence, None) for folder in folders]
@@ -328,7 +331,7 @@ def _row(job: Job) -> RunRow | str:
     return summarised if isinstance(summarised, str) else run_row(*summarised)
 
 
-def _summarise(job: Job) -> RunSummary | str:
+def _summarise(job: Job) -> "RunSummary | str":
     """Return the summary of one run, or why there is none."""
     found = _read(job[0], job[1])
     if isinstance(found, Recording) and found.by_hand:
@@ -351,7 +354,7 @@ def _read(study: StudyRuns, folder: Path) -> Recording | str:
         return str(error)
 
 
-def _summarised(recording: Recording, job: Job) -> tuple[Recording, RunSummary] | str:
+def _summarised(recording: Recording, job: Job) -> "tuple[Recording, RunSummary] | str":
     study, _, confidence, judge = job
     try:
         compare = judge or study.file.compare
@@ -359,6 +362,8 @@ def _summarised(recording: Recording, job: Job) -> tuple[Recording, RunSummary] 
         wanted = compare if averaged or compare in recording.frame else None
         if judge is not None and wanted is None and judge != HOTTEST_CORE:
             return f"{judge} was not logged"
+        from gelassen.core.run.summary import summarise_run  # only here: a kept row does without it
+
         return recording, summarise_run(recording, channel=wanted, confidence=confidence)
     except (GelassenError, OSError) as error:
         return str(error)

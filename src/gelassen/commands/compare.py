@@ -200,6 +200,7 @@ def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
 
     found = study.loads(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
     _give(found, asked.form, loads_text)
+    _draw(study, asked, found, "loads")
 
 
 def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -299,7 +300,8 @@ def _draw(study: "Study", asked: CompareOptions, result: Any, name: str) -> None
     from gelassen.figures.plots import save_plot
 
     made_up = "   (made-up sample data)" if study.file.made_up else ""
-    draw = partial(save_plot, result, about=study.file.title + made_up)
+    about = "" if name == "loads" else study.file.title + made_up  # its own title says so
+    draw = partial(save_plot, result, about=about)
     give_figure(draw, asked.figure, study.folder, f"{name}.png")
 
 

@@ -15,6 +15,7 @@ class ShowOptions:
     """What `gelassen show` was asked."""
 
     run: Path
+    more: tuple[Path, ...]
     form: str
     samples: bool
     tidy: bool
@@ -30,6 +31,7 @@ class ShowOptions:
 
 @click.command()
 @click.argument("run", type=click.Path(path_type=Path))
+@click.argument("more", nargs=-1, type=click.Path(path_type=Path), metavar="[RUN]...")
 @click.option(
     "--format", "form", type=click.Choice(["text", "json", "csv", "markdown", "parquet"]), default="text",
     help="How to print the numbers; parquet gives the samples.",
@@ -61,8 +63,11 @@ class ShowOptions:
 @click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
 @click.option("--no-figure", is_flag=True, help="Draw nothing.")
 def show(**given: Any) -> None:
-    """Show one RUN in words, in numbers and in one figure."""
+    """Show one RUN in words, in numbers and in one figure; several RUNs over each other."""
     asked = ShowOptions(**given)
+    if asked.more:
+        _show_several(asked)
+        return
     from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
     from gelassen.show.run_text import by_hand_text, run_text
@@ -102,6 +107,40 @@ def show(**given: Any) -> None:
         asked.figure,
         study.folder if study else Path(),
         f"{summary.name}.png",
+    )
+
+
+def _opened(run: Path) -> Any:
+    """Return a run, completed from its study if it lies in one."""
+    from gelassen.intake import read_log
+
+    study = _study_of(run)
+    return study.run(run.resolve().name) if study else read_log(run)
+
+
+def _show_several(asked: ShowOptions) -> None:
+    """Print one line a run, and draw them over each other."""
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.core.run.summary import summarise_run
+    from gelassen.figures.canvas import save
+    from gelassen.figures.overlay_figure import runs
+
+    if asked.form != "text" or asked.samples or asked.every is not None:
+        raise InputError(
+            "several runs are only drawn over each other: ask for one run to get its numbers"
+        )
+    recordings = [_opened(run) for run in (asked.run, *asked.more)]
+    for recording in recordings:
+        if recording.frame.empty:
+            raise InputError(f"{recording.name} has no samples to draw")
+        summary = summarise_run(recording, channel=asked.channel, confidence=asked.confidence)
+        tell(str(summary).split("\n  caution")[0])
+    if asked.no_figure:
+        return
+    study = _study_of(asked.run)
+    figure = runs(recordings)
+    give_figure(
+        lambda path: save(figure, path), asked.figure, study.folder if study else Path(), "runs.png"
     )
 
 

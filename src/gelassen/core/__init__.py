@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from gelassen._lazy import loader
+from gelassen._lazy import loader, shown
 
 if TYPE_CHECKING:
     from gelassen.core.capacity.from_levels import Capacity, sustainable_power
@@ -37,6 +37,7 @@ __all__ = [
     "sustainable_power",
 ]
 
+__dir__ = shown(globals())
 __getattr__ = loader(
     __name__,
     {

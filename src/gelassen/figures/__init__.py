@@ -1,1 +1,42 @@
-"""Public figures, one function each: a result and axes in, axes out."""
+"""One function a figure: each takes a result, and axes if you have some, and returns what it drew on.
+
+``setups``, ``differences``, ``capacity``, ``effects``, ``along``, ``tradeoff`` and ``loads`` return
+Matplotlib axes; ``run`` and ``runs`` return a figure, as they need several. ``plot`` chooses by the kind
+of result.
+"""
+
+from typing import TYPE_CHECKING
+
+from gelassen._lazy import loader, shown
+
+if TYPE_CHECKING:
+    from gelassen.figures.comparison_figure import differences, setups
+    from gelassen.figures.loads_figure import loads
+    from gelassen.figures.overlay_figure import runs
+    from gelassen.figures.plots import along, capacity, effects, plot, tradeoff
+    from gelassen.figures.run_figure import run
+
+__all__ = [
+    "along",
+    "capacity",
+    "differences",
+    "effects",
+    "loads",
+    "plot",
+    "run",
+    "runs",
+    "setups",
+    "tradeoff",
+]
+
+__dir__ = shown(globals())
+__getattr__ = loader(
+    __name__,
+    {
+        "comparison_figure": ("differences", "setups"),
+        "loads_figure": ("loads",),
+        "overlay_figure": ("runs",),
+        "plots": ("along", "capacity", "effects", "plot", "tradeoff"),
+        "run_figure": ("run",),
+    },
+)

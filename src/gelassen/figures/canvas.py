@@ -5,7 +5,7 @@ from collections.abc import Callable
 from functools import wraps
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING, ParamSpec
+from typing import TYPE_CHECKING, ParamSpec, TypeVar
 
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.printable import printable
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 P = ParamSpec("P")
+R = TypeVar("R")
 
 # The palette of Okabe and Ito, which is distinguishable with every kind of colour vision.
 BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
@@ -23,15 +24,15 @@ SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
 _SIZE, _DPI = (12.8, 8.0), 100
 
 
-def literal_text(draw: Callable[P, None]) -> Callable[P, None]:
+def literal_text(draw: Callable[P, R]) -> Callable[P, R]:
     """Make a drawing function show names as they are: a "$" in a name begins no formula."""
 
     @wraps(draw)
-    def drawn(*arguments: P.args, **options: P.kwargs) -> None:
+    def drawn(*arguments: P.args, **options: P.kwargs) -> R:
         from matplotlib import rc_context
 
         with rc_context({"text.parse_math": False}):
-            draw(*arguments, **options)
+            return draw(*arguments, **options)
 
     return drawn
 

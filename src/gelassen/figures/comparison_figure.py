@@ -2,43 +2,102 @@
 
 from collections.abc import Hashable
 from pathlib import Path
+from textwrap import shorten
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gelassen.answers.comparison import StudyComparison
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import BLUE, ORANGE, RED, literal_text, new_figure, save
+from gelassen.figures.canvas import BLUE, GREY, ORANGE, RED, axes_or_new, literal_text, save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+_LABEL = 44  # letters of a setup's name
+_MANY = 18  # setups, beyond which names are small
+
+
+def comparison_figure(comparison: StudyComparison, path: Path) -> None:
+    """Draw the setups and save the figure; see `setups`."""
+    axis = setups(comparison)
+    save(axis.figure, path)  # type: ignore[arg-type,unused-ignore]
+
 
 @literal_text
-def comparison_figure(comparison: StudyComparison, path: Path) -> None:
-    """Draw the setups sorted by rise, with intervals, single runs, and the limit; and save it."""
-    setups = comparison.setups
-    figure, axes = new_figure(1, [1.0])
-    axis = axes[0]
-    places = np.arange(len(setups))[::-1]
-    for place, row in zip(places, setups.to_dict("records"), strict=True):
+def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
+    """Draw the setups sorted, with intervals, single runs, and the limit; return the axes."""
+    table = comparison.setups
+    axis = axes_or_new(ax)
+    places = np.arange(len(table))[::-1]
+    for place, row in zip(places, table.to_dict("records"), strict=True):
         _bar(axis, place, row, comparison)
-    axis.set_yticks(places, [str(name) for name in setups["setup"]])
-    largest = float(setups["rise_k"].max())
+    small = 7 if len(table) > _MANY else 10
+    labels = [shorten(str(name), _LABEL, placeholder=" …") for name in table["setup"]]
+    axis.set_yticks(places, labels, fontsize=small)
+    largest = float(table["rise_k"].max())
     axis.set_xlim(0, largest * 1.32)
     _limit_line(axis, comparison, largest)
-    over = f"over {comparison.over} in K" if comparison.unit == "K" else f"in {comparison.unit}"
-    what = "steady rise" if comparison.unit == "K" else "steady temperature"
     axis.set_xlabel(
-        f"{what} of the {comparison.measured} {over}; bars: mean, whiskers: "
-        f"{100 * comparison.confidence:g} % interval, ticks: single runs"
+        f"{_what(comparison)}; bars: mean, whiskers: {100 * comparison.confidence:g} % interval, ticks: "
+        "single runs"
     )
     axis.grid(axis="x", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
     made_up = f"   ({MADE_UP})" if comparison.made_up else ""
     baseline = f"; orange: baseline {comparison.baseline}" if comparison.baseline else ""
-    axis.set_title(f"{comparison.title}: setups from cool to warm{baseline}{made_up}", fontsize=11)
-    save(figure, path)
+    order = "best first" if comparison.by is not None else "from cool to warm"
+    axis.set_title(f"{comparison.title}: setups {order}{baseline}{made_up}", fontsize=11)
+    return axis
+
+
+@literal_text
+def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
+    """Draw the differences of all setups to the baseline, or of all pairs, with their intervals."""
+    axis = axes_or_new(ax)
+    table = comparison.differences.sort_values("difference", ascending=False)
+    places = np.arange(len(table))
+    for place, row in zip(places, table.to_dict("records"), strict=True):
+        colour = BLUE if row["distinguishable"] else GREY
+        ends = [row["difference"] - row["low"], row["high"] - row["difference"]]
+        known = [[end if np.isfinite(end) else 0.0] for end in ends]
+        axis.errorbar(
+            row["difference"], place, xerr=known, fmt="o", color=colour, capsize=4, lw=1.6, ms=6
+        )
+        axis.annotate(
+            f"{row['difference']:+.1f}  {row['verdict']}", (row["difference"], place), xytext=(0, 7),
+            textcoords="offset points", ha="center", fontsize=8, color=colour,
+        )  # fmt: skip
+    names = [
+        row["setup"] if comparison.baseline else f"{row['setup']} – {row['versus']}"
+        for row in table.to_dict("records")
+    ]
+    axis.set_yticks(places, [shorten(str(name), _LABEL, placeholder=" …") for name in names])
+    axis.axvline(0, color="black", lw=1)
+    cooler = (
+        "cooler ←   → warmer"
+        if comparison.by is None or comparison.by.is_rise
+        else "less ←   → more"
+    )
+    to = f"to {comparison.baseline}" if comparison.baseline else "between setups"
+    axis.set_xlabel(f"difference {to} in {comparison.unit}   ({cooler})")
+    axis.set_ylim(-0.7, len(table) - 0.3)
+    axis.grid(axis="x", color="#dddddd", lw=0.6)
+    axis.set_axisbelow(True)
+    made_up = f"   ({MADE_UP})" if comparison.made_up else ""
+    axis.set_title(f"{comparison.title}: differences, grey: not told apart{made_up}", fontsize=11)
+    return axis
+
+
+def _what(comparison: StudyComparison) -> str:
+    """Return what the bars are, and in which unit."""
+    if comparison.by is not None and not comparison.by.is_rise:
+        return f"{comparison.by.what} in {comparison.unit}"
+    over = f"over {comparison.over} in K" if comparison.unit == "K" else f"in {comparison.unit}"
+    what = "steady rise" if comparison.unit == "K" else "steady temperature"
+    if comparison.by is not None:
+        what = "rise" if comparison.unit == "K" else "temperature"
+    return f"{what} of the {comparison.measured} {over}"
 
 
 def _bar(axis: "Axes", place: float, row: dict[Hashable, Any], comparison: StudyComparison) -> None:

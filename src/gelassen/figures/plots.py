@@ -8,19 +8,27 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from gelassen.answers.capacities import StudyCapacity
+from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.loads import StudyLoads
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.response import Response
 from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.figures.along_figure import along_figure
 from gelassen.figures.canvas import save
 from gelassen.figures.capacity_figure import capacity_figure
+from gelassen.figures.comparison_figure import setups
 from gelassen.figures.effects_figure import effects_figure
+from gelassen.figures.loads_figure import loads
 from gelassen.figures.tradeoff_figure import tradeoff_figure
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+along, capacity, effects, tradeoff = along_figure, capacity_figure, effects_figure, tradeoff_figure
+
 FIGURES: dict[type, Callable[..., "Axes"]] = {
+    StudyComparison: setups,
+    StudyLoads: loads,
     StudyCapacity: capacity_figure,
     Effects: effects_figure,
     Response: along_figure,
@@ -33,7 +41,7 @@ def plot(result: Any, ax: "Axes | None" = None) -> "Axes":
 
     Parameters
     ----------
-    result : StudyCapacity, Effects, Response or Tradeoff
+    result : StudyComparison, StudyLoads, StudyCapacity, Effects, Response or Tradeoff
         What a study answered.
     ax : matplotlib Axes, optional
         Where to draw; a new figure of 1280 by 800 if not given.

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channel_words import channel_words
 from gelassen.core.recording.judging import core_channels, with_mean_of_cores
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.stretches import Stretch
@@ -28,6 +29,7 @@ from gelassen.figures.canvas import (
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 # Labels of changes are between the curves: two words each, and this many letters of a note.
 _LABEL = 24
@@ -37,12 +39,17 @@ _CHANGED = {
     "load": "load changed",
     "pause": "load paused",
 }
-_PHASE_SHADES = {"idle": "#f4f4f4", "soak": "#e6eef5", "hold": "#d3e3ef", "cooldown": "#f4f4f4"}
+_PHASE_SHADES = {"soak": "#f4f7fa", "hold": "#e9eff5"}
+
+
+def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
+    """Draw one run and save it; see `run`."""
+    save(run(recording, summary), path)
 
 
 @literal_text
-def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
-    """Draw one run: temperatures, clock, power, fan and work over time, and save it."""
+def run(recording: Recording, summary: RunSummary) -> "Figure":
+    """Draw one run: temperatures, clock, power, fan and work over time, below each other."""
     frame, _ = without_impossible(with_mean_of_cores(recording.frame, summary.channel))
     recording = replace(recording, frame=frame)
     minutes = frame.index.to_numpy(dtype=float) / 60
@@ -70,9 +77,9 @@ def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
                     ]
                     axis.plot(minutes, frame[clocks].mean(axis=1), color=PURPLE, lw=1)
                 elif name in frame.columns:
-                    axis.plot(minutes, frame[name], color=colour, lw=1, label=name)
-            if len(names) > 1:
-                axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
+                    axis.plot(minutes, frame[name], color=colour, lw=1, label=channel_words(name))
+            if len([name for name in names if name in frame.columns]) > 1:
+                axis.legend(loc="lower center", ncols=4, fontsize=8, frameon=False)
             if kind != "clock":  # a sag of a few per cent would not show from zero
                 axis.set_ylim(0, 1.08 * axis.get_ylim()[1])
         axis.set_ylabel(label)
@@ -83,7 +90,12 @@ def run_figure(recording: Recording, summary: RunSummary, path: Path) -> None:
     title = summary.setup or summary.name
     made_up = f"   ({MADE_UP})" if summary.made_up else ""
     figure.suptitle(f"{summary.name}: {title}{made_up}" if summary.setup else f"{title}{made_up}")
-    save(figure, path)
+    handles, labels = axes[0].get_legend_handles_labels()
+    if handles and lanes[0][0] == "temperature":  # below, where it takes no width from the curves
+        figure.legend(
+            handles, labels, loc="outside lower center", ncols=6, fontsize=9, frameon=False
+        )
+    return figure
 
 
 def _still_fan(frame: Any, name: str) -> bool:
@@ -129,11 +141,14 @@ def _temperatures(
         low, high = frame[cores].min(axis=1), frame[cores].max(axis=1)
         axis.fill_between(minutes, low, high, color=SKY, alpha=0.35, lw=0, label="other cores")
     if summary.channel is not None:
-        axis.plot(minutes, frame[summary.channel], color=BLUE, lw=1, label=summary.channel)
+        judged = channel_words(summary.channel)
+        if summary.channel_words == "hottest core":
+            judged = f"hottest core ({judged})"
+        axis.plot(minutes, frame[summary.channel], color=BLUE, lw=1, label=judged)
     others = [n for n in frame.columns if n.endswith(".temp_c") and n not in cores]
     others = [n for n in others if n not in (summary.channel, "cpu.package.temp_c")][:4]
     for name, colour in zip(others, (GREEN, ORANGE, PURPLE, GREY), strict=False):
-        axis.plot(minutes, frame[name], color=colour, lw=1.2, label=name)
+        axis.plot(minutes, frame[name], color=colour, lw=1.2, label=channel_words(name))
     if summary.limit_c is not None:
         axis.axhline(
             summary.limit_c,
@@ -146,15 +161,18 @@ def _temperatures(
     for stretch in summary.stretches:
         _fitted(axis, stretch, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
+        # A power limit that the tester has set is part of the test, and no fault.
+        own = recording.power_limit_w is not None
+        by_limit = (
+            (GREY, "at the power limit that was set") if own else (ORANGE, "held by a power limit")
+        )
         seen = set()
         for start, end, cause in summary.throttling.intervals:
-            colour = RED if cause == "thermal" else ORANGE
-            words = "held back by heat" if cause == "thermal" else "held back by power limit"
-            said = None if cause in seen else words
+            colour, words = (RED, "held back by heat") if cause == "thermal" else by_limit
             axis.axvspan(
-                start / 60, end / 60, color=colour, alpha=0.16, lw=0, label=said, zorder=1.5
-            )
-            axis.axvspan(start / 60, end / 60, ymin=0, ymax=0.03, color=colour, lw=0)
+                start / 60, end / 60, ymin=0, ymax=0.035, color=colour, lw=0, zorder=5,
+                label=None if cause in seen else words,
+            )  # fmt: skip
             seen.add(cause)
     for step in summary.steps:
         axis.axvline(step.at_s / 60, color=GREY, lw=1, ls=":")
@@ -171,7 +189,6 @@ def _temperatures(
             va="bottom",
             fontsize=8,
         )
-    axis.legend(loc="center left", bbox_to_anchor=(1.0, 0.5), fontsize=8, frameon=False)
 
 
 def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
@@ -223,8 +240,9 @@ def _shade_phases(axis: "Axes", recording: Recording) -> None:
         if phase.start_s >= log_end_s:
             continue
         axis.axvspan(
-            phase.start_s / 60, phase.end_s / 60, color=_PHASE_SHADES.get(phase.name, "white"), lw=0
-        )
+            phase.start_s / 60, phase.end_s / 60, color=_PHASE_SHADES.get(phase.name, "white"), lw=0,
+            zorder=0,
+        )  # fmt: skip
         first = axis.get_subplotspec()
         if first is not None and first.rowspan.start == 0:
             middle = (phase.start_s + phase.end_s) / 120

@@ -11,12 +11,12 @@ import pandas as pd
 
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.recording import Recording
-from gelassen.core.run.power_levels import Level
-from gelassen.core.run.quantities import run_quantities
-from gelassen.core.run.summary import RunSummary
 
 if TYPE_CHECKING:
     from pydantic import TypeAdapter
+
+    from gelassen.core.run.power_levels import Level
+    from gelassen.core.run.summary import RunSummary
 
 # Means over all channels with this ending of their name.
 _MEANS = {
@@ -218,8 +218,22 @@ def _kept_rows() -> "TypeAdapter[RunRow]":
     return TypeAdapter(RunRow)
 
 
-def run_row(recording: Recording, summary: RunSummary) -> RunRow:
+def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
     """Return what comparisons need from one run."""
+    from gelassen.core.run.quantities import run_quantities  # only here: a kept row does without it
+
+    steady = summary.steady
+    return replace(
+        _settled_row(recording, summary),
+        quantities=run_quantities(recording, summary),
+        limit_at_s=_number(_limit_at_s(summary)),
+        factors=dict(recording.levels),
+        uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
+    )
+
+
+def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
+    """Return the row with all that the summary says of the load."""
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
     names, mean, peak = (table[name].tolist() for name in ("channel", "hold_mean", "hold_peak"))
@@ -273,14 +287,10 @@ def run_row(recording: Recording, summary: RunSummary) -> RunRow:
         took_notice=steady is None or steady.took_notice,
         levels=[_run_level(level, recording, summary) for level in summary.levels],
         climb=[(float(w), float(k), float(se)) for w, k, se in points],
-        quantities=run_quantities(recording, summary),
-        limit_at_s=_number(_limit_at_s(summary)),
-        factors=dict(recording.levels),
-        uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
     )
 
 
-def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str | None]:
+def _last_change(summary: "RunSummary") -> tuple[float | None, float | None, str | None]:
     """Return the time of the last change, its effect on the steady value, and how it is known.
 
     Steps of power are levels, not changes.
@@ -294,7 +304,7 @@ def _last_change(summary: RunSummary) -> tuple[float | None, float | None, str |
     return step.at_s, step.after - step.before if told else None, how
 
 
-def _limit_at_s(summary: RunSummary) -> float | None:
+def _limit_at_s(summary: "RunSummary") -> float | None:
     """Return when the judged temperature reached its limit within the load."""
     steady, throttling = summary.steady, summary.throttling
     found = steady.limit_at_s if steady is not None else None
@@ -315,7 +325,7 @@ def too_short(row: RunRow) -> str:
     return f"{words} after conditions changed at {row.changed_at_s / 60:.1f} min"
 
 
-def _run_level(level: Level, recording: Recording, summary: RunSummary) -> RunLevel:
+def _run_level(level: "Level", recording: Recording, summary: "RunSummary") -> RunLevel:
     means = _hold_means({name: mean for name, (mean, _) in level.channels.items()})
     return RunLevel(
         power_w=_number(level.power_w), settled_w=_number(level.power_w), value=_number(level.rise),
@@ -349,7 +359,7 @@ def _hold_mean(means: Mapping[str, float], ending: str) -> float:
 
 
 def _parts(
-    recording: Recording, summary: RunSummary, read: Mapping[str, tuple[float, float]]
+    recording: Recording, summary: "RunSummary", read: Mapping[str, tuple[float, float]]
 ) -> dict[str, PartReadings]:
     parts: dict[str, PartReadings] = {}
     for name, (mean, peak) in read.items():

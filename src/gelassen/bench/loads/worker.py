@@ -6,7 +6,6 @@ below 1, all workers work and rest in step: by the machine's clock, not by their
 """
 
 import contextlib
-import ctypes
 import os
 import signal
 import sys
@@ -16,6 +15,7 @@ from pathlib import Path
 
 from gelassen.bench.loads.kernels import make_kernel
 from gelassen.bench.loads.page import ERRORS, LAST_NS, READY, ROUNDS, Page
+from gelassen.system.processes import die_with_parent
 
 _NAP_S = 0.05  # a resting worker checks this often whether it must leave
 
@@ -46,7 +46,7 @@ def main() -> None:
         signal.SIGINT, signal.SIG_IGN
     )  # the parent handles Ctrl-C, and then stops this worker
     if sys.platform.startswith("linux"):
-        _die_with_parent()
+        die_with_parent()
         with contextlib.suppress(OSError):
             os.sched_setaffinity(0, {core})
     kernel = make_kernel(sys.argv[3])
@@ -69,12 +69,6 @@ def _rest_s(duty: float, period_s: float) -> float:
     """Return how long to rest now, in s; 0 or less in the working part of the period."""
     at_s = time.monotonic() % period_s
     return period_s - at_s if at_s >= duty * period_s else 0.0
-
-
-def _die_with_parent() -> None:
-    """Ask the kernel to end this process with its parent; the closed pipe does it elsewhere."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None, use_errno=True).prctl(1, signal.SIGKILL)  # PR_SET_PDEATHSIG
 
 
 if __name__ == "__main__":

@@ -19,13 +19,13 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import solve_triangular
-from scipy.signal import lfilter
 
 from gelassen.core.capacity.priors import Climb
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
 from gelassen.core.foundation.result import Result
 from gelassen.core.signal.noise import noise_density, quantisation_error
+from gelassen.core.signal.recursion import recursion
 from gelassen.core.thermal.priors import Bends, Slowest
 
 Indices = NDArray[np.int_]
@@ -246,7 +246,7 @@ def _binned(
     # Roughness follows the changes of power.
     change = np.abs(np.diff(mean_w, prepend=mean_w[0]))
     keep = np.exp(-Climb.BIN_S / Climb.ROUGH_S)
-    recent = lfilter([1.0], [1.0, -keep], change)
+    recent = recursion(change, float(keep))
     span = float(np.nanmax(course) - np.nanmin(course))
     rough = Climb.ROUGH_SHARE * span * recent / max(float(np.ptp(mean_w)), 1e-9)
     held = np.sort(mean_w)
@@ -419,7 +419,7 @@ def _lag(series: Floats, tau_s: float) -> Floats:
     # A bin's own power acts from its start, so half of its effect is there by its middle.
     inner = np.exp(-0.5 * Climb.BIN_S / tau_s)
     start = series[0]
-    full = lfilter([1 - keep], [1, -keep], series - start)
+    full = recursion((1 - keep) * (series - start), float(keep))
     before = np.concatenate([[0.0], full[:-1]])
     return np.asarray(start + inner * before + (1 - inner) * (series - start))
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import chi2, norm
+from scipy.special import log_ndtr
 
 from gelassen.core.capacity.beyond import beyond_measured
 from gelassen.core.capacity.level_readings import (
@@ -21,6 +21,11 @@ from gelassen.core.capacity.rise_over_power import (
     draw_courses,
 )
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import (
+    chi_square_quantile,
+    normal_below,
+    normal_quantile,
+)
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import (
     Floats,
@@ -337,7 +342,7 @@ def _held_below(
     """
     if variance is None or (rise <= 0).any():
         return -np.inf
-    surely = rise + norm.ppf((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
+    surely = rise + normal_quantile((1 + confidence) / 2) * np.sqrt(variance) < allowed_k
     return float(power[surely].max(initial=-np.inf)) if surely.all() else -np.inf
 
 
@@ -358,7 +363,7 @@ def _variance(
     if freedom >= 1:
         # If the scatter is larger than the errors explain by chance, the scatter is used instead.
         excess = residual**2 / float(np.mean(variance + moved))
-        if excess * freedom > chi2.ppf(Levels.BEYOND_CHANCE, freedom):
+        if excess * freedom > chi_square_quantile(Levels.BEYOND_CHANCE, freedom):
             variance = variance * max(1.0, excess)
     own, mounts = float(np.mean(variance)), float(np.mean(moved))
     # Degrees of freedom of a sum of two variances (Satterthwaite).
@@ -412,9 +417,9 @@ def _with_bounds(courses: PowerCourses, bounds: Bounds) -> Floats:
         spare = (held_k - held_k * held_w / held_at) / size_k
         spare = np.where(np.isfinite(held_at), spare, -np.inf)  # it never meets that rise
         tight -= spare**2 / 2
-        loose += norm.logcdf(spare)
+        loose += log_ndtr(spare)
         if np.isfinite(wanted_w) and wanted_w > held_w:
-            below *= norm.cdf(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
+            below *= normal_below(np.nan_to_num((held_k * wanted_w / held_at - held_k) / size_k))
     held = np.logaddexp(tight + np.log(1 - Levels.CUT_TOO_FAR), loose + np.log(Levels.CUT_TOO_FAR))
     weights = np.nan_to_num(courses.weights * below * np.exp(held))
     total = weights.sum()

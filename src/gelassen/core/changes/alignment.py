@@ -4,11 +4,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import correlate, correlation_lags
-from scipy.stats import norm
 
 from gelassen.core.changes.thresholds import Alignment as At
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series, as_time
 from gelassen.core.foundation.result import Result
@@ -99,6 +98,8 @@ def align_changes(
     width = max(round(max(coarse, At.WINDOW * abs(later_s)) / step), 1)
     change_a = _changes(np.interp(grid_a, a_t, a), width)
     change_b = _changes(np.interp(grid_b, b_t, b), width)
+    from scipy.signal import correlate, correlation_lags  # only here: they take long to import
+
     raw = correlate(change_a, change_b, mode="full")
     norm_of = math.sqrt(float(change_a @ change_a) * float(change_b @ change_b))
     course = raw / norm_of if norm_of > 0 else raw
@@ -120,7 +121,7 @@ def align_changes(
     else:
         offset, error = _refined(a_t, a, b_t, b, float(lags[best]), coarse)
     spread = math.sqrt(error**2 + (_usual(a_t) ** 2 + _usual(b_t) ** 2) / 12 + (later_s / 2) ** 2)
-    half = float(norm.ppf((1 + level) / 2)) * spread
+    half = float(normal_quantile((1 + level) / 2)) * spread
     return Alignment(
         offset_s=offset,
         low_s=offset - half,

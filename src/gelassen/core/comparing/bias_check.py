@@ -1,5 +1,8 @@
 """Differences with the effect of unlike conditions taken out: as if the runs had been alike."""
 
+from collections.abc import Hashable, Mapping
+from typing import Any
+
 import numpy as np
 import pandas as pd
 
@@ -36,13 +39,14 @@ def without_bias(differences: pd.DataFrame, found: Comparability) -> pd.DataFram
         differed between the setups.
     """
     means = found.corrected.set_index("setup")
+    pairs = _by_pair(found.pairs)
     rows = []
     for row in differences.to_dict("records"):
         a, b, difference = row["setup"], row["versus"], float(row["difference"])
         half = (float(row["high"]) - float(row["low"])) / 2
         if not np.isfinite(half):
             continue  # a setup at its limit, or nothing known of the scatter
-        pushed, words = _pushed(found.pairs, a, b)
+        pushed, words = _pushed(pairs, a, b)
         odd = difference + _moved_by_odd(means, a) - _moved_by_odd(means, b)
         if not words and odd == difference:
             continue
@@ -63,17 +67,22 @@ def without_bias(differences: pd.DataFrame, found: Comparability) -> pd.DataFram
     return table.astype({"may_be_that_alone": bool, "may_hide": bool, "by_odd_runs": bool})
 
 
-def _pushed(pairs: pd.DataFrame, a: object, b: object) -> tuple[float, list[str]]:
+def _by_pair(pairs: pd.DataFrame) -> dict[frozenset[object], list[dict[Hashable, Any]]]:
+    """Return what differed between each two setups and moves a rise."""
+    found: dict[frozenset[object], list[dict[Hashable, Any]]] = {}
+    for row in pairs.to_dict("records"):
+        if not row["expected"] and np.isfinite(row["pushes_k"]):
+            found.setdefault(frozenset((row["setup"], row["versus"])), []).append(row)
+    return found
+
+
+def _pushed(
+    pairs: Mapping[frozenset[object], list[dict[Hashable, Any]]], a: object, b: object
+) -> tuple[float, list[str]]:
     """Return by how much unlike conditions made `a` warmer than `b`, and which conditions."""
     ways = {(a, b): 1.0, (b, a): -1.0}
     total, words = 0.0, []
-    mine = {
-        row["quantity"]: row
-        for row in pairs.to_dict("records")
-        if (row["setup"], row["versus"]) in ways
-        and not row["expected"]
-        and np.isfinite(row["pushes_k"])
-    }
+    mine = {row["quantity"]: row for row in pairs.get(frozenset((a, b)), [])}
     for quantity, row in mine.items():
         if _SAME_PUSH.get(quantity) in mine:
             continue

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.stats import norm
+from scipy.special import log_ndtr
 
 from gelassen.core.comparing.priors import Censored
 from gelassen.core.foundation.inputs import Bools, Floats
@@ -45,7 +45,7 @@ def without_limit(setups: Sequence[str], values: Floats, at_limit: Bools) -> tup
         for _ in range(Censored.ROUNDS):
             mean = float(expected[own].mean())
             far = (values[bound] - mean) / spread
-            hazard = np.exp(norm.logpdf(far) - norm.logsf(far))
+            hazard = np.exp(-(far**2) / 2 - np.log(2 * np.pi) / 2 - log_ndtr(-far))
             expected[bound] = mean + spread * hazard
             variance[bound] = spread**2 * (1 + far * hazard - hazard**2)
     return expected, variance.clip(min=0.0)

@@ -188,15 +188,28 @@ def _outlying(
     """
     found = []
     for inside in members.values():
-        left = list(inside)
-        while len(left) > At.LEAST_PEERS:
-            usual = {k: float(np.median([own[j] for j in left if j != k])) for k in left}
-            worst = max(left, key=lambda k: abs(float(own[k]) - usual[k]))
-            if abs(float(own[worst]) - usual[worst]) <= allowed(usual[worst]):
+        left = _in_order(own, inside)
+        first, last = 0, len(left) - 1
+        while last - first + 1 > At.LEAST_PEERS:
+            # The farthest from the middle of the others is the lowest or the highest.
+            lowest, highest = left[first], left[last]
+            without_lowest = float(np.median(own[left[first + 1 : last + 1]]))
+            without_highest = float(np.median(own[left[first:last]]))
+            below, above = without_lowest - own[lowest], own[highest] - without_highest
+            low = below > above or (below == above and lowest < highest)
+            worst, usual = (lowest, without_lowest) if low else (highest, without_highest)
+            if max(below, above) <= allowed(usual):
                 break
-            found.append((int(worst), usual[worst]))
-            left.remove(worst)
+            found.append((int(worst), usual))
+            first, last = (first + 1, last) if low else (first, last - 1)
     return sorted(found)
+
+
+def _in_order(own: Floats, inside: Any) -> Any:
+    """Return runs by value; of equal ones at either end, the earlier run is the outer one."""
+    values = own[inside]
+    earlier = np.where(values > np.median(values), -inside, inside) if len(inside) else inside
+    return inside[np.lexsort((earlier, values))]
 
 
 def _room_effect(runs: pd.DataFrame) -> float:

@@ -5,8 +5,6 @@ from itertools import combinations
 
 import numpy as np
 import pandas as pd
-from scipy.stats import bartlett, nct, norm
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.days import with_days
 from gelassen.core.comparing.letters import letters
@@ -17,6 +15,13 @@ from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
+from gelassen.core.foundation.distributions import (
+    equal_spreads_chance,
+    noncentral_t_beyond,
+    normal_beyond,
+    t_beyond,
+    t_quantile,
+)
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence, as_positive
 from gelassen.core.foundation.result import Result
@@ -335,7 +340,7 @@ def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
     groups = {name: own.to_numpy() for name, own in scaled.groupby(table["setup"]) if len(own) >= 3}
     # Runs that agree to a millionth of a kelvin have no spread to test.
     groups = {name: values for name, values in groups.items() if np.ptp(values) > 1e-6}
-    if len(groups) < 2 or bartlett(*groups.values()).pvalue > Spread.UNEQUAL:
+    if len(groups) < 2 or equal_spreads_chance(list(groups.values())) > Spread.UNEQUAL:
         return []
     worst = max(groups, key=lambda name: groups[name].std())
     return [caution("spreads_differ", setup=worst)]
@@ -538,8 +543,8 @@ def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | floa
     moved = np.abs(sizes)
     other = ~np.isclose(before, after)
     if other.any():
-        chance = student_t.sf(moved[other], before[other])
-        moved[other] = np.where(chance > 0, student_t.isf(chance, after[other]), moved[other])
+        chance = t_beyond(moved[other], before[other])
+        moved[other] = np.where(chance > 0, -t_quantile(chance, after[other]), moved[other])
     return np.copysign(moved, sizes)
 
 
@@ -564,7 +569,7 @@ def _runs_needed(
     hopeless = abs(difference) / then[-1] < critical[-1] - 1.0
     if hopeless:
         return float("nan")
-    chance = nct.sf(critical, degrees, abs(difference) / then)
-    chance = np.where(np.isfinite(chance), chance, norm.sf(critical - abs(difference) / then))
+    chance = noncentral_t_beyond(critical, degrees, abs(difference) / then)
+    chance = np.where(np.isfinite(chance), chance, normal_beyond(critical - abs(difference) / then))
     enough = np.flatnonzero(chance >= At.POWER)
     return float(further[enough[0]]) if enough.size else float("nan")

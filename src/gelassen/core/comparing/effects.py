@@ -6,13 +6,13 @@ from itertools import combinations, product
 
 import numpy as np
 import pandas as pd
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.priors import Comparison
 from gelassen.core.comparing.setup_means import SetupFit, or_mounted
 from gelassen.core.comparing.spread import as_repeatability
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import t_beyond, t_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats, as_confidence
 from gelassen.core.foundation.result import Result
@@ -408,10 +408,8 @@ class _Fit:
         error, freedom = float(self.fit.errors(contrast[None])[0]), self.fit.freedom_of(contrast)
         if freedom < 1 or not np.isfinite(error):
             return effect, -np.inf, np.inf, float("nan"), False
-        half = float(student_t.ppf((1 + self.level) / 2, freedom)) * error
-        p_value = (
-            float(2 * student_t.sf(abs(effect) / error, freedom)) if error > 0 else float("nan")
-        )
+        half = float(t_quantile((1 + self.level) / 2, freedom)) * error
+        p_value = float(2 * t_beyond(abs(effect) / error, freedom)) if error > 0 else float("nan")
         return effect, effect - half, effect + half, p_value, False
 
     def bound(

@@ -14,11 +14,10 @@ from itertools import combinations
 
 import numpy as np
 import pandas as pd
-from scipy.stats import norm
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.priors import EqualPoint
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
+from gelassen.core.foundation.distributions import normal_quantile, t_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 
@@ -129,7 +128,9 @@ class _Point:
             return float("inf")
         level = (1 + confidence) / 2
         return float(
-            np.hypot(student_t.ppf(level, freedom) * error, norm.ppf(level) * np.sqrt(self.between))
+            np.hypot(
+                t_quantile(level, freedom) * error, normal_quantile(level) * np.sqrt(self.between)
+            )
         )
 
 

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.mounting import fit_shared_mountings
 from gelassen.core.comparing.priors import Drift
 from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import t_beyond, t_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
@@ -122,8 +122,8 @@ def machine_drift(
         slope, error = float(fit.means[1]), float(fit.errors(trend[None])[0])
         freedom, moved = fit.freedom_of(trend), float(mounted.weights[:, 1] @ shared)
     error = math.hypot(error, moved)
-    half = float(student_t.ppf((1 + level) / 2, freedom)) * error
-    p_value = float(2 * student_t.sf(abs(slope) / error, freedom)) if half < math.inf else math.nan
+    half = float(t_quantile((1 + level) / 2, freedom)) * error
+    p_value = float(2 * t_beyond(abs(slope) / error, freedom)) if half < math.inf else math.nan
     return MachineDrift(
         per_day=slope, low=slope - half, high=slope + half, p_value=p_value,
         over_all=slope * float(np.ptp(moments)), distinguishable=p_value < 1 - level, middle_days=middle,

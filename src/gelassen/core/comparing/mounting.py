@@ -16,7 +16,6 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from scipy.linalg import cho_factor, cho_solve
-from scipy.optimize import brentq
 
 from gelassen.core.comparing.priors import Mounting
 from gelassen.core.comparing.spread import between_variance, with_known
@@ -194,6 +193,8 @@ def _mounting_variance(
     high = float(np.var(values)) + float(alone.max())
     for _ in range(6):
         if excess(high) < 0:
+            from scipy.optimize import brentq  # only here: it takes long to import
+
             return float(brentq(excess, 0.0, high, xtol=1e-9 * high))
         high *= 4
     return high

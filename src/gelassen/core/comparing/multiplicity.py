@@ -17,20 +17,17 @@ from collections.abc import Callable
 from functools import cache, lru_cache
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
 from scipy.special import stdtr
-from scipy.stats import studentized_range
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.priors import Multiplicity
+from gelassen.core.foundation.distributions import range_beyond, t_quantile
 from gelassen.core.foundation.inputs import Bools, Floats
 
 
 @cache
 def quantile(share: float, freedom: float) -> float:
     """Return a quantile of Student's t. It is cached, as few are ever asked for."""
-    return float(student_t.ppf(share, freedom))
+    return float(t_quantile(share, freedom))
 
 
 class AllPairs:
@@ -121,12 +118,15 @@ class AgainstOne:
         """Return which differences are told apart: the clearest first, then among the others."""
         distinguished: Bools = np.zeros(len(statistics), dtype=bool)
         order = np.argsort(-np.abs(statistics))
+        largest: Floats | None = None
+        if self._sizes is not None:  # of each difference and of all that are less clear
+            largest = np.maximum.accumulate(self._sizes[:, order[::-1]], axis=1)[:, ::-1]
         for place, which in enumerate(order):
             size = abs(float(statistics[which]))
             p_value = 2 * float(stdtr(self._freedom, -size))
-            if self._sizes is not None:
-                others = np.sort(self._sizes[:, order[place:]].max(axis=1))
-                p_value = max(_above(others, size), p_value)
+            if largest is not None:
+                above = int((largest[:, place] >= size).sum())
+                p_value = max((above + 1) / (len(largest) + 1), p_value)
             if p_value >= level:
                 break
             distinguished[which] = True
@@ -143,6 +143,8 @@ def critical_size(p_value: Callable[[float], float], freedom: float, level: floa
         high *= 1.4
     if high <= alone:
         return alone
+    from scipy.optimize import brentq  # only here: it takes long to import
+
     # Three digits are enough. Each try may cost an integral.
     found = brentq(lambda size: p_value(size) - level, 0.5 * alone, high, xtol=2e-3, rtol=1e-3)
     return float(found)
@@ -170,17 +172,19 @@ def _ranges(sizes: Floats) -> tuple[Bools, Floats]:
 def _tukey(count: int, freedom: float, *, table: bool = False) -> Callable[[float], float]:
     """Return the chance that the largest difference is at least this many standard errors.
 
-    The exact integral takes a hundredth of a second; for many pairs it is read off a fine table.
+    The integral takes a thousandth of a second; for many pairs it is read off a fine table.
     """
     degrees = max(freedom, 2)
 
     @cache
     def exact(size: float) -> float:
-        return float(studentized_range.sf(size * np.sqrt(2), count, degrees))
+        return range_beyond(size * float(np.sqrt(2)), count, degrees)
 
     if not table:
         return exact
     sizes = np.concatenate([np.linspace(0, 6, 25), [7.0, 8.0, 10.0, 12.0]])
     chances = np.array([max(exact(float(size)), 1e-300) for size in sizes])
+    from scipy.interpolate import PchipInterpolator  # only here: it takes long to import
+
     course = PchipInterpolator(sizes, np.log(chances))
     return lambda size: float(np.exp(course(min(size, sizes[-1]))))

@@ -14,9 +14,9 @@ References
 import math
 
 import numpy as np
-from scipy.stats import t as student_t
 
 from gelassen.core.comparing.priors import Optimum
+from gelassen.core.foundation.distributions import t_quantile
 from gelassen.core.foundation.inputs import Floats
 
 # Possible sizes of departures, as shares of the range of the levels: from almost none to all of it.
@@ -42,7 +42,7 @@ def best_place(
         return nothing
     # A course that only flattens out has no lowest point. It must rise again, by more than chance.
     lowest = int(np.argmin(means))
-    half = float(student_t.ppf((1 + confidence) / 2, freedom))
+    half = float(t_quantile((1 + confidence) / 2, freedom))
     for end in (0, -1):
         if means[end] - means[lowest] <= half * math.hypot(error[end], error[lowest]):
             return nothing

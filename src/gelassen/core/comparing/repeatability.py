@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from scipy.stats import chi2
 
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import chi_square_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import as_confidence
 from gelassen.core.foundation.result import Result
@@ -116,8 +116,8 @@ def find_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repea
     if several_days and day_freedom >= 1:
         day = math.sqrt(max(whole - days, 0.0))
     tail = (1 - level) / 2
-    low = math.sqrt(total * degrees / float(chi2.ppf(1 - tail, degrees)))
-    high = math.sqrt(total * degrees / float(chi2.ppf(tail, degrees)))
+    low = math.sqrt(total * degrees / float(chi_square_quantile(1 - tail, degrees)))
+    high = math.sqrt(total * degrees / float(chi_square_quantile(tail, degrees)))
     cautions: list[Caution] = []
     if not total > 0:
         cautions.append(caution("rig_repeats_identical"))

@@ -8,7 +8,7 @@ import numpy as np
 from gelassen.core.comparing.mounting import MountedFit, fit_shared_mountings
 from gelassen.core.comparing.multiplicity import quantile
 from gelassen.core.comparing.priors import Spread
-from gelassen.core.comparing.spread import between_variance, estimate, with_known
+from gelassen.core.comparing.spread import between_variance, estimate, rank_of, with_known
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.inputs import Floats
 
@@ -160,7 +160,7 @@ def plain_fit(
     usual_spread: tuple[float, float] | None,
 ) -> tuple["SetupFit", list[Caution]]:
     """Fit independent runs; return the fit, and what to say of their spread."""
-    freedom = int(len(values) - np.linalg.matrix_rank(design))
+    freedom = int(len(values) - rank_of(design))
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None
     told = repeated and _informative(freedom, own, usual_spread) >= 1

@@ -1,19 +1,77 @@
 """The scatter of runs, pooled over all setups, and joined to what is known of the rig."""
 
+from dataclasses import dataclass
+
 import numpy as np
-from scipy.optimize import brentq
+from numpy.typing import NDArray
 from scipy.special import polygamma
 
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
 
+_LARGE = 500_000  # entries of a design beyond which its zeros are left out
+
 
 def estimate(values: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats]:
     """Return weighted least-squares coefficients and their covariance; one variance a value."""
+    if design.size > _LARGE:
+        rows = NonZero.of(design)
+        covariance = np.asarray(
+            np.linalg.pinv(rows.gram(1 / variance), hermitian=True), dtype=float
+        )
+        return covariance @ rows.onto(values / variance), covariance
     weighted = design / variance[:, None]
-    covariance: Floats = np.asarray(np.linalg.pinv(design.T @ weighted), dtype=float)
+    covariance = np.asarray(np.linalg.pinv(design.T @ weighted), dtype=float)
     return covariance @ (weighted.T @ values), covariance
+
+
+def rank_of(design: Floats) -> int:
+    """Return the rank of a design."""
+    if design.size <= _LARGE:
+        return int(np.linalg.matrix_rank(design))
+    gram = NonZero.of(design).gram(np.ones(len(design)))
+    return int(np.linalg.matrix_rank(gram, hermitian=True))
+
+
+@dataclass(frozen=True, slots=True)
+class NonZero:
+    """A large design by its few entries that are not zero: a run has one setup, one day, one room.
+
+    `places` and `entries` have one row a run, filled up with zeros.
+    """
+
+    places: NDArray[np.int64]
+    entries: Floats
+    columns: int
+
+    @classmethod
+    def of(cls, design: Floats) -> "NonZero":
+        """Return a design in this form."""
+        rows, columns = design.nonzero()
+        within = np.arange(rows.size) - np.searchsorted(rows, rows)
+        widest = int(within.max(initial=0)) + 1
+        places = np.zeros((len(design), widest), dtype=np.int64)
+        entries = np.zeros((len(design), widest))
+        places[rows, within], entries[rows, within] = columns, design[rows, columns]
+        return cls(places, entries, design.shape[1])
+
+    def gram(self, weights: Floats) -> Floats:
+        """Return ``design.T @ diag(weights) @ design``, in a time that grows with the number of runs."""
+        total = np.zeros(self.columns**2)
+        for i in range(self.places.shape[1]):
+            for j in range(self.places.shape[1]):
+                cells = self.places[:, i] * self.columns + self.places[:, j]
+                size = self.entries[:, i] * self.entries[:, j] * weights
+                total += np.bincount(cells, size, minlength=total.size)
+        return total.reshape(self.columns, self.columns)
+
+    def onto(self, values: Floats) -> Floats:
+        """Return ``design.T @ values``."""
+        weighted = (self.entries * values[:, None]).ravel()
+        return np.asarray(
+            np.bincount(self.places.ravel(), weighted, minlength=self.columns), dtype=float
+        )
 
 
 def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) -> float | None:
@@ -46,6 +104,8 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
         return tiny
     if excess(np.exp(ends[1])) >= 0:
         return highest  # beyond what arithmetic resolves
+    from scipy.optimize import brentq  # only here: it takes long to import
+
     return float(np.exp(brentq(lambda size: excess(np.exp(size)), *ends)))
 
 
@@ -116,5 +176,7 @@ def _with_usual(variance: float, freedom: float, usual: float) -> tuple[float, f
     middle = float(weight @ (2 * logs))
     scatter = max(float(weight @ (2 * logs - middle) ** 2), 1e-6)
     # The logarithm of a chi-square variable with d degrees of freedom has the variance trigamma(d / 2).
+    from scipy.optimize import brentq
+
     degrees = brentq(lambda d: float(polygamma(1, d / 2)) - scatter, 0.3, 4e6)
     return found, float(degrees)

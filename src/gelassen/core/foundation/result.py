@@ -1,6 +1,7 @@
 """The base of all results: they can be turned into plain values for JSON."""
 
 import dataclasses
+import html
 import math
 from typing import Any, Protocol
 
@@ -8,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.printable import printable
 
 # How made-up data is marked in every output.
 MADE_UP = "made-up sample data"
@@ -18,10 +20,41 @@ class Result:
 
     __slots__ = ()
 
+    def __init_subclass__(cls, **options: Any) -> None:
+        """Give each result a short repr and a comparison that copes with tables.
+
+        A dataclass keeps what its class has already.
+        """
+        super().__init_subclass__(**options)
+        for name, method in (("__repr__", _short), ("__eq__", _equal)):
+            if name not in cls.__dict__:
+                setattr(cls, name, method)
+
+    def _repr_html_(self) -> str:
+        """Return the result for a notebook."""
+        return f"<pre>{html.escape(printable(str(self)))}</pre>"
+
     def to_dict(self) -> dict[str, Any]:
         """Return the fields as plain values; None stands for a number that cannot be told."""
         fields = dataclasses.fields(self)  # type: ignore[arg-type]
         return {field.name: plain(getattr(self, field.name)) for field in fields}
+
+
+def _short(result: Result) -> str:
+    """Return a result in one line."""
+    name = type(result).__name__
+    if type(result).__str__ is not object.__str__:
+        return f"<{name}: {str(result).split(chr(10), 1)[0]}>"
+    fields = dataclasses.fields(result)  # type: ignore[arg-type]
+    said = ", ".join(f"{field.name}={getattr(result, field.name)!r}"[:60] for field in fields)
+    return f"{name}({said})"
+
+
+def _equal(result: Result, other: object) -> Any:
+    """Return whether two results say the same; tables are compared by their values."""
+    if type(result) is not type(other) or not isinstance(other, Result):
+        return NotImplemented
+    return result.to_dict() == other.to_dict()
 
 
 class _HasDict(Protocol):

@@ -5,10 +5,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student_t
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
+from gelassen.core.foundation.distributions import t_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
@@ -101,7 +101,7 @@ def _offset(name: str, difference: Floats, hidden_k: float, confidence: float) -
     error = math.hypot(scatter, hidden_k)
     # The error hidden by steps is uniform: 1.73 standard deviations hold all of it.
     half = math.hypot(
-        float(student_t.ppf((1 + confidence) / 2, Offsets.BLOCKS - 1)) * scatter,
+        float(t_quantile((1 + confidence) / 2, Offsets.BLOCKS - 1)) * scatter,
         math.sqrt(3) * confidence * hidden_k,
     )
     offset = float(difference.mean())

@@ -1,13 +1,15 @@
 """One recording: its readings as a table, and what is known about it."""
 
+import html
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import datetime
 from typing import TYPE_CHECKING
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import as_series
+from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.time_kinds import seconds_of
 
 if TYPE_CHECKING:
@@ -127,6 +129,30 @@ class Recording:
             said = caution("times_run_backwards", at_s=float(times[backward[0]]))
             object.__setattr__(self, "frame", frame.iloc[np.argsort(times, kind="stable")])
             object.__setattr__(self, "cautions", (*self.cautions, said))
+
+    def __repr__(self) -> str:
+        """Return it in one line."""
+        samples, channels = self.frame.shape
+        length_s = float(self.frame.index[-1] - self.frame.index[0]) if samples else 0.0
+        made_up = ", made-up data" if self.made_up else ""
+        return (
+            f"<Recording {self.name or 'without a name'}: {samples} samples of {channels} channels over "
+            f"{length_s / 60:.1f} min{made_up}>"
+        )
+
+    def _repr_html_(self) -> str:
+        """Return it for a notebook."""
+        return f"<pre>{html.escape(printable(repr(self)[1:-1]))}</pre>"
+
+    def __eq__(self, other: object) -> bool:
+        """Return whether two recordings hold the same; missing readings are equal."""
+        if not isinstance(other, Recording):
+            return NotImplemented
+        rest = [one.name for one in fields(self) if one.name != "frame"]
+        same = all(getattr(self, name) == getattr(other, name) for name in rest)
+        return same and bool(self.frame.equals(other.frame))
+
+    __hash__ = None  # type: ignore[assignment]  # its table may be changed
 
     def table(self, *, tidy: bool = False) -> "pd.DataFrame":
         """Return the samples with `t_s` as a column: one column a channel, or tidy.

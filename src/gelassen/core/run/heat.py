@@ -4,9 +4,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.integrate import trapezoid
-from scipy.stats import norm
 
+from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.series import series_of
@@ -133,8 +132,8 @@ def _over(
     error = math.hypot(math.sqrt(noise_density(x, interval_s) / span_s), quantisation_error(x))
     # Gaps are filled by the mean.
     covered_s = float(t[-1] - t[0])
-    integral = float(trapezoid(x, t)) + mean * (span_s - covered_s)
-    return mean, float(norm.ppf((1 + confidence) / 2)) * error, integral
+    integral = float(((x[1:] + x[:-1]) / 2 * np.diff(t)).sum()) + mean * (span_s - covered_s)
+    return mean, float(normal_quantile((1 + confidence) / 2)) * error, integral
 
 
 def _resistance(

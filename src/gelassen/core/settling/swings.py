@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
-from scipy.stats import t as student_t
 
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import t_quantile
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.settling.steady_result import FittedCurve, SteadyState
@@ -173,7 +173,7 @@ def mean_of(
         squares = float(((swings.means - swings.means.mean()) ** 2).sum())
         squares += At.USUAL_FREEDOM * (At.DIFFER * height) ** 2
         error = float(np.hypot(np.sqrt(squares / freedom / count), hidden_k))
-        half = float(student_t.ppf((1 + confidence) / 2, freedom)) * error
+        half = float(t_quantile((1 + confidence) / 2, freedom)) * error
         value = float(swings.means.mean())
     else:
         value, half, error = (swings.low + swings.high) / 2, height / 2, height / 4

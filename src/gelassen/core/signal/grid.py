@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.signal.recursion import recursion
 from gelassen.core.signal.thresholds import Grid as At
 
 
@@ -58,4 +58,7 @@ def lagged(values: Floats, step_s: float, time_constant_s: float) -> Floats:
     keep = float(np.exp(-step_s / time_constant_s))
     half = (1 - keep) / 2
     first = values[..., :1]
-    return np.asarray(first + lfilter([half, half], [1, -keep], values - first))
+    over = values - first
+    driven = half * over
+    driven[..., 1:] += half * over[..., :-1]
+    return np.asarray(first + recursion(driven, keep))

@@ -5,9 +5,9 @@ from functools import cache, lru_cache
 
 import numpy as np
 from scipy.linalg.blas import dtbsv
-from scipy.signal import lfilter
 
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.signal.recursion import recursion
 from gelassen.core.signal.thresholds import Whitening
 
 
@@ -23,8 +23,9 @@ class Whitener:
         """Filter columns (time goes down) so that the noise in them is white with variance 1."""
         # Twice as fast along rows as down columns.
         rows = np.ascontiguousarray(columns.T)
-        forward = np.array([1.0, -self.fade]) / self.std
-        return np.asarray(lfilter(forward, [1.0, self.moving], rows).T)
+        forward = rows / self.std
+        forward[..., 1:] -= self.fade * rows[..., :-1] / self.std
+        return recursion(forward, -self.moving).T
 
 
 def fitted_whitener(left: Floats, least: float = 0.0) -> tuple[Whitener, float]:

@@ -1,0 +1,59 @@
+"""Setups under each load: bars side by side, with the highest reading and the limit."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from gelassen.answers.loads import StudyLoads
+from gelassen.core.foundation.result import MADE_UP
+from gelassen.figures.canvas import (
+    BLUE,
+    GREEN,
+    GREY,
+    ORANGE,
+    PURPLE,
+    RED,
+    SKY,
+    axes_or_new,
+    literal_text,
+)
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED, GREY)
+_HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
+
+
+@literal_text
+def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
+    """Draw the mean rise of each setup under each load, with its highest reading as a tick."""
+    axis = axes_or_new(ax)
+    names = list(dict.fromkeys(map(str, result.setups["load"])))
+    setups = list(dict.fromkeys(map(str, result.setups["setup"])))
+    width = 0.8 / max(len(setups), 1)
+    for number, setup in enumerate(setups):
+        own = result.setups[result.setups["setup"] == setup].set_index("load")
+        means = [float(own["mean_k"].get(name, np.nan)) for name in names]
+        tops = [float(own["highest_k"].get(name, np.nan)) for name in names]
+        places = np.arange(len(names)) + (number - (len(setups) - 1) / 2) * width
+        axis.bar(
+            places, means, width=0.9 * width, color=_COLOURS[number % len(_COLOURS)], alpha=0.8,
+            hatch=_HATCHES[number % len(_HATCHES)], edgecolor="white", label=setup,
+        )  # fmt: skip
+        axis.plot(places, tops, "_", color="black", ms=14, mew=1.6)
+        for place, mean in zip(places, means, strict=True):
+            if np.isfinite(mean):
+                axis.annotate(
+                    f"{mean:.1f}", (place, mean), xytext=(0, -14), textcoords="offset points",
+                    ha="center", fontsize=8,
+                    bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.0, "alpha": 0.8},
+                )  # fmt: skip
+    axis.set_xticks(np.arange(len(names)), names)
+    axis.set_ylabel("mean rise over the load in K; tick: highest reading")
+    axis.grid(axis="y", color="#dddddd", lw=0.6)
+    axis.set_axisbelow(True)
+    axis.legend(loc="upper left", fontsize=9, frameon=False)
+    made_up = f"   ({MADE_UP})" if result.made_up else ""
+    axis.set_title(f"{result.title}: setups under each load{made_up}", fontsize=11)
+    return axis
