@@ -97,7 +97,7 @@ class Files:
         note.chmod(0o600)
         compare, show = (lambda: _compared(self.study)), (lambda: _shown(run))
         self.readers = [
-            (self.study / "study.toml", compare), (self.study / ".analysed.json", compare),
+            (self.study / "study.toml", compare), (self.study / ".analysed.jsonl", compare),
             (run / "run.json", show), (run / "samples.parquet", show), (run / "notes.jsonl", show),
             (other / "samples.csv", lambda: _shown(other)),
             (other / "journal.jsonl", lambda: _shown(other)),
@@ -106,7 +106,7 @@ class Files:
             (note, lambda: (spoilt_notes(), list(left_behind()), _put_back(note))),
         ]  # fmt: skip
         self.content = {path: path.read_bytes() for path, _ in self.readers}
-        self.kept = (self.study / ".analysed.json").read_bytes()
+        self.kept = (self.study / ".analysed.jsonl").read_bytes()
 
     def call(self, rng):
         """Spoil one file and read it; return its name and what went wrong, if anything did."""
@@ -125,7 +125,7 @@ class Files:
         if time.monotonic() - began_s > SLOW_S:
             found += f"took {time.monotonic() - began_s:.0f} s"
         path.write_bytes(self.content[path])
-        (self.study / ".analysed.json").write_bytes(self.kept)
+        (self.study / ".analysed.jsonl").write_bytes(self.kept)
         return path.name, found, data
 
 

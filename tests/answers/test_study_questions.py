@@ -247,6 +247,18 @@ def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
     (folder / cache.CACHE).write_text("{spoilt")
     assert open_study(folder).unanalysed() == len(study.run_folders())
 
+    def interrupted(done, _):
+        if done == 2:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        study.rows(progress=interrupted)
+    with (folder / cache.CACHE).open("a") as stream:
+        stream.write('["003", "to')  # torn as it was written
+    assert study.unanalysed() == len(study.run_folders()) - 2
+    with (folder / cache.CACHE).open("a") as stream:
+        stream.write("\n")
+
 
 def test_a_study_without_repeats_uses_what_its_rig_is_known_to_do(folder, tmp_path):
     single = tmp_path / "single"

@@ -1,6 +1,6 @@
 """The runs of a study on disk: found, read, analysed once, and left out with a reason."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -20,7 +20,7 @@ from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES, core_ch
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import series_of
 from gelassen.study.disk.archive import read_run
-from gelassen.study.disk.cache import fingerprint, keep_rows, kept_rows
+from gelassen.study.disk.cache import fingerprint, keep_row, kept_rows
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.levels import mounted_as
@@ -133,11 +133,13 @@ class StudyRuns:
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
         judge: str | None = None,
+        progress: Callable[[int, int], None] | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return what comparisons need from each run, and the runs left out with the reason.
 
         Runs that were analysed before, and have not changed since, are not analysed again. `judge` is the
-        temperature to judge by, in place of the study's.
+        temperature to judge by, in place of the study's. `progress` is told how many of the new runs are
+        analysed, and how many there are.
         """
         folders = self.run_folders()
         out = self._left_out(leave_out or {})
@@ -151,22 +153,19 @@ class StudyRuns:
         }
         new = [f for f in folders if f.name not in known and f.name not in out]
         jobs = [(self, folder, confidence, judge) for folder in new]
-        mapped = executor.map(_row, jobs, chunksize=4) if executor else map(_row, jobs)
+        mapped = executor.map(_row, jobs) if executor else map(_row, jobs)
         left_out = list(out.items())
-        for folder, result in zip(new, mapped, strict=True):
+        for number, (folder, result) in enumerate(zip(new, mapped, strict=True), start=1):
             if isinstance(result, str):
                 left_out.append((folder.name, result))
             else:
                 known[folder.name] = result
-        if new:
-            there = {folder.name for folder in folders}
-            others = {k: v for k, v in kept.items() if k not in marks and _run_of(k) in there}
-            own = {
-                key: (marks[key], row.to_dict())
-                for name, row in known.items()
-                if (key := _kept_as(name, judge)) in marks
-            }
-            keep_rows(self.folder, others | own)
+                if mark := marks[
+                    _kept_as(folder.name, judge)
+                ]:  # kept at once, as it may be cut short
+                    keep_row(self.folder, _kept_as(folder.name, judge), mark, result.to_dict())
+            if progress is not None:
+                progress(number, len(new))
         rows = [known[f.name] for f in folders if f.name in known and f.name not in out]
         return rows, left_out
 

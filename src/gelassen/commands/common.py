@@ -146,6 +146,20 @@ def shell(path: Path) -> str:
 
 
 @contextmanager
+def progress_bar(what: str, wanted: bool) -> Iterator[Callable[[int, int], None]]:
+    """Show how far something is, on a terminal; elsewhere, and where it is not wanted, nothing."""
+    if not wanted or not sys.stderr.isatty():
+        yield lambda done, all_: None
+        return
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    with Bar(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=None)
+        yield lambda done, all_: bar.update(task, completed=done, total=all_)
+
+
+@contextmanager
 def status_line() -> Iterator[Any]:
     """Show where the run is: one line that changes on a terminal, one line a minute elsewhere."""
     live = sys.stderr.isatty()

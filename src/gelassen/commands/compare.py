@@ -15,6 +15,7 @@ from gelassen.commands.common import (
     format_option,
     give_figure,
     pair,
+    progress_bar,
     say,
     shell,
     tell,
@@ -47,10 +48,11 @@ def opened(
         run, why = pair("--leave-out", text, '"7=its fans ran faster"')
         out[run] = why
     new = study.unanalysed(confidence=confidence)
-    if new >= _FEW:
+    many = new >= _FEW
+    if many:
         say(f"analysing {counted(new, 'run')}")
-    with process_pool() if new >= _FEW else nullcontext() as pool:
-        study.rows(confidence=confidence, executor=pool, leave_out=out)
+    with process_pool() if many else nullcontext() as pool, progress_bar("analysing", many) as told:
+        study.rows(confidence=confidence, executor=pool, leave_out=out, progress=told)
     return study, out
 
 

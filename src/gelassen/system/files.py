@@ -66,14 +66,15 @@ def draft_of(path: Path, *, mode: int = 0o666) -> Iterator[Path]:
         raise
 
 
-def append_line(path: Path, line: str) -> None:
-    """Append a line to a regular file, or make it; it is on disk when this returns."""
+def append_line(path: Path, line: str, *, synced: bool = True) -> None:
+    """Append a line to a regular file, or make it; with `synced`, it is on disk when this returns."""
     flags = os.O_CREAT | os.O_WRONLY | os.O_APPEND | _NOFOLLOW | _NONBLOCK | _CLOEXEC
     descriptor = os.open(path, flags, 0o644)
     try:
         _need_regular(path, descriptor)
         os.write(descriptor, line.encode() + b"\n")
-        os.fsync(descriptor)
+        if synced:
+            os.fsync(descriptor)
     finally:
         os.close(descriptor)
 

@@ -1,7 +1,8 @@
-"""Rows of analysed runs, kept in the study so that the next comparison is quick.
+"""Rows of analysed runs, kept in the study one by one, so that the next comparison is quick.
 
-A row is used again only while the files of its run, what the study says about it, and the code that
-made it are the same.
+Each row is a line that is appended as soon as its run is analysed: an analysis that is cut short loses
+one run. The last line of a run counts; a torn one is passed over. A row is used again only while the files of
+its run, what the study says about it, and the code that made it are the same.
 """
 
 import contextlib
@@ -11,12 +12,14 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from gelassen.system.files import read_text, replace_file
+from gelassen.system.files import append_line, read_bytes, replace_file
 
-CACHE = ".analysed.json"
-_FORMAT = 1
+CACHE = ".analysed.jsonl"
+_FORMAT = 2
+_SPARE = 200  # lines that no longer count, beyond as many as do, before the file is written anew
 # The packages whose code can change a row.
 _FLOORS = ("core", "study", "answers")
+Kept = dict[str, tuple[str, dict[str, Any]]]
 
 
 def fingerprint(folder: Path, said: Any) -> str:
@@ -44,16 +47,29 @@ def _code() -> str:
     return digest.hexdigest()
 
 
-def kept_rows(study: Path) -> dict[str, tuple[str, dict[str, Any]]]:
-    """Return run name to fingerprint and row; empty if there is no cache or it is damaged."""
+def kept_rows(study: Path) -> Kept:
+    """Return run name to fingerprint and row; empty if there is no cache or it cannot be read."""
     try:
-        content = json.loads(read_text(study / CACHE))
-        return {str(name): (str(mark), dict(row)) for name, (mark, row) in content.items()}
-    except (OSError, ValueError, TypeError, AttributeError, RecursionError):
+        lines = read_bytes(study / CACHE).split(b"\n")
+    except OSError:
         return {}
+    kept: Kept = {}
+    for line in lines:
+        with contextlib.suppress(ValueError, TypeError, RecursionError):
+            name, mark, row = json.loads(line)
+            kept[str(name)] = (str(mark), dict(row))
+    if len(lines) > 2 * len(kept) + _SPARE:
+        with contextlib.suppress(OSError):
+            text = "".join(_line(name, mark, row) + "\n" for name, (mark, row) in kept.items())
+            replace_file(study / CACHE, text)
+    return kept
 
 
-def keep_rows(study: Path, rows: dict[str, tuple[str, dict[str, Any]]]) -> None:
-    """Keep rows for the next time; where the study cannot be written, nothing is kept."""
+def keep_row(study: Path, name: str, mark: str, row: dict[str, Any]) -> None:
+    """Keep a row for the next time; where the study cannot be written, it is not kept."""
     with contextlib.suppress(OSError):
-        replace_file(study / CACHE, json.dumps(rows))
+        append_line(study / CACHE, _line(name, mark, row), synced=False)
+
+
+def _line(name: str, mark: str, row: dict[str, Any]) -> str:
+    return json.dumps([name, mark, row])
