@@ -50,7 +50,7 @@ def _code() -> str:
 def kept_rows(study: Path) -> Kept:
     """Return run name to fingerprint and row; empty if there is no cache or it cannot be read."""
     try:
-        lines = read_bytes(study / CACHE).split(b"\n")
+        lines = [line for line in read_bytes(study / CACHE).split(b"\n") if line]
     except OSError:
         return {}
     kept: Kept = {}
@@ -68,7 +68,8 @@ def kept_rows(study: Path) -> Kept:
 def keep_row(study: Path, name: str, mark: str, row: dict[str, Any]) -> None:
     """Keep a row for the next time; where the study cannot be written, it is not kept."""
     with contextlib.suppress(OSError):
-        append_line(study / CACHE, _line(name, mark, row), synced=False)
+        # On a line of its own, also after one that was torn.
+        append_line(study / CACHE, "\n" + _line(name, mark, row), synced=False)
 
 
 def _line(name: str, mark: str, row: dict[str, Any]) -> str:
