@@ -134,6 +134,9 @@ def test_runs_that_may_not_be_read_are_named_and_the_others_compared(study):
     (study / "runs/001-tower").chmod(0)
     (study / "runs/003-low/samples.parquet").chmod(0)
 
+    # What is imported late must be there before the right to read the interpreter is given up.
+    assert gelassen("show", study / "runs/002-tower").returncode == 0
+
     def check():
         comparison = open_study(study).compare()
         left = dict(comparison.left_out)
