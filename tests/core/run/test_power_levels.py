@@ -184,6 +184,7 @@ def test_each_level_has_its_answer_and_a_held_level_is_the_next_one_up(stepped_s
             "tower",
             "--format",
             "json",
+            "--no-figure",
         ],
     )
     found = json.loads(answer.output[answer.output.index("{") :])
