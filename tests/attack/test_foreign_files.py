@@ -1,8 +1,10 @@
 """Files from somebody else: nothing outside them changes, nothing hangs, nothing is obeyed."""
 
+import ctypes
 import json
 import os
 import shutil
+import struct
 import traceback
 
 import pandas as pd
@@ -109,15 +111,16 @@ def test_pipes_and_devices_are_not_waited_for(study):
         read_run(run)
 
 
-def without_root(check):
-    """Run a check in a child without root's rights."""
+def without_override(check):
+    """Run a check in a child that permissions bind, as they bind anyone but root."""
     child = os.fork()
     if child:
         assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
         return
     try:
-        os.chdir("/")  # a place that anyone may return to
-        os.seteuid(65534)
+        header = struct.pack("Ii", 0x20080522, 0)  # version 3 of the call, this process
+        libc = ctypes.CDLL(None, use_errno=True)
+        assert libc.capset(header, bytes(24)) == 0, os.strerror(ctypes.get_errno())
         check()
     except BaseException:
         traceback.print_exc()
@@ -129,14 +132,9 @@ def without_root(check):
     not hasattr(os, "geteuid") or os.geteuid() != 0, reason="needs root to give it up"
 )
 def test_runs_that_may_not_be_read_are_named_and_the_others_compared(study):
-    for folder in (study, *study.parents):
-        if "pytest" in str(folder):
-            folder.chmod(0o755)
     (study / "runs/001-tower").chmod(0)
     (study / "runs/003-low/samples.parquet").chmod(0)
-
-    # What is imported late must be there before the right to read the interpreter is given up.
-    assert gelassen("show", study / "runs/002-tower").returncode == 0
+    study.chmod(0o555)
 
     def check():
         comparison = open_study(study).compare()
@@ -147,7 +145,7 @@ def test_runs_that_may_not_be_read_are_named_and_the_others_compared(study):
         assert shown.returncode == 0
         assert "no figure" in shown.stderr
 
-    without_root(check)
+    without_override(check)
 
 
 def test_rows_out_of_order_are_sorted_and_texts_refused(study):
