@@ -22,6 +22,7 @@ _HOMES = {
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
     "capacity": ("capacity", "capacity"),
+    "curve": ("curve", "curve"),
     "report": ("report", "report"),
 }
 _FIRST_STEPS = """\
@@ -42,6 +43,8 @@ First steps:
                                    what that run says
   gelassen compare cooling         which setup is cooler, and how sure that is
   gelassen capacity cooling        how much power each setup sustains
+  gelassen curve cooling --quietest --below 80
+                                   the quietest fan curve that keeps 80 °C
   gelassen report cooling          all of it on one page, to show to others
   gelassen --help                  all commands
 """

@@ -8,12 +8,12 @@ import pytest
 from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
 from gelassen.conduct import PlannedPhase, RunPlan, record_run
 from gelassen.conduct.planning.climb_plan import ClimbPlan
-from gelassen.conduct.planning.fan_curve import parse_curve
 from gelassen.conduct.watching.background import Background
 from gelassen.conduct.watching.guard import Guard
 from gelassen.conduct.watching.judged import Judged
 from gelassen.core import InputError, summarise_run
 from gelassen.core.capacity.from_climb import capacity_from_climb
+from gelassen.core.fans.curve import parse_curve
 from gelassen.core.settling.resting_temperature import at_rest
 from gelassen.study import read_run
 from gelassen.study.file.gate import Gate, phase_length

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     from gelassen.answers.capacities import StudyCapacity
     from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.curves import CurveQuestion, StudyCurves
     from gelassen.answers.judged import StudyJudged
     from gelassen.answers.ladder import Ladder
     from gelassen.answers.loads import StudyLoads
@@ -285,6 +286,35 @@ class Study(StudyRuns):
         from gelassen.answers.loads import study_loads
 
         return study_loads(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
+
+    def curves(
+        self,
+        asked: "CurveQuestion | None" = None,
+        *,
+        setup: str | None = None,
+        confidence: float = 0.95,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> "StudyCurves":
+        """Predict where fan curves settle, or choose one.
+
+        Parameters
+        ----------
+        asked : CurveQuestion, optional
+            A curve to predict, or what a curve is chosen for; the curves of the study file if not given.
+        setup : str, optional
+            One setup, its fan and power factors left out; all if not given.
+
+        Raises
+        ------
+        InputError
+            Runs that do not show cooling over fan speed, an unknown setup, or a temperature or sound
+            level that cannot be kept.
+        """
+        from gelassen.answers.curves import CurveQuestion, study_curves
+
+        return study_curves(
+            self, asked or CurveQuestion(), setup=setup, confidence=confidence, leave_out=leave_out
+        )
 
     def parts(self, *, leave_out: Mapping[str, str] | None = None) -> "pd.DataFrame":
         """Return each part's temperature under load by setup, and its headroom.

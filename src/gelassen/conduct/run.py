@@ -317,7 +317,7 @@ class _Conductor:
         self._tick += 1
         if self._plan.gated:
             self._history.add(now_s, values)
-        lost = [*self._settings.news(now_s), *self._settings.follow(values)]
+        lost = [*self._settings.news(now_s), *self._settings.follow(now_s, values)]
         lost = [text for text in lost if text not in self._setting_news]
         self._setting_news += lost
         events = (*self._faults.events(now_s), *self._bench.news(), *lost)

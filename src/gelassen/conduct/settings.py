@@ -3,7 +3,8 @@
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Actuator, Bench
-from gelassen.conduct.planning.fan_curve import CurveKeeper, FanCurve
+from gelassen.conduct.curve_keeper import CurveKeeper
+from gelassen.core.fans.curve import FanCurve
 from gelassen.core.foundation.errors import BenchError
 from gelassen.core.foundation.spelling import nearest
 
@@ -36,9 +37,8 @@ class Settings:
         for name, value in self._wanted.items():
             self.set_now(name, value)
         for name, curve in self._curves.items():
-            self.set_now(
-                name, max(curve.duties_pct)
-            )  # the safe end, until the temperature is known
+            # The safe end, until the temperature is known.
+            self.set_now(name, max(curve.duties_pct))
             self._keepers.append(CurveKeeper(self._bench.actuators()[name], curve))
 
     def set_now(self, name: str, value: float) -> None:
@@ -68,9 +68,9 @@ class Settings:
         except BenchError as error:
             raise BenchError(". ".join([str(error), *self.put_back()])) from None
 
-    def follow(self, values: Mapping[str, float]) -> list[str]:
+    def follow(self, now_s: float, values: Mapping[str, float]) -> list[str]:
         """Keep fans on the curves that software keeps; return what went wrong."""
-        return [problem for keeper in self._keepers if (problem := keeper.follow(values))]
+        return [problem for keeper in self._keepers if (problem := keeper.follow(now_s, values))]
 
     def fans_up(self) -> list[str]:
         """Run every fan that can be set at its highest duty; return what was done, in words."""

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from gelassen.answers.capacities import StudyCapacity
 from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.curves import StudyCurves
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.response import Response
@@ -17,6 +18,7 @@ from gelassen.figures.along_figure import along_figure
 from gelassen.figures.canvas import save
 from gelassen.figures.capacity_figure import capacity_figure
 from gelassen.figures.comparison_figure import setups
+from gelassen.figures.curve_figure import curve_figure
 from gelassen.figures.effects_figure import effects_figure
 from gelassen.figures.loads_figure import loads
 from gelassen.figures.tradeoff_figure import tradeoff_figure
@@ -30,6 +32,7 @@ FIGURES: dict[type, Callable[..., "Axes"]] = {
     StudyComparison: setups,
     StudyLoads: loads,
     StudyCapacity: capacity_figure,
+    StudyCurves: curve_figure,
     Effects: effects_figure,
     Response: along_figure,
     Tradeoff: tradeoff_figure,

@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 
 from gelassen.bench.loads.spec import LoadSpec
 from gelassen.conduct.planning.climb_plan import ClimbPlan
-from gelassen.conduct.planning.fan_curve import FanCurve
 from gelassen.conduct.watching.judged import Judged
+from gelassen.core.fans.curve import FanCurve
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.recording import PHASES
 from gelassen.study.file.gate import Gate, likely_s, longest_s

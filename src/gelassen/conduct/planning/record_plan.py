@@ -9,11 +9,12 @@ from gelassen.bench.described import split_command
 from gelassen.bench.interface import Bench
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.conduct.planning.climb_plan import ClimbPlan
-from gelassen.conduct.planning.fan_curve import FanCurve, parse_curve
 from gelassen.conduct.planning.plan import RunPlan, Stair, plan_phases, staircase
 from gelassen.conduct.watching.guard import stop_temperatures
 from gelassen.conduct.watching.judged import Judged
+from gelassen.core.fans.curve import FanCurve
 from gelassen.core.foundation.errors import InputError
+from gelassen.study.file.fan_tables import fan_curve
 from gelassen.study.file.gate import Gate
 from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import Guard as GuardTable
@@ -174,7 +175,7 @@ def _curves(study: StudyFile | None, levels: Mapping[str, str | float]) -> dict[
         factor = study.factors.get(name) if study else None
         if factor is not None and factor.channel is not None and str(level) in factor.curves:
             where = f'factors.{name}.curves."{level}"'
-            found[factor.channel] = parse_curve(factor.curves[str(level)], where)
+            found[factor.channel] = fan_curve(factor.curves[str(level)], where)
     return found
 
 

@@ -290,6 +290,14 @@ WORDS = {
     "trend_on_one_mounting": "its runs share mountings, and the effect of another mounting is unknown",
     # A study.
     "left_out": "left out: {run}: {why}",
+    "no_fan_law": "{setup}: its cooling over fan speed cannot be told: {why}",
+    "one_mounting_of_fan": (
+        "a setup was mounted once: its predictions hold for this mounting, and another may settle "
+        "elsewhere. Mount it again and run it to know"
+    ),
+    "curve_beyond": (
+        "marked *: beyond the speeds or powers that were measured, where the prediction is weaker"
+    ),
     "limited_runs_left_out": "left out: {count:run} at the limit, whose rise is only a lower bound",
     "limited_runs_are_bounds": "{count:run} at the limit count as lower bounds",
     "compared_at_one_power": (

@@ -12,6 +12,7 @@ from gelassen.core.run.summary import RunSummary
 from gelassen.core.run.thresholds import Quantities
 
 SCORE = "load.program.score_count"
+WARM_UP = "warm-up"
 
 
 def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple[float, float]]:
@@ -22,6 +23,7 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
     mapping
         "rest", "highest", "mean" in K over the reference (°C without one): of the judged temperature
         in the minute before the load, and over the whole load. "highest 99" is its 99th percentile.
+        "warm-up" in s: how long the load heats up to 63 % of the way, its first seconds left out.
         "score" as the program gave it, "work" in rounds per second, "clock" in MHz, "power" in W: means
         over the load. "score per watt" and "work per watt".
 
@@ -42,6 +44,7 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         before = (times < start_s) & (times >= start_s - Quantities.REST_S)
         _take(found, "rest", rise[before], least=Quantities.REST_DOUBT_K)
         _take(found, "mean", rise[loaded])
+        _take_warm_up(found, times - start_s, np.where(loaded, rise, np.nan))
         _take_top(found, rise[loaded])
     clocks = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".clock_mhz")]
     if clocks:
@@ -94,6 +97,24 @@ def _take_top(found: dict[str, tuple[float, float]], rise: Floats) -> None:
     ]
     spread = float(np.ptp(halves)) / 2
     found["highest 99"] = (high, math.hypot(spread, Quantities.REST_DOUBT_K))
+
+
+def _take_warm_up(found: dict[str, tuple[float, float]], since_s: Floats, rise: Floats) -> None:
+    """Add how long the slow part of the heating takes, if the load is long enough to show it."""
+    known = np.isfinite(rise)
+    since_s, rise = since_s[known], rise[known]
+    first = (since_s >= Quantities.CHIP_S) & (since_s < 2 * Quantities.CHIP_S)
+    if not first.any() or since_s[-1] < Quantities.WARM_UP_LEAST_S:
+        return
+    begins, ends = rise[first].mean(), rise[since_s > 0.8 * since_s[-1]].mean()
+    if ends - begins < Quantities.WARM_UP_LEAST_K:
+        return
+    # Readings scatter: the crossing of a running mean, not the first reading above.
+    smooth = np.convolve(rise, np.ones(5) / 5, mode="same")
+    above = np.flatnonzero(smooth[2:-2] >= begins + 0.632 * (ends - begins))
+    if above.size:
+        seconds = float(since_s[above[0] + 2])
+        found[WARM_UP] = (seconds, Quantities.WARM_UP_DOUBT * seconds)
 
 
 def _ratio(above: tuple[float, float], below: tuple[float, float]) -> tuple[float, float]:

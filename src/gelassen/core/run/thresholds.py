@@ -37,6 +37,10 @@ class Quantities:
     REST_DOUBT_K = 0.3  # K: a rest is rarely quite over, however many readings it has
     HIGHEST_DOUBT_K = 0.7  # K: by which the highest of many noisy readings is chance
     BLOCKS = 10  # of which the standard error of a mean is taken
+    CHIP_S = 10.0  # s in which the chip itself is warm, and only the cooler still heats up
+    WARM_UP_LEAST_S = 120.0  # s of load that show how long the cooler takes
+    WARM_UP_LEAST_K = 2.0  # K by which it heats up meanwhile
+    WARM_UP_DOUBT = 0.1  # share of that time: fans that speed up on the way
     PERCENTILE = 99.0  # of readings under load, for loads that come and go
 
 

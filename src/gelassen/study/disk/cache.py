@@ -1,8 +1,8 @@
 """Rows of analysed runs, kept in the study one by one, so that the next comparison is quick.
 
 Each row is a line that is appended as soon as its run is analysed: an analysis that is cut short loses
-one run. The last line of a run counts; a torn one is passed over. A row is used again only while the files of
-its run, what the study says about it, and the code that made it are the same.
+one run. The last line of a run counts; a torn one is passed over. A row is used again only while the
+files of its run, what the study says about it, and the code that made it are the same.
 """
 
 import contextlib

@@ -4,9 +4,11 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from gelassen.core.foundation.errors import FileError
+from gelassen.core.fans.curve import reaches
+from gelassen.core.foundation.errors import FileError, InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.channels import parse_channel
+from gelassen.study.file.fan_tables import CurveTable, fan_curve
 from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.toml_place import line_of
 
@@ -46,6 +48,8 @@ def check_factors(path: Path, text: str, study: "StudyFile") -> None:
                     [*key, "curves", level],
                     f'"{level}" is not a level here ({", ".join(shown)}).{nearest(level, shown)}',
                 )
+        for level, entry in factor.curves.items():
+            check_curve_of(study, refuse, [*key, "curves", level], entry)
     climb = study.protocol.climb
     if study.protocol.kind == "capacity" and climb.channel in set_by:
         refuse(
@@ -143,3 +147,23 @@ def check_setups(path: Path, text: str, study: "StudyFile") -> None:
                 f'levels as setups."{seen[same]}": say in a factor how they differ'
             )
         seen[same] = setup
+
+
+def check_curve_of(
+    study: "StudyFile",
+    refuse: Callable[[Sequence[str], str], None],
+    key: Sequence[str],
+    entry: str | CurveTable,
+) -> None:
+    """Refuse a fan curve that contradicts itself, or has not reached its top where the guard stops."""
+    try:
+        curve = fan_curve(entry, f'the curve "{key[-1]}"')
+        stops = [
+            stop
+            for channel, stop in study.guard.stop_c.items()
+            if channel.startswith(("cpu.", "gpu."))
+        ]
+        if stops:
+            reaches(curve, min(stops), f'the curve "{key[-1]}"')
+    except InputError as error:
+        refuse(key, str(error))

@@ -6,6 +6,7 @@ from pydantic import BeforeValidator, ConfigDict, Field, WithJsonSchema, model_v
 
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
+from gelassen.study.file.fan_tables import CurveTable, FanTable
 from gelassen.study.file.gate import KNOWN, RESTED, Gate, phase_length
 from gelassen.study.file.values import (
     DURATION_SCHEMA,
@@ -63,9 +64,10 @@ class Factor(Table):
     sets: Literal["load", "workers"] | None = Field(
         None, description="what of the load software sets, where it is not an actuator"
     )
-    curves: dict[str, str] = Field(
+    curves: dict[str, str | CurveTable] = Field(
         default_factory=dict,
-        description='level to the fan curve that software keeps: "40: 30, 60: 40, 80: 70", °C to %',
+        description='level to the fan curve that software keeps: "40: 30, 60: 40, 80: 70", °C to %, '
+        "or a table of it",
     )
     details: dict[str, dict[str, str | float]] = Field(
         default_factory=dict, description="level to what else is known of it: price, noise, note"
@@ -230,6 +232,9 @@ class StudyFile(Table):
     )
     protocol: Annotated[Protocol, BeforeValidator(_protocol)] = Field(default_factory=Protocol)
     guard: Guard = Field(default_factory=Guard)
+    fans: list[FanTable] = Field(
+        default_factory=list, description="speed and sound over duty, as swept"
+    )
     left_out: dict[str, str] = Field(
         default_factory=dict, description="run to the reason why it is not compared"
     )

@@ -1,0 +1,1 @@
+"""Fans: curves, speed over duty, cooling over speed, and where a curve settles."""

@@ -1,0 +1,184 @@
+"""Rise over fan speed and power, from settled runs: a physical law, and how far it may be off."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from itertools import product
+
+import numpy as np
+
+from gelassen.core.fans.priors import Cooling
+from gelassen.core.foundation.errors import InputError
+from gelassen.core.foundation.inputs import Floats
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Tried:
+    """One exponent n, free share g and spread between mountings, weighed by how well the runs fit."""
+
+    exponent: float
+    free: float
+    between_k: float
+    factor: Floats  # Cholesky factor of the covariance of the runs
+    solved: Floats  # the runs less what was expected, through that factor
+    evidence: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CoolingLaw:
+    """What settled runs of one setup say about any fan speed and power.
+
+    The law is ``rise = P (A + B / (s^n + g)) + C``, with a slight bend over the power. s is the speed over
+    the middle one. A is what sits before the fins, B the fins, g what they give off at rest, C what else
+    warms the case. n, g and the spread between mountings are tried on a grid and weighed; A, B, C, the
+    bend and a smooth misfit of a stated size are solved for exactly.
+
+    Attributes
+    ----------
+    rpm, power_w, rise_k, error_k
+        The runs.
+    mounts
+        Number of the mounting of each run.
+
+    References
+    ----------
+    Kennedy, O'Hagan, "Bayesian calibration of computer models", J. R. Stat. Soc. B 63 (2001), for the
+    misfit; Incropera, DeWitt, "Fundamentals of Heat and Mass Transfer", for the exponents.
+    """
+
+    rpm: Floats
+    power_w: Floats
+    rise_k: Floats
+    error_k: Floats
+    mounts: Floats
+    tried: list[_Tried] = field(default_factory=list)
+
+    @property
+    def middle(self) -> tuple[float, float, float]:
+        """Middle speed in rpm, power in W and rise per watt in K/W of the runs."""
+        return (
+            float(np.exp(np.mean(np.log(self.rpm)))),
+            float(np.exp(np.mean(np.log(self.power_w)))),
+            float(np.mean(self.rise_k / self.power_w)),
+        )
+
+    def at(self, rpm: Floats, power_w: Floats) -> "Predicted":
+        """Return the rise in the next mounting at these speeds and powers, arrays of one length."""
+        there = (np.asarray(rpm, dtype=float), np.asarray(power_w, dtype=float))
+        here = (self.rpm, self.power_w)
+        means, spreads = [], []
+        for one in self.tried:
+            halves = np.linalg.solve(one.factor, self._covariance(here, there, one))
+            own = np.diag(self._covariance(there, there, one))
+            means.append(self._expected(*there, one) + halves.T @ one.solved)
+            left = np.maximum(own - (halves**2).sum(axis=0), 0.0)
+            spreads.append(np.sqrt(left + one.between_k**2))
+        evidence = np.array([one.evidence for one in self.tried])
+        weights = np.exp(evidence - evidence.max())
+        return Predicted(weights / weights.sum(), np.array(means), np.array(spreads))
+
+    def weighed(self, exponent: float, free: float, between_k: float, prior: float) -> _Tried:
+        """Return how well the runs fit these; `prior` is the logarithm of what was thought before."""
+        one = _Tried(exponent, free, between_k, np.empty(0), np.empty(0), prior)
+        here = (self.rpm, self.power_w)
+        noise = self.error_k**2 + Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
+        shared = between_k**2 * np.equal.outer(self.mounts, self.mounts)
+        runs = self._covariance(here, here, one) + np.diag(noise) + shared
+        factor = np.asarray(np.linalg.cholesky(runs), dtype=float)
+        solved = np.linalg.solve(factor, self.rise_k - self._expected(*here, one))
+        fits = -0.5 * float(solved @ solved) - float(np.log(np.diag(factor)).sum())
+        return replace(one, factor=factor, solved=solved, evidence=prior + fits)
+
+    def _parts(self, rpm: Floats, power_w: Floats, one: _Tried) -> Floats:
+        middle_rpm, middle_w, _ = self.middle
+        fins = (1.0 + one.free) / ((rpm / middle_rpm) ** one.exponent + one.free)
+        bend = power_w * np.log(power_w / middle_w)
+        return np.column_stack([power_w, power_w * fins, np.ones(rpm.size), bend])
+
+    def _expected(self, rpm: Floats, power_w: Floats, one: _Tried) -> Floats:
+        half = self.middle[2] / 2
+        expected = np.array([half, half, Cooling.OFFSET_K, 0.0])
+        return np.asarray(self._parts(rpm, power_w, one) @ expected)
+
+    def _covariance(
+        self, left: tuple[Floats, Floats], right: tuple[Floats, Floats], one: _Tried
+    ) -> Floats:
+        per_watt = self.middle[2]
+        share, bend = Cooling.SHARE_DOUBT * per_watt, Cooling.BEND_DOUBT * per_watt
+        doubts = np.array([share, share, Cooling.OFFSET_DOUBT_K, bend])
+        law = (self._parts(*left, one) * doubts) @ (self._parts(*right, one) * doubts).T
+        away = sum(
+            np.subtract.outer(np.log(a), np.log(b)) ** 2 for a, b in zip(left, right, strict=True)
+        )
+        scale = (Cooling.MISFIT * per_watt) ** 2 * np.multiply.outer(left[1], right[1])
+        return np.asarray(law + scale * np.exp(-0.5 * away / Cooling.MISFIT_LENGTH**2))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Predicted:
+    """A mixture of normal distributions at each point: weights (k), means and spreads (k, points)."""
+
+    weights: Floats
+    means: Floats
+    spreads: Floats
+
+    @property
+    def mean(self) -> Floats:
+        """Mean at each point."""
+        return np.asarray(self.weights @ self.means)
+
+    @property
+    def spread(self) -> Floats:
+        """Standard deviation at each point."""
+        second = self.weights @ (self.means**2 + self.spreads**2)
+        return np.asarray(np.sqrt(np.maximum(second - self.mean**2, 0.0)))
+
+
+def cooling_law(
+    rpm: Sequence[float],
+    power_w: Sequence[float],
+    rise_k: Sequence[float],
+    error_k: Sequence[float],
+    *,
+    mounts: Sequence[int] | None = None,
+    between_k: float = 0.5,
+) -> CoolingLaw:
+    """Return the cooling over fan speed and power that settled runs of one setup show.
+
+    Parameters
+    ----------
+    rpm, power_w, rise_k, error_k : sequences of one length
+        Fan speed, power in W, settled rise in K and its standard error in K of each run.
+    mounts : sequence of int, optional
+        Number of the mounting of each run; one mounting if not given.
+    between_k : float
+        What is thought of the standard deviation between mountings, K, before these runs. It counts if
+        there are several.
+
+    Raises
+    ------
+    InputError
+        Fewer than two speeds, numbers that are not finite, or not above 0.
+    """
+    columns = [np.asarray(x, dtype=float) for x in (rpm, power_w, rise_k, error_k)]
+    if len({x.size for x in columns}) > 1:
+        raise InputError(
+            "rpm, power_w, rise_k and error_k have different lengths: one of each for every run"
+        )
+    if not all(np.isfinite(x).all() for x in columns) or any((x <= 0).any() for x in columns[:3]):
+        raise InputError("rpm, power_w and rise_k must be finite numbers above 0")
+    if columns[0].size < 2 or math.log(columns[0].max() / columns[0].min()) < math.log(1.1):
+        raise InputError(
+            "cooling over fan speed needs runs at two speeds at least, a tenth apart; take three to five"
+        )
+    numbers = np.asarray(mounts if mounts is not None else [0] * columns[0].size)
+    law = CoolingLaw(columns[0], columns[1], columns[2], columns[3], numbers)
+    several = len(set(numbers.tolist())) > 1
+    for n, g in product(Cooling.EXPONENTS, Cooling.FREE):
+        prior = (
+            -0.5 * ((n - Cooling.EXPONENT) / Cooling.EXPONENT_DOUBT) ** 2 - g / Cooling.FREE_DOUBT
+        )
+        for factor in Cooling.BETWEEN if several else (0.0,):
+            thought = -0.5 * (math.log(factor) / Cooling.BETWEEN_DOUBT) ** 2 if several else 0.0
+            law.tried.append(law.weighed(n, g, factor * between_k, prior + thought))
+    return law

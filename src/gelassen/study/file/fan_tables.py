@@ -1,0 +1,82 @@
+"""Fans in a study file: curves in full, and what a sweep of duty showed."""
+
+import math
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from gelassen.core.fans.curve import FanCurve, check_curve, parse_curve
+from gelassen.study.file.values import Channel, Duration, Table
+
+
+class CurveTable(Table):
+    """A fan curve that software keeps, with how it is followed."""
+
+    points: str = Field(description='"40: 30, 60: 40, 80: 70", °C to %')
+    between: Literal["lines", "steps"] = Field(
+        "lines", description="straight lines between the points, or a jump at each"
+    )
+    follows: list[Channel] = Field(
+        default_factory=list,
+        description="channels of which the hottest counts; every temperature of a processor if left out",
+    )
+    average: Duration = Field(
+        0.0, ge=0, description="time constant of the average that is followed"
+    )
+    hysteresis_k: float = Field(
+        0.0, ge=0, le=40, description="the duty falls only this far below where it was set, K"
+    )
+    rise_pct_per_s: float | None = Field(None, gt=0, description="how fast the duty may rise, %/s")
+    fall_pct_per_s: float | None = Field(None, gt=0, description="how fast it may fall, %/s")
+    start_pct: float = Field(
+        0.0, ge=0, le=100, description="lowest duty at which the fan starts, %"
+    )
+    least_pct: float = Field(
+        0.0, ge=0, le=100, description="lowest duty at which it keeps turning, %"
+    )
+    stop_below_c: float | None = Field(None, description="the fan stands still below this, °C")
+
+
+class FanTable(Table):
+    """What a sweep of duty showed of one fan, or was read off its data sheet."""
+
+    of: str | None = Field(
+        None, description="the setup, its fan and power factors left out; all if left out"
+    )
+    duty_pct: list[float] = Field(min_length=2)
+    rpm: list[float] = Field(min_length=2)
+    noise_dba: list[float | Literal[""]] = Field(
+        default_factory=list, description='metered at each duty, dB(A); "" where not'
+    )
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        lengths = {"duty_pct": len(self.duty_pct), "rpm": len(self.rpm)}
+        if self.noise_dba:
+            lengths["noise_dba"] = len(self.noise_dba)
+        if len(set(lengths.values())) > 1:
+            told = ", ".join(f"{name} has {count}" for name, count in lengths.items())
+            raise ValueError(f"one number for each duty: {told}")
+        return self
+
+
+def fan_curve(entry: str | CurveTable, where: str) -> FanCurve:
+    """Return the curve that a study file describes.
+
+    Raises
+    ------
+    InputError
+        Naming the place, what contradicts itself, and why it may not.
+    """
+    if isinstance(entry, str):
+        return parse_curve(entry, where)
+    points = parse_curve(entry.points, f"{where}.points")
+    curve = FanCurve(
+        temperatures_c=points.temperatures_c, duties_pct=points.duties_pct,
+        steps=entry.between == "steps", follows=tuple(entry.follows), average_s=entry.average,
+        hysteresis_k=entry.hysteresis_k, rise_pct_per_s=entry.rise_pct_per_s or math.inf,
+        fall_pct_per_s=entry.fall_pct_per_s or math.inf, start_pct=entry.start_pct,
+        least_pct=entry.least_pct, stop_below_c=entry.stop_below_c,
+    )  # fmt: skip
+    check_curve(curve, where)
+    return curve
