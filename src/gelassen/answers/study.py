@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from gelassen.answers.capacities import StudyCapacity
     from gelassen.answers.comparison import StudyComparison
-    from gelassen.answers.curves import CurveQuestion, StudyCurves
+    from gelassen.answers.fans.curves import CurveQuestion, StudyCurves
     from gelassen.answers.judged import StudyJudged
     from gelassen.answers.ladder import Ladder
     from gelassen.answers.loads import StudyLoads
@@ -310,7 +310,7 @@ class Study(StudyRuns):
             Runs that do not show cooling over fan speed, an unknown setup, or a temperature or sound
             level that cannot be kept.
         """
-        from gelassen.answers.curves import CurveQuestion, study_curves
+        from gelassen.answers.fans.curves import CurveQuestion, study_curves
 
         return study_curves(
             self, asked or CurveQuestion(), setup=setup, confidence=confidence, leave_out=leave_out

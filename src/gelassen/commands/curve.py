@@ -12,7 +12,7 @@ from gelassen.commands.common import confidence_option, emit, format_option, giv
 from gelassen.commands.compare import leave_out_option, opened
 
 if TYPE_CHECKING:
-    from gelassen.answers.curves import CurveQuestion
+    from gelassen.answers.fans.curves import CurveQuestion
 
 _WITH_UNIT = re.compile(r"\s*(-?\d+(?:[.,]\d+)?)\s*([^\d\s]*)\s*")
 
@@ -129,7 +129,7 @@ def curve(**given: Any) -> None:
 
 def _question(asked: CurveOptions) -> "CurveQuestion":
     """Return what is asked, checked for what belongs together."""
-    from gelassen.answers.curves import CurveQuestion
+    from gelassen.answers.fans.curves import CurveQuestion
     from gelassen.core.fans.curve import parse_curve
 
     for flag, wanted, value, name in (

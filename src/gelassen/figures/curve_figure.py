@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gelassen.answers.curves import StudyCurves
+from gelassen.answers.fans.curves import StudyCurves
 from gelassen.core.fans.curve import parse_curve
 from gelassen.figures.canvas import BLUE, GREEN, ORANGE, PURPLE, RED, SKY, axes_or_new
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from gelassen.answers.capacities import StudyCapacity
 from gelassen.answers.comparison import StudyComparison
-from gelassen.answers.curves import StudyCurves
+from gelassen.answers.fans.curves import StudyCurves
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.response import Response

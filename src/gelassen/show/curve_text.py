@@ -4,7 +4,7 @@ import math
 
 import pandas as pd
 
-from gelassen.answers.curves import StudyCurves
+from gelassen.answers.fans.curves import StudyCurves
 from gelassen.core.fans.priors import Choice
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed

@@ -18,7 +18,8 @@ from gelassen.bench.loads.spec import BY_HAND, COMMAND, LoadSpec
 from gelassen.bench.simulated.governor import Governor
 from gelassen.bench.simulated.parts import CASES, Case, Cooler, FanCurve, Processor, Room
 from gelassen.bench.simulated.physics import Heat
-from gelassen.core.foundation.errors import BenchError, InputError
+from gelassen.bench.simulated.settable import FanDuty, PowerLimit
+from gelassen.core.foundation.errors import InputError
 
 # Switching of each kind of work against the heaviest, made up in a plausible order.
 _INTENSITY = {"matrix": 1.0, "integer": 0.7, "memory": 0.5}
@@ -93,7 +94,8 @@ class SimulatedBench:
         self._heat = self._new_heat(self.room_c())
         self._governor = Governor(self._processor, power_limit_w)
         self._power_w = 0.0
-        self._limit = _PowerLimit(self._governor)
+        self._limit = PowerLimit(self._governor)
+        self._duty = FanDuty(lambda: self._parts[1], lambda curve: self.change(curve=curve))
         self._settle_idle()
 
     def _new_heat(self, start_c: float) -> Heat:
@@ -186,8 +188,10 @@ class SimulatedBench:
         return ()
 
     def actuators(self) -> Mapping[str, Actuator]:
-        """Return the power limit, the one thing that can be set here."""
-        return {self._limit.name: self._limit}
+        """Return what can be set: the power limit, and the duty of the fan if there is one."""
+        if not self._parts[0].top_rpm:
+            return {self._limit.name: self._limit}
+        return {self._limit.name: self._limit, self._duty.name: self._duty}
 
     def load(self, spec: LoadSpec | str, *, workers: int | None = None) -> Load:
         """Return an even load on some or all cores; a duty counts as its mean."""
@@ -312,39 +316,6 @@ class SimulatedBench:
             if heat.hottest_c > 400:
                 break
         return heat, float(core_w.sum()) + self._processor.uncore_w
-
-
-class _PowerLimit:
-    """The simulated power limit as an actuator."""
-
-    name = "cpu.package.power_limit_w"
-    what = "long-term power limit"
-    low, high = 5.0, 400.0
-
-    def __init__(self, governor: Governor) -> None:
-        self._governor = governor
-        self._before: float | None = None
-
-    def read(self) -> float:
-        return self._governor.power_limit_w
-
-    def set(self, value: float) -> None:
-        if not self.low <= value <= self.high:
-            raise BenchError(
-                f"{self.name}: {value:g} W asked for; "
-                f"{self.low:g} to {self.high:g} W are possible here"
-            )
-        if self._before is None:
-            self._before = self._governor.power_limit_w
-        self._governor.power_limit_w = float(value)
-
-    def check(self) -> str:
-        return ""
-
-    def restore(self) -> None:
-        if self._before is not None:
-            self._governor.power_limit_w = self._before
-            self._before = None
 
 
 class _SimulatedLoad:

@@ -22,7 +22,7 @@ class Cooling:
     MISFIT_LENGTH = 0.7  # logarithm of speed, and of power, over which that misfit changes
     BETWEEN = (0.25, 0.5, 0.8, 1.25, 2.0)  # tried: spread between mountings, over what was thought
     BETWEEN_DOUBT = 0.7  # logarithm of that: rigs differ by about 2
-    RUN_K = 0.1  # K: what a settled value is off beside its own error, in the same mounting
+    RUN_K = 0.2  # K: what a settled value is off beside its own error, in the same mounting
     RUN_SHARE = 0.002  # and as a share of the rise: the load and the power reading
 
 
@@ -38,8 +38,8 @@ class Speed:
 class Noise:
     """Sound pressure over fan speed. Source: the fan law, sound power with the fifth power of speed."""
 
-    DB_PER_DECADE = 50.0
-    DB_PER_DECADE_DOUBT = 12.0
+    DB_PER_DECADE = 50.0  # dB for ten times the speed
+    DB_PER_DECADE_DOUBT = 12.0  # standard deviation
     METER_DBA = 0.7  # dB(A): repeat of a reading
 
 
@@ -48,7 +48,7 @@ class Loop:
 
     FAN_S = 1.5  # s: a fan follows its duty within about this
     STEP_S = 1.0  # s: duty is set once a second
-    WARM_UPS = 10.0  # thermal time constants that are looked at
+    WARM_UPS = 30.0  # thermal time constants that are looked at: swings about a step can be slow
     MOST_S = 7200.0  # s: no longer than this is simulated
     LEAST_S = 900.0  # s
     HUNTS_PCT = 4.0  # % of duty, peak to peak once all is settled, from which a loop hunts
@@ -64,5 +64,5 @@ class Choice:
     LEAST_STEP_K = 4.0  # K between points: firmware takes whole degrees, and steep parts hunt
     FULL_ABOVE_K = 8.0  # K above the last point at which the fan runs at full duty, at the least
     HYSTERESES_K = (2.0, 3.0, 5.0)  # tried until the loop does not hunt
-    AVERAGES_S = (3.0, 8.0, 20.0)
+    AVERAGES_S = (3.0, 8.0, 20.0)  # and the average with each
     PAYS_K = 0.3  # K: less than this for a tenth more speed does not pay

@@ -153,7 +153,7 @@ def check_curve_of(
     study: "StudyFile",
     refuse: Callable[[Sequence[str], str], None],
     key: Sequence[str],
-    entry: str | CurveTable,
+    entry: CurveTable,
 ) -> None:
     """Refuse a fan curve that contradicts itself, or has not reached its top where the guard stops."""
     try:

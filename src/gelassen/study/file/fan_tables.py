@@ -1,9 +1,9 @@
 """Fans in a study file: curves in full, and what a sweep of duty showed."""
 
 import math
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from gelassen.core.fans.curve import FanCurve, check_curve, parse_curve
 from gelassen.study.file.values import Channel, Duration, Table
@@ -60,7 +60,23 @@ class FanTable(Table):
         return self
 
 
-def fan_curve(entry: str | CurveTable, where: str) -> FanCurve:
+def _as_table(entry: object) -> object:
+    if isinstance(entry, str):
+        return {"points": entry}
+    if isinstance(entry, (dict, CurveTable)):
+        return entry
+    raise ValueError(
+        'write a curve as "40: 30, 60: 40, 80: 70", °C to %, or as a table with points'
+    )
+
+
+# A curve as people write it: its points, or a table that says more.
+CurveEntry = Annotated[
+    CurveTable, BeforeValidator(_as_table, json_schema_input_type=str | CurveTable)
+]
+
+
+def fan_curve(entry: CurveTable, where: str) -> FanCurve:
     """Return the curve that a study file describes.
 
     Raises
@@ -68,9 +84,7 @@ def fan_curve(entry: str | CurveTable, where: str) -> FanCurve:
     InputError
         Naming the place, what contradicts itself, and why it may not.
     """
-    if isinstance(entry, str):
-        return parse_curve(entry, where)
-    points = parse_curve(entry.points, f"{where}.points")
+    points = parse_curve(entry.points, where)
     curve = FanCurve(
         temperatures_c=points.temperatures_c, duties_pct=points.duties_pct,
         steps=entry.between == "steps", follows=tuple(entry.follows), average_s=entry.average,

@@ -11,11 +11,13 @@ from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.recording import PHASES
 from gelassen.study.file.checks import check_factors, check_setups
 from gelassen.study.file.combinations import combined
+from gelassen.study.file.fan_tables import CurveTable, FanTable
 from gelassen.study.file.gate import Gate
 from gelassen.study.file.study_file import (
     STUDY_FILE,
     ChannelTable,
     Climb,
+    Doubt,
     Factor,
     Guard,
     LoadTable,
@@ -24,6 +26,7 @@ from gelassen.study.file.study_file import (
     StudyFile,
 )
 from gelassen.study.file.toml_place import line_of
+from gelassen.study.file.workload import Workload
 from gelassen.system.files import read_text
 
 
@@ -91,9 +94,14 @@ def _allowed_keys(loc: list[str]) -> list[str]:
         "protocol": Protocol,
         "protocol.climb": Climb,
         "guard": Guard,
+        "doubt": Doubt,
+        "workloads": Workload,
+        "fans": FanTable,
     }
     if loc:
         model = named.get(".".join(loc[:2])) or named.get(loc[0], StudyFile)
         if len(loc) == 2 and loc[0] == "protocol" and loc[1] in PHASES:
             model = Gate
+        elif len(loc) == 4 and (loc[0], loc[2]) == ("factors", "curves"):
+            model = CurveTable
     return [field.alias or name for name, field in model.model_fields.items()]

@@ -6,7 +6,7 @@ from pydantic import BeforeValidator, ConfigDict, Field, WithJsonSchema, model_v
 
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
-from gelassen.study.file.fan_tables import CurveTable, FanTable
+from gelassen.study.file.fan_tables import CurveEntry, FanTable
 from gelassen.study.file.gate import KNOWN, RESTED, Gate, phase_length
 from gelassen.study.file.values import (
     DURATION_SCHEMA,
@@ -64,7 +64,7 @@ class Factor(Table):
     sets: Literal["load", "workers"] | None = Field(
         None, description="what of the load software sets, where it is not an actuator"
     )
-    curves: dict[str, str | CurveTable] = Field(
+    curves: dict[str, CurveEntry] = Field(
         default_factory=dict,
         description='level to the fan curve that software keeps: "40: 30, 60: 40, 80: 70", °C to %, '
         "or a table of it",

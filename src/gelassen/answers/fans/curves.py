@@ -8,7 +8,7 @@ from itertools import product
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.cooling import FanRuns, fan_of, one_setup, study_fans
+from gelassen.answers.fans.fan_runs import FanRuns, fan_of, one_setup, study_fans
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.fans.choice import Condition, Suggestion, coolest, quietest
 from gelassen.core.fans.curve import FanCurve

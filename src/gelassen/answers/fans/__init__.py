@@ -1,0 +1,1 @@
+"""Fans: what the runs show of them, and the curves that follow from it."""

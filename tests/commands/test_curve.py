@@ -1,0 +1,113 @@
+"""`gelassen curve` on runs at fixed duties: predictions, suggestions, refusals, the figure."""
+
+import json
+
+import numpy as np
+import pytest
+
+from command_line import gelassen
+from gelassen.answers import open_study
+from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
+from gelassen.conduct import RunPlan, plan_phases, record_run
+
+STUDY = """format = 1
+title = "A fan curve for the playout box"
+made_up = true
+reference = "room.air.temp_c"
+[machine]
+name = "Playout box"
+limit_c = 95
+[factors.fan]
+levels = [40, 60, 80, 100]
+changed_by = "software"
+channel = "fan.cpu.duty_pct"
+[setups."40 %"]
+fan = 40
+[setups."60 %"]
+fan = 60
+[setups."80 %"]
+fan = 80
+[setups."100 %"]
+fan = 100
+[[fans]]
+duty_pct = [40, 60, 80, 100]
+rpm = [720, 1080, 1440, 1800]
+noise_dba = [24, "", 39, 44]
+"""
+
+
+@pytest.fixture(scope="module")
+def bench():
+    room = Room(mean_c=22.0, wave_k=0.1, wander_k=0.05)
+    return SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"], seed=4, room=room)
+
+
+@pytest.fixture(scope="module")
+def study(bench, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("curve") / "study"
+    folder.mkdir()
+    (folder / "study.toml").write_text(STUDY, encoding="utf-8")
+    for duty in (60, 100, 40, 80):
+        plan = RunPlan(
+            phases=plan_phases(30, 900, 200, 200), interval_s=4.0,
+            settings={"fan.cpu.duty_pct": duty, "cpu.package.power_limit_w": 95},
+        )  # fmt: skip
+        setup = f"{duty} %"
+        record_run(bench, plan, folder / "runs", label=setup, setup=setup, power_limit_w=95)
+    return folder
+
+
+def asked(study, *options):
+    answer = gelassen("curve", study, *options, "--format", "json", "--no-figure")
+    assert answer.returncode == 0, answer.stderr
+    return json.loads(answer.stdout)
+
+
+def test_an_untested_curve_settles_where_it_is_predicted(bench, study):
+    found = asked(study, "--try", "45: 40, 65: 55, 85: 95", "--at", "95W", "--room", "22")
+    point = found["points"][0]
+    bench.actuators()["cpu.package.power_limit_w"].set(95)
+    bench.change(curve=FanCurve(name="tried", temperatures_c=(45, 65, 85), duties_pct=(40, 55, 95)))
+    truth = bench.truth()
+    assert point["temp_c"] == pytest.approx(truth.hottest_core_c, abs=1.0)
+    assert point["low_c"] <= truth.hottest_core_c <= point["high_c"]
+    assert point["rpm"] == pytest.approx(truth.fan_rpm, rel=0.03)
+    assert point["hunting"] == "steady"
+    assert all(run["inside"] for run in found["runs"])
+    table = open_study(study).curves()
+    assert np.all(np.diff(table.resistance["k_per_w"]) < 0)
+
+
+def test_a_suggestion_is_a_table_to_enter_and_one_run_to_prove_it(study):
+    told = gelassen("curve", study, "--quietest", "--below", "72", "--at", "95 W", "--room", "25")
+    assert told.returncode == 0, told.stderr
+    assert "quietest below 72 °C, to enter:" in told.stdout
+    assert "One run proves it: 95 W in a room of 25 °C." in told.stdout
+    assert "predicted, not measured" in told.stdout
+    assert (study / "figures/curve.png").stat().st_size > 10_000
+    found = asked(study, "--quietest", "--below", "72", "--at", "95", "--room", "25")
+    assert 70 < found["points"][0]["temp_c"] < found["points"][0]["high_c"] <= 72
+    cool = asked(study, "--coolest", "--noise", "35 dB(A)", "--at", "95", "--room", "25")
+    assert 33 < cool["points"][0]["noise_dba"] <= 35
+    speed = asked(study, "--rpm", "1000", "--at", "95", "--room", "25")["points"][0]
+    assert speed["rpm"] == pytest.approx(1000, abs=10)
+    assert speed["curve"] == "1000 rpm"
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (["--quietest"], "--quietest needs --below"),
+        (["--noise", "30"], "--noise belongs to --coolest"),
+        (["--below", "80 bar", "--quietest"], "is no number in C"),
+        (["--try", "80: 90, 60: 40"], "--try: temperatures must rise"),
+        (["--quietest", "--below", "40"], "cannot be kept at 95 W"),
+        (["--setup", "tower"], '"tower" is no setup whose fan is known'),
+        (["--at", "0"], "above 0 W"),
+    ],
+)
+def test_what_cannot_be_answered_is_said(study, options, said):
+    answer = gelassen("curve", study, *options)
+    assert answer.returncode == 2
+    assert said in " ".join(answer.stderr.split())
+    assert "Traceback" not in answer.stderr
