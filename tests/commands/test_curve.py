@@ -9,6 +9,10 @@ from command_line import gelassen
 from gelassen.answers import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
+from gelassen.conduct.planning.plan import FanSteps
+from gelassen.core import summarise_run
+from gelassen.study import read_run
+from gelassen.study.file.new_study import ensure_setup
 
 STUDY = """format = 1
 title = "A fan curve for the playout box"
@@ -92,6 +96,39 @@ def test_a_suggestion_is_a_table_to_enter_and_one_run_to_prove_it(study):
     speed = asked(study, "--rpm", "1000", "--at", "95", "--room", "25")["points"][0]
     assert speed["rpm"] == pytest.approx(1000, abs=10)
     assert speed["curve"] == "1000 rpm"
+
+
+def test_one_run_that_steps_its_fan_shows_cooling_over_speed(tmp_path):
+    ensure_setup(tmp_path / "study", "tower", limit_c=95.0, new_setup=True, made_up=True)
+    bench = SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"], seed=6)
+    plan = RunPlan(
+        phases=plan_phases(60, 2400, 0, 120), interval_s=4.0,
+        settings={"cpu.package.power_limit_w": 95},
+        fan_steps=FanSteps("fan.cpu.duty_pct", (100.0, 80.0, 60.0, 45.0, 33.0), 480.0),
+    )  # fmt: skip
+    folder = tmp_path / "study"
+    record_run(bench, plan, folder / "runs", label="tower", setup="tower", power_limit_w=95)
+    levels = summarise_run(read_run(next((folder / "runs").iterdir()))).fan_levels
+    assert [round(level.duty_pct) for level in levels] == [100, 80, 60, 45, 33]
+    point = asked(folder, "--try", "40: 35, 80: 90", "--at", "95", "--room", "22")["points"][0]
+    bench.actuators()["cpu.package.power_limit_w"].set(95)
+    bench.change(curve=FanCurve(name="tried", temperatures_c=(40, 80), duties_pct=(35, 90)))
+    truth = bench.truth(room_c=22.0)
+    assert point["low_c"] <= truth.hottest_core_c <= point["high_c"]
+    assert point["temp_c"] == pytest.approx(truth.hottest_core_c, abs=1.0)
+    assert point["rpm"] == pytest.approx(truth.fan_rpm, rel=0.03)
+
+
+def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):
+    (tmp_path / "sys/class").mkdir(parents=True)
+    base = ("record", "--into", tmp_path, "--sysfs", tmp_path / "sys", "--fan-steps", "100 60")
+    for options, said in (
+        (("--soak", "4 min", "--hold", "0 s"), "needs a fan whose duty can be set here"),
+        (("--soak", "until known"), "give --soak and --hold as times"),
+    ):
+        answer = gelassen(*base, *options)
+        assert answer.returncode == 2
+        assert said in " ".join(answer.stderr.split())
 
 
 @pytest.mark.parametrize(

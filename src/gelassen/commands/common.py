@@ -94,6 +94,23 @@ confidence_option = click.option(
 )  # fmt: skip
 
 
+class Numbers(click.ParamType):  # type: ignore[type-arg]
+    """Several numbers, with spaces or commas between them."""
+
+    name = "numbers"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, ...]:
+        """Return the numbers."""
+        if not isinstance(value, str):
+            return tuple(value)
+        try:
+            return tuple(float(word) for word in value.replace(",", " ").replace("%", " ").split())
+        except ValueError:
+            self.fail(f'"{value}" are no numbers, such as "100 80 60"')
+
+
 class Duration(click.ParamType):  # type: ignore[type-arg,unused-ignore]
     """A length of time: "20 min", "90 s", "1 h", or seconds."""
 

@@ -13,6 +13,7 @@ import click
 from gelassen.commands.common import (
     FAILED,
     Duration,
+    Numbers,
     PhaseLength,
     emit,
     say,
@@ -58,6 +59,8 @@ class RecordOptions:
     staircase: float | None
     pause: float
     settings: tuple[str, ...]
+    fan_steps: tuple[float, ...]
+    fan: str | None
     by_hand: bool
     mount: str | None
     limit_c: float | None
@@ -73,6 +76,7 @@ class RecordOptions:
             interval=self.interval, load=self.load, workers=self.workers, cores=self.cores,
             duty_pct=self.duty, period_s=self.period, command=self.load_command, score=self.score,
             stair_s=self.staircase, pause_s=self.pause, stops=self.stops, settings=self.settings,
+            fan_steps=self.fan_steps, fan=self.fan,
         )  # fmt: skip
 
 
@@ -136,6 +140,14 @@ class RecordOptions:
     metavar="DURATION",
     help="Load 1, 2, ... all workers, each for this long, instead of soak and hold.",
 )
+@click.option(
+    "--fan-steps",
+    type=Numbers(),
+    default=(),
+    metavar="DUTIES",
+    help='Duties that a fan goes through under load, such as "100 80 60 45 30"; `curve` learns from them.',
+)
+@click.option("--fan", default=None, metavar="CHANNEL", help="The fan of --fan-steps.")
 @click.option("--pause", type=Duration(), default=0.0, help="Pause between steps of a staircase.")
 @click.option(
     "--set",

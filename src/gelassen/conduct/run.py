@@ -155,6 +155,7 @@ class _Conductor:
         self._history = History()
         self._end: PhaseEnd | Climb | None = None
         self._climb: Climb | None = None
+        self._stepped_pct: float | None = None
         self._start_s = 0.0
         self._tick = 0
         self._load_start_s: float | None = None
@@ -268,6 +269,7 @@ class _Conductor:
             self._bench.sleep(due_s - self._bench.now())
             if phase.loaded:
                 self._climb_stairs(load, self._tick * interval)
+                self._step_fan(self._tick * interval)
             late_by = (self._bench.now() - due_s) / interval
             if late_by >= 1:
                 self._tick += int(late_by)
@@ -416,6 +418,19 @@ class _Conductor:
                 else "pause"
             )
             self._writer.event(now_s, f"load: {said}")
+
+    def _step_fan(self, now_s: float) -> None:
+        """Set the duty that the fan steps say for this moment."""
+        steps = self._plan.fan_steps
+        if steps is None:
+            return
+        begun_s = now_s if self._load_start_s is None else self._load_start_s
+        duty = steps.duty_at(now_s - begun_s)
+        if duty != self._stepped_pct:
+            self._stepped_pct = duty
+            self._settings.set_now(steps.channel, duty)
+            self._guard.expect_rise(now_s)
+            self._writer.event(now_s, f"{steps.channel} set to {duty:g}")
 
     def end(self, status: str, text: str) -> None:
         if self.status != "guard":  # events during the cooling are not the reason for the end

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 import pandas as pd
@@ -63,6 +63,7 @@ def study_fans(
     groups = setups_without_fans(study.file)
     named = [groups.get(str(s)) or without_power(str(s)) for s in table["setup"]]
     table = table.assign(group=named, mount_name=_mountings(study.file, table))
+    table = _one_row_a_duty(table)
     lacking = [name for name in _NEEDED if name not in table or table[name].isna().all()]
     if lacking:
         raise InputError(
@@ -150,6 +151,16 @@ def _fan_runs(file: StudyFile, name: str, runs: pd.DataFrame, between_k: float) 
         follows=_followed_channel(runs),
         limit_c=float(limits.iloc[0]) if len(limits) else file.machine.limit_c, between_k=between_k,
     )  # fmt: skip
+
+
+def _one_row_a_duty(table: pd.DataFrame) -> pd.DataFrame:
+    """Return the table with a row for each duty of a run that went through several."""
+    rows: list[dict[str, object]] = []
+    for row in table.to_dict("records"):
+        levels = row["fan_levels"] if isinstance(row.get("fan_levels"), list) else []
+        told = [{one.name: getattr(level, one.name) for one in fields(level)} for level in levels]
+        rows += [{**row, **own} for own in told or [{}]]
+    return pd.DataFrame(rows)
 
 
 def _mountings(file: StudyFile, table: pd.DataFrame) -> list[str]:

@@ -112,6 +112,8 @@ class RunRow(Result):
         Whether the judged temperature responded to the load.
     levels
         One entry a level, where power went in steps.
+    fan_levels
+        One entry a duty, where a fan was held at one after the other.
     climb
         Power in W, steady rise in K and its standard error, for points of a run whose power climbed.
     one_of
@@ -171,6 +173,7 @@ class RunRow(Result):
     load: str | None = None
     took_notice: bool = True
     levels: list[RunLevel] = field(default_factory=list)
+    fan_levels: list[RunLevel] = field(default_factory=list)
     climb: list[tuple[float, float, float]] = field(default_factory=list)
     one_of: int | None = None
     level: str | None = None
@@ -286,6 +289,7 @@ def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
         load=recording.load,
         took_notice=steady is None or steady.took_notice,
         levels=[_run_level(level, recording, summary) for level in summary.levels],
+        fan_levels=[_run_level(level, recording, summary) for level in summary.fan_levels],
         climb=[(float(w), float(k), float(se)) for w, k, se in points],
     )
 

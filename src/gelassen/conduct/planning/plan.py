@@ -41,6 +41,20 @@ class Stair:
     duration_s: float
 
 
+@dataclass(frozen=True, slots=True)
+class FanSteps:
+    """Duties of one fan, in %, one after the other, each for the same time, in s."""
+
+    channel: str
+    duties_pct: tuple[float, ...]
+    step_s: float
+
+    def duty_at(self, loaded_s: float) -> float:
+        """Return the duty at this time after load start. The last one lasts."""
+        number = min(max(int(loaded_s / self.step_s), 0), len(self.duties_pct) - 1)
+        return self.duties_pct[number]
+
+
 def staircase(workers: int, step_s: float, *, pause_s: float = 0.0) -> tuple[Stair, ...]:
     """Return a staircase of 1, 2, ... `workers` workers, with a pause between steps."""
     stairs = []
@@ -73,6 +87,8 @@ class RunPlan:
         What gates judge the run by.
     fan_curves
         Fan duty channel to the curve that software keeps it on.
+    fan_steps
+        Duties that a fan goes through under load; None if it keeps one.
     climb
         How the power climbs during the soak; None if it stays.
     load, workers
@@ -96,6 +112,7 @@ class RunPlan:
     fan_curves: Mapping[str, FanCurve] = field(default_factory=dict)
     climb: ClimbPlan | None = None
     settings: Mapping[str, float] = field(default_factory=dict)
+    fan_steps: FanSteps | None = None
 
     def stair_at(self, loaded_s: float) -> int:
         """Return the number of the stair at this time after load start. The last stair lasts."""

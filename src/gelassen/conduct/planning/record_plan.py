@@ -9,7 +9,7 @@ from gelassen.bench.described import split_command
 from gelassen.bench.interface import Bench
 from gelassen.bench.loads.spec import COMMAND, LoadSpec
 from gelassen.conduct.planning.climb_plan import ClimbPlan
-from gelassen.conduct.planning.plan import RunPlan, Stair, plan_phases, staircase
+from gelassen.conduct.planning.plan import FanSteps, RunPlan, Stair, plan_phases, staircase
 from gelassen.conduct.watching.guard import stop_temperatures
 from gelassen.conduct.watching.judged import Judged
 from gelassen.core.fans.curve import FanCurve
@@ -20,6 +20,7 @@ from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import Guard as GuardTable
 from gelassen.study.file.study_file import LoadTable, Protocol, StudyFile
 
+_LEAST_FAN_STEP_S = 10.0  # s: a fan has reached its speed by then
 _BELOW_STOP_K = 3.0  # a climb stays this far below the guard's limit
 _T = TypeVar("_T")
 
@@ -44,6 +45,8 @@ class Wanted:
     pause_s: float = 0.0
     stops: Sequence[str] = ()
     settings: Sequence[str] = ()
+    fan_steps: Sequence[float] = ()
+    fan: str | None = None
 
 
 def plan_recording(
@@ -111,7 +114,39 @@ def plan_recording(
         fan_curves=_curves(study, levels or {}),
         climb=climb,
         settings=_settings(wanted.settings),
+        fan_steps=_fan_steps(bench, wanted, soak, hold),
     )
+
+
+def _fan_steps(
+    bench: Bench, wanted: Wanted, soak: float | Gate, hold: float | Gate
+) -> FanSteps | None:
+    """Return the duties a fan goes through during the load, each as long as the others."""
+    if not wanted.fan_steps:
+        return None
+    if isinstance(soak, Gate) or isinstance(hold, Gate):
+        raise InputError("--fan-steps divides the load evenly: give --soak and --hold as times")
+    settable = [
+        name for name in bench.actuators() if name.startswith("fan.") and name.endswith(".duty_pct")
+    ]
+    fan = wanted.fan or (settable[0] if len(settable) == 1 else None)
+    if fan not in settable:
+        known = ", ".join(settable) or "none"
+        raise InputError(
+            f"--fan-steps needs a fan whose duty can be set here (found: {known}): name it with --fan, "
+            "such as --fan fan.cpu.duty_pct"
+        )
+    if min(wanted.fan_steps) < 0 or max(wanted.fan_steps) > 100 or len(wanted.fan_steps) < 2:
+        raise InputError(
+            '--fan-steps are two duties or more, 0 to 100 %, such as "100 80 60 45 30"'
+        )
+    step_s = (soak + hold) / len(wanted.fan_steps)
+    if step_s < _LEAST_FAN_STEP_S:
+        raise InputError(
+            f"--fan-steps: {len(wanted.fan_steps)} duties in {soak + hold:g} s of load are {step_s:g} s "
+            f"each; give each at least {_LEAST_FAN_STEP_S:g} s, with --soak and --hold"
+        )
+    return FanSteps(fan, tuple(wanted.fan_steps), step_s)
 
 
 def climb_plan(bench: Bench, study: StudyFile, stop_c: Mapping[str, float]) -> ClimbPlan:

@@ -68,8 +68,7 @@ def power_levels(
     """
     if run.power_w is None or len(stretches) < 2:
         return ()
-    duty = mean_of(run.frame, "fan.", ".duty_pct")
-    told = [_level(run, run.power_w, duty, part, throttling) for part in stretches]
+    told = levels_of(run, run.power_w, stretches, throttling)
     levels, late_c = [level for level, _ in told], np.array([late for _, late in told])
     powers = np.array([level.power_w for level in levels])
     if not np.isfinite(powers).all() or powers.min() <= 0:
@@ -77,6 +76,14 @@ def power_levels(
     if powers.max() <= (1 + Levels.APART) * powers.min():
         return ()
     return _with_settled_fans(levels, late_c)
+
+
+def levels_of(
+    run: PreparedRun, power: Floats, stretches: Sequence[Stretch], throttling: Throttling | None
+) -> list[tuple[Level, float]]:
+    """Return one level a stretch, each with the mean temperature over its last fifth in °C."""
+    duty = mean_of(run.frame, "fan.", ".duty_pct")
+    return [_level(run, power, duty, part, throttling) for part in stretches]
 
 
 def _level(

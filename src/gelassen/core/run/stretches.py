@@ -1,5 +1,6 @@
 """The stretches of a load between changes of conditions, each with its own steady state."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -45,9 +46,9 @@ class Stretch(Result):
 
 
 def answer_stretches(
-    run: PreparedRun, steps: tuple[Step, ...], confidence: float, throttling: Throttling | None
+    run: PreparedRun, changes_s: Sequence[float], confidence: float, throttling: Throttling | None
 ) -> tuple[Stretch, ...]:
-    """Answer each stretch of the load between these changes.
+    """Answer each stretch of the load between changes at these times, in s.
 
     The first stretch shows the whole heating. Its slowest time constant informs the others. Where no
     power was logged, the busy time of the chip tells whether the load came in bursts.
@@ -60,7 +61,7 @@ def answer_stretches(
         None if series is None else series[under]
         for series in (run.mostly_read_reference_c, run.power_w, run.part.load_pct)
     )
-    borders = [run.load_s[0], *(step.at_s for step in steps), run.load_s[1]]
+    borders = [run.load_s[0], *changes_s, run.load_s[1]]
     parts: list[Stretch] = []
     read = np.isfinite(temperature) & (times >= run.load_s[0])
     bursts = comes_in_bursts(times, power, load_pct, read)

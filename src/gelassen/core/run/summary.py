@@ -15,6 +15,7 @@ from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import mean_where, means_and_peaks
 from gelassen.core.run.cautions import run_cautions
 from gelassen.core.run.core_spread import CoreSpread, core_spread
+from gelassen.core.run.fan_levels import fan_levels
 from gelassen.core.run.heat import PowerAndHeat, heat_of_run
 from gelassen.core.run.hold_window import hold_window, overlap, within_last
 from gelassen.core.run.power_levels import Level, power_levels
@@ -49,6 +50,8 @@ class RunSummary(Result):
         the stretch in which the hold lies.
     levels
         One entry a stretch, where power went in steps; else none.
+    fan_levels
+        One entry a stretch, where a fan was held at one duty after the other; else none.
     power_w, clock_mhz, fan_rpm, work_per_s, reference_c
         Means over the hold window; NaN where not logged.
     resistance_k_per_w
@@ -100,6 +103,7 @@ class RunSummary(Result):
     held_back: ThrottleCost | None = None
     climb: ClimbCapacity | None = None
     levels: tuple[Level, ...] = ()
+    fan_levels: tuple[Level, ...] = ()
     channel_kind: str = ""
 
     def __str__(self) -> str:
@@ -181,6 +185,7 @@ def summarise_run(
         steps=load.steps,
         stretches=load.stretches,
         levels=levels,
+        fan_levels=() if levels else fan_levels(run, load.throttling, confidence),
         power_w=mean_power,
         clock_mhz=mean_where(run.part.clock_mhz, held),
         fan_rpm=mean_where(run.fan_rpm, held),

@@ -47,6 +47,10 @@ class Quantities:
 class Levels:
     """Levels of power within one run. Source: simulated bench."""
 
+    FAN_S = 10.0  # s after a step of duty in which a fan and its reading get there
+    DUTY_LASTS_S = 120.0  # s: a duty that is held for less does not show where it settles
+    DUTY_HELD_PCT = 2.0  # % by which a duty that is held still reads differently
+    DUTY_APART_PCT = 4.0  # % between duties that are held on purpose
     APART = 0.05  # share of the power by which levels differ
     SETTLING_S = 60.0  # s at the start of a level that are left out of its mean
     # a level was not reached if heat held the chip back for this share of its last third

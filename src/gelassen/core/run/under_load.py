@@ -46,7 +46,7 @@ def find_under_load(run: PreparedRun, *, confidence: float, look_for_steps: bool
         return UnderLoad(climb=climb, cautions=(*renewed, *said))
     throttling = _throttling(run)
     steps = _changes(run, throttling) if look_for_steps else ()
-    stretches = answer_stretches(run, steps, confidence, throttling)
+    stretches = answer_stretches(run, [step.at_s for step in steps], confidence, throttling)
     return UnderLoad(
         throttling=throttling,
         steps=steps_between(steps, stretches),
@@ -89,8 +89,10 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
     # A fan that switches on and off is not a change. What the tester noted is one.
     if not noted and _swings(run):
         return ()
+    # A reading at the very end of the load shows the rest after it.
+    span = (start_s, float(run.times[run.times < end_s][-1]))
     found = find_changes(
-        run.frame, run.times, run.load_s, run.temperature_c, run.reference_c, throttling=throttling,
+        run.frame, run.times, span, run.temperature_c, run.reference_c, throttling=throttling,
         noted=noted, coolant=run.over_coolant, power=run.power_w,
     )  # fmt: skip
     return _without_passing_cuts(run, found)
