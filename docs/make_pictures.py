@@ -15,8 +15,9 @@ from pathlib import Path
 from PIL import Image, ImageChops
 
 from gelassen import open_study, summarise_run
+from gelassen.answers.fans.curves import CurveQuestion
 from gelassen.conduct.demo import make_demo
-from gelassen.figures import capacity, effects, loads, run, runs, setups
+from gelassen.figures import capacity, effects, loads, plot, run, runs, setups
 from gelassen.figures.canvas import save
 
 HERE = Path(__file__).parent / "screenshots"
@@ -104,6 +105,8 @@ def main() -> None:
         study = open_study(make_demo(folder / "gelassen-demo"))
         save(setups(study.compare()).figure, HERE / "comparison.png")
         save(capacity(study.capacity()).figure, HERE / "capacity.png")
+        quiet = CurveQuestion(powers_w=[95], rooms_c=[22, 30], quietest_below_c=78)
+        save(plot(study.curves(quiet)).figure, HERE / "curve.png")
         save(effects(study.effects()).figure, HERE / "effects.png")
         for name, picture in ((LIMITED, "run.png"), (EXTRAPOLATED, "run-extrapolated.png")):
             recording = study.run(name)

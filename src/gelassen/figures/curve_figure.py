@@ -34,6 +34,8 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
             label=f"{row['setup']}: {row['curve']}",
         )  # fmt: skip
     for (name, _, _), own in result.fixed.groupby(["setup", "power_w", "room_c"], sort=False):
+        if name not in set(result.points["setup"]):
+            continue
         axis.plot(own["temp_c"], own["duty_pct"], color=colours[name], lw=1, ls=":")
     few = len(result.points) <= _MOST_LABELS
     for row in result.points.to_dict("records"):
@@ -47,6 +49,7 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
                 f"{row['power_w']:g} W, room {row['room_c']:g} °C\n{row['temp_c']:.1f} °C, "
                 f"{row['rpm']:.0f} rpm",
                 (row["temp_c"], row["duty_pct"]), xytext=(-8, 8), textcoords="offset points", fontsize=8,
+                bbox={"boxstyle": "square,pad=0.1", "fc": "white", "ec": "none", "alpha": 0.8},
                 ha="right", color=colours[row["setup"]],
             )  # fmt: skip
     axis.axvline(result.limit_c, color=RED, lw=1, ls="--")

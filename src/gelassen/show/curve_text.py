@@ -10,6 +10,7 @@ from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed
 from gelassen.show.tables import aligned, markdown
 
+_REFUSED = "no_such_curve"  # said with the answers
 Table = tuple[list[str], list[list[str]]]
 
 
@@ -25,8 +26,8 @@ def curve_text(found: StudyCurves) -> str:
         "each run beside what the other runs predict for it:\n"
         + aligned(*borne_out(found), left=(0, 1)),
     ]
-    if found.cautions:
-        parts.append("\n".join(["cautions", *(f"  - {text}" for text in found.cautions)]))
+    if rest := [text for text in found.cautions if text.code != _REFUSED]:
+        parts.append("\n".join(["cautions", *(f"  - {text}" for text in rest)]))
     return "\n\n".join(parts)
 
 
@@ -34,7 +35,8 @@ def curve_markdown(found: StudyCurves) -> str:
     """Return curves as Markdown."""
     title = f"## {found.title}: fan curves" + (f" ({MADE_UP})" if found.made_up else "")
     words = "\n".join(f"- {sentence}" for sentence in sentences(found))
-    notes = "\n".join(f"- caution: {text}" for text in found.cautions)
+    rest = [text for text in found.cautions if text.code != _REFUSED]
+    notes = "\n".join(f"- caution: {text}" for text in rest)
     tables = [points(found)] if len(found.points) else []
     tables += [resistance(found), borne_out(found)]
     return "\n\n".join(x for x in (title, words, *(markdown(*t) for t in tables), notes) if x)
@@ -51,6 +53,11 @@ def sentences(found: StudyCurves) -> list[str]:
             said.append(_suggestion(row, own))
         for point in own.to_dict("records"):
             said += _trouble(found, row, point)
+    said += [
+        f"{text.sizes['setup']}: {text.sizes['why']}."
+        for text in found.cautions
+        if text.code == _REFUSED
+    ]
     for setup, rpm in found.pays_until.items():
         own = found.resistance[found.resistance["setup"] == setup]
         low, high = own["rpm"].min(), own["rpm"].max()

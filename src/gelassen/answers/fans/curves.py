@@ -116,13 +116,22 @@ def study_curves(
     rooms = list(asked.rooms_c) or [round(float(everything["reference_c"].mean()), 1)]
     conditions = [(float(p), float(r)) for p in powers for r in rooms]
     points, curves, told = [], [], list(cautions)
+    refused: list[InputError] = []
     for one in known.values():
-        for name, curve, suggestion in _curves_of(study.file, one, asked, conditions, confidence):
+        try:
+            wanted = _curves_of(study.file, one, asked, conditions, confidence)
+        except InputError as error:  # one setup may do what another cannot
+            refused.append(InputError(f"{one.setup}: {error}"))
+            told.append(caution("no_such_curve", setup=one.setup, why=str(error)))
+            continue
+        for name, curve, suggestion in wanted:
             found = suggestion.points if suggestion else tuple(
                 operating_point(one.fan, curve, *at, confidence=confidence) for at in conditions
             )  # fmt: skip
             points += [_point_row(one, name, point) for point in found]
             curves.append(_curve_row(one, name, curve, suggestion))
+    if len(refused) == len(known):
+        raise refused[0]
     power_w = max(powers)
     resistance = [row for one in known.values() for row in _resistance(one, power_w, confidence)]
     if any(len(set(one.runs["mount_name"])) < 2 for one in known.values()):

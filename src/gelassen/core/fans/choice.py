@@ -125,8 +125,8 @@ def _through(
         kept.insert(0, (kept[0][0] - Choice.BELOW_FIRST_K, lowest))
     last, top = kept[-1]
     if top < 100:
-        room = limit_c - Choice.LEAST_STEP_K - last
-        kept.append((last + max(Choice.FULL_ABOVE_K, math.floor(room)), 100.0))
+        full_c = max(math.floor(limit_c - Choice.LEAST_STEP_K), last + Choice.LEAST_STEP_K)
+        kept.append((full_c, 100.0))
     if len(kept) == 1:
         kept.insert(0, (last - Choice.BELOW_FIRST_K, top))
     return FanCurve(

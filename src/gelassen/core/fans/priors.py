@@ -62,7 +62,6 @@ class Choice:
 
     BELOW_FIRST_K = 15.0  # K: the duty begins to rise this far below the first point that matters
     LEAST_STEP_K = 4.0  # K between points: firmware takes whole degrees, and steep parts hunt
-    FULL_ABOVE_K = 8.0  # K above the last point at which the fan runs at full duty, at the least
     HYSTERESES_K = (2.0, 3.0, 5.0)  # tried until the loop does not hunt
     AVERAGES_S = (3.0, 8.0, 20.0)  # and the average with each
     PAYS_K = 0.3  # K: less than this for a tenth more speed does not pay
