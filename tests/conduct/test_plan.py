@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+import gelassen.study
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
@@ -127,8 +128,11 @@ def test_what_contradicts_itself_is_refused_with_its_place(study, text, said):
     assert "study.toml" in str(refused.value)
 
 
+SCHEMA = Path(gelassen.study.__file__).parent / "schemas/study.schema.json"
+
+
 def test_the_published_schema_has_every_key_and_allows_text():
-    schema = json.loads((Path(__file__).parents[2] / "docs/study.schema.json").read_text())
+    schema = json.loads(SCHEMA.read_text())
     assert set(schema["properties"]) == set(StudyFile.model_fields)
     protocol = schema["$defs"]["Protocol"]["properties"]
     assert set(protocol) == set(Protocol.model_fields)
@@ -147,6 +151,8 @@ def test_new_writes_a_study_that_can_be_run(tmp_path):
     )  # fmt: skip
     assert done.exit_code == 0, done.output
     assert "room.air.temp_c is not read on this machine" in done.output
+    named = (folder / "study.toml").read_text().partition("\n")[0].removeprefix("#:schema ")
+    assert json.loads((folder / named).read_text()) == json.loads(SCHEMA.read_text())
     made = open_study(folder).file
     assert made.question == 'Is the "cheap" one enough?'
     assert made.baseline in made.setups

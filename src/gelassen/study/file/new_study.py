@@ -1,6 +1,7 @@
 """A study that begins with its first run, and gains a setup on request."""
 
 import re
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,7 @@ from gelassen.core.foundation.errors import FileError, InputError
 from gelassen.core.foundation.printable import check_new_name, printable
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE, check_setup_name
-from gelassen.study.file.template import Answers, study_text
+from gelassen.study.file.template import SCHEMA_FILE, Answers, study_text
 from gelassen.system.files import read_text, replace_file
 
 
@@ -96,4 +97,6 @@ def write_study(folder: Path, answers: Answers) -> Path:
             folder.rmdir()
         words = re.sub(rf"\.{STUDY_FILE}\.\w+\.part", STUDY_FILE, str(error))
         raise FileError(f"nothing was written. {words}") from None
+    schema = resources.files("gelassen.study") / "schemas/study.schema.json"
+    replace_file(folder / SCHEMA_FILE, schema.read_text(encoding="utf-8"))
     return path

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.channels import parse_channel
 
+SCHEMA_FILE = ".study.schema.json"
 _PAIR = re.compile(r"\s*([^:=]+?)\s*[:=]\s*(.+)")
 
 
@@ -83,6 +84,7 @@ def first_setup(
 def study_text(answers: Answers) -> str:
     """Return the text of `study.toml`, with a comment for every choice."""
     lines = [
+        f"#:schema {SCHEMA_FILE}",  # by which editors complete the file
         "# What is to be tested. Every key: docs/formats.md. The order: gelassen run FOLDER --dry-run",
         "format = 1",
         f"title = {_quoted(answers.title)}",
