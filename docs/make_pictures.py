@@ -15,7 +15,7 @@ from pathlib import Path
 from PIL import Image, ImageChops
 
 from gelassen import open_study, summarise_run
-from gelassen.answers.fans.curves import CurveQuestion
+from gelassen.answers import CurveQuestion
 from gelassen.conduct.demo import make_demo
 from gelassen.figures import capacity, effects, loads, plot, run, runs, setups
 from gelassen.figures.canvas import save

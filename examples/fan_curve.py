@@ -7,7 +7,7 @@ import tempfile
 from pathlib import Path
 
 from gelassen import open_study, summarise_run
-from gelassen.answers.fans.curves import CurveQuestion
+from gelassen.answers import CurveQuestion
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.planning.plan import FanSteps

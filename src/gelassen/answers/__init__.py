@@ -7,13 +7,16 @@ from gelassen._lazy import loader
 if TYPE_CHECKING:
     from gelassen.answers.capacities import StudyCapacity
     from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.fans.curves import CurveQuestion, StudyCurves
     from gelassen.answers.loads import StudyLoads
     from gelassen.answers.study import Study, open_study
 
 __all__ = [
+    "CurveQuestion",
     "Study",
     "StudyCapacity",
     "StudyComparison",
+    "StudyCurves",
     "StudyLoads",
     "open_study",
 ]
@@ -23,6 +26,7 @@ __getattr__ = loader(
     {
         "capacities": ("StudyCapacity",),
         "comparison": ("StudyComparison",),
+        "fans.curves": ("CurveQuestion", "StudyCurves"),
         "loads": ("StudyLoads",),
         "study": (
             "Study",
