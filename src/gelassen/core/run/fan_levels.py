@@ -5,7 +5,6 @@ from itertools import pairwise
 import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.recording.series import mean_of
 from gelassen.core.run.power_levels import Level, levels_of
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import answer_stretches
@@ -17,10 +16,11 @@ def fan_levels(
     run: PreparedRun, throttling: Throttling | None, confidence: float
 ) -> tuple[Level, ...]:
     """Return one level for each duty under load; none for a fan that keeps one, or follows a curve."""
-    duty = mean_of(run.frame, "fan.", ".duty_pct")
-    if run.power_w is None or run.temperature_c is None or duty is None:
+    duties = [n for n in run.frame.columns if n.startswith("fan.") and n.endswith(".duty_pct")]
+    if run.power_w is None or run.temperature_c is None:
         return ()
-    borders = duty_steps(run.times, duty, run.load_s)
+    steps = [duty_steps(run.times, run.frame[n].to_numpy(dtype=float), run.load_s) for n in duties]
+    borders = max(steps, key=len, default=[])  # of several fans, the one that was stepped
     if not borders:
         return ()
     stretches = answer_stretches(run, borders, confidence, throttling)
