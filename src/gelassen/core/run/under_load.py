@@ -90,7 +90,8 @@ def _changes(run: PreparedRun, throttling: Throttling | None) -> tuple[Step, ...
     if not noted and _swings(run):
         return ()
     # A reading at the very end of the load shows the rest after it.
-    span = (start_s, float(run.times[run.times < end_s][-1]))
+    before = run.times[run.times < end_s]
+    span = (start_s, float(before[-1]) if before.size else end_s)
     found = find_changes(
         run.frame, run.times, span, run.temperature_c, run.reference_c, throttling=throttling,
         noted=noted, coolant=run.over_coolant, power=run.power_w,
