@@ -1,19 +1,25 @@
 """`gelassen curve` on runs at fixed duties: predictions, suggestions, refusals, the figure."""
 
 import json
+import shutil
 
 import numpy as np
+import pandas as pd
 import pytest
 
 from command_line import gelassen
-from gelassen.answers import open_study
+from gelassen.answers import CurveQuestion, open_study
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.planning.plan import FanSteps
 from gelassen.core import summarise_run
+from gelassen.core.fans.curve import FanCurve as KeptCurve
+from gelassen.figures import plot
 from gelassen.study import read_run
 from gelassen.study.file.new_study import ensure_setup
+from trees import settable_tree
 
+STEPS = KeptCurve(temperatures_c=(40.0, 60.0), duties_pct=(45.0, 80.0), steps=True)
 STUDY = """format = 1
 title = "A fan curve for the playout box"
 made_up = true
@@ -79,13 +85,14 @@ def test_an_untested_curve_settles_where_it_is_predicted(bench, study):
     assert point["hunting"] == "steady"
     assert all(run["inside"] for run in found["runs"])
     table = open_study(study).curves()
+    assert set(table.resistance["setup"]) == {"Playout box"}  # nothing but the fan differs
     assert np.all(np.diff(table.resistance["k_per_w"]) < 0)
 
 
 def test_a_suggestion_is_a_table_to_enter_and_one_run_to_prove_it(study):
     told = gelassen("curve", study, "--quietest", "--below", "72", "--at", "95 W", "--room", "25")
     assert told.returncode == 0, told.stderr
-    assert "quietest below 72 °C, to enter:" in told.stdout
+    assert "quietest below 72 °C, to enter (following" in told.stdout
     assert "One run proves it: 95 W in a room of 25 °C." in told.stdout
     assert "predicted, not measured" in told.stdout
     assert (study / "figures/curve.png").stat().st_size > 10_000
@@ -108,6 +115,8 @@ def test_one_run_that_steps_its_fan_shows_cooling_over_speed(tmp_path):
     )  # fmt: skip
     folder = tmp_path / "study"
     record_run(bench, plan, folder / "runs", label="tower", setup="tower", power_limit_w=95)
+    compared = gelassen("compare", folder)
+    assert "its fan went through several duties" in compared.stderr  # no temperature to compare
     levels = summarise_run(read_run(next((folder / "runs").iterdir()))).fan_levels
     assert [round(level.duty_pct) for level in levels] == [100, 80, 60, 45, 33]
     point = asked(folder, "--try", "40: 35, 80: 90", "--at", "95", "--room", "22")["points"][0]
@@ -121,8 +130,13 @@ def test_one_run_that_steps_its_fan_shows_cooling_over_speed(tmp_path):
 
 def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):
     (tmp_path / "sys/class").mkdir(parents=True)
+    machine = settable_tree(tmp_path / "machine") / "sys"
     base = ("record", "--into", tmp_path, "--sysfs", tmp_path / "sys", "--fan-steps", "100 60")
+    times = ("--soak", "4 min", "--hold", "0 s", "--sysfs", machine)
     for options, said in (
+        ((*times, "--set", "fan.nct7802_28_pwm1.duty_pct=50"), "one of them may"),
+        ((*times, "--fan-steps", "100 -5"), "0 to 100 %"),
+        ((*times, "--fan-steps", " ".join(["90"] * 40)), "give each at least 10 s"),
         (("--soak", "4 min", "--hold", "0 s"), "needs a fan whose duty can be set here"),
         (("--soak", "until known"), "give --soak and --hold as times"),
     ):
@@ -139,6 +153,7 @@ def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):
         (["--below", "80 bar", "--quietest"], "is no number in C"),
         (["--try", "80: 90, 60: 40"], "--try: temperatures must rise"),
         (["--quietest", "--below", "40"], "cannot be kept at 95 W"),
+        (["--quietest", "--below", "99"], "above the limit of 95 °C"),
         (["--setup", "tower"], '"tower" is no setup whose fan is known'),
         (["--at", "0"], "above 0 W"),
     ],
@@ -148,3 +163,27 @@ def test_what_cannot_be_answered_is_said(study, options, said):
     assert answer.returncode == 2
     assert said in " ".join(answer.stderr.split())
     assert "Traceback" not in answer.stderr
+
+
+def test_runs_that_show_nothing_of_the_fan_are_named_and_the_others_used(study, tmp_path):
+    mine = shutil.copytree(study, tmp_path / "study [b] & more")
+    run = sorted((mine / "runs").iterdir())[0]
+    frame = pd.read_parquet(run / "samples.parquet")
+    frame.drop(columns="fan.cpu.speed_rpm").to_parquet(run / "samples.parquet")
+    (sorted((mine / "runs").iterdir())[1] / "samples.parquet").write_bytes(b"PAR1 torn")
+    found = asked(mine, "--try", "45: 40, 85: 95", "--at", "95", "--room", "22")
+    told = " ".join(one["words"] for one in found["cautions"])
+    assert "it has no fan speed" in told
+    assert told.count("left out: ") == 2
+    assert len(found["points"]) == 1
+    for run in sorted((mine / "runs").iterdir())[2:]:
+        shutil.rmtree(run)
+    alone = gelassen("curve", mine)
+    assert alone.returncode == 2
+    assert "no setup shows its cooling over fan speed" in alone.stderr
+
+
+def test_a_curve_in_steps_is_drawn_in_steps(study):
+    drawn = plot(open_study(study).curves(CurveQuestion(powers_w=[95], rooms_c=[22], tried=STEPS)))
+    line = next(one for one in drawn.get_lines() if "tried" in str(one.get_label()))
+    assert set(np.unique(line.get_ydata())) == {45.0, 80.0}

@@ -135,7 +135,7 @@ class ComparisonAsked:
     room_k
         Standard deviation of a room that was not logged, from day to day, in K.
     matters_k
-        The smallest difference that matters, in K; for other quantities, in % of the mean of all.
+        The smallest difference that matters: in K for temperatures, in % of the mean for all else.
     by
         The quantity that the rows hold as their value; None for where they settle.
     """

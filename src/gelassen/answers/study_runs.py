@@ -1,6 +1,6 @@
 """The runs of a study on disk: found, read, analysed once, and left out with a reason."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -21,6 +21,7 @@ from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import series_of
 from gelassen.study.disk.archive import read_run
 from gelassen.study.disk.cache import fingerprint, keep_row, kept_rows
+from gelassen.study.disk.run_file import FAN_STEPS
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
 from gelassen.study.file.levels import mounted_as
@@ -31,7 +32,10 @@ from gelassen.system.files import read_text, replace_file
 if TYPE_CHECKING:
     from gelassen.core.run.summary import RunSummary
 
-_A_CLIMB = "its power climbed: it tells a capacity (gelassen capacity), not a temperature"
+_OTHER_KINDS = {
+    "capacity": "its power climbed: it tells a capacity (gelassen capacity), not a temperature",
+    FAN_STEPS: "its fan went through several duties: it tells its cooling over speed (gelassen curve)",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -262,12 +266,13 @@ class StudyRuns:
         executor: Executor | None,
         leave_out: Mapping[str, str] | None,
         *,
-        climbs: bool = False,
+        kinds: Collection[str] = ("steady",),
         judge: str | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return the rows that an answer can use, and the runs left out with the reason.
 
-        Runs whose power climbed only give a capacity. `climbs` keeps them. `judge` is as in `rows`.
+        Runs of another kind than these are left out: a climb in power only gives a capacity, and a fan that
+        goes through several duties only its cooling. `judge` is as in `rows`.
 
         Raises
         ------
@@ -277,12 +282,12 @@ class StudyRuns:
         rows, left_out = self.rows(
             confidence=confidence, executor=executor, leave_out=leave_out, judge=judge
         )
-        if not climbs:
-            left_out = [
-                *left_out,
-                *((row.run, _A_CLIMB) for row in rows if row.protocol == "capacity"),
-            ]
-            rows = [row for row in rows if row.protocol != "capacity"]
+        other = {kind: why for kind, why in _OTHER_KINDS.items() if kind not in kinds}
+        left_out = [
+            *left_out,
+            *((row.run, other[row.protocol]) for row in rows if row.protocol in other),
+        ]
+        rows = [row for row in rows if row.protocol not in other]
         # The first mounting of one cooler is not that of another, even where both have the same name.
         rows = [
             replace(row, mount=f"{mounted_as(self.file, row.setup)}: {row.mount}")

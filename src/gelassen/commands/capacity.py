@@ -7,7 +7,14 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import confidence_option, emit, format_option, give_figure, tell
+from gelassen.commands.common import (
+    confidence_option,
+    emit,
+    figure_option,
+    format_option,
+    give_figure,
+    tell,
+)
 from gelassen.commands.compare import leave_out_option, opened
 
 
@@ -49,8 +56,7 @@ class CapacityOptions:
 @format_option
 @confidence_option
 @leave_out_option
-@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
-@click.option("--no-figure", is_flag=True, help="Draw nothing.")
+@figure_option
 def capacity(**given: Any) -> None:
     """Find how much power each setup of STUDY sustains below the limit temperature."""
     asked = CapacityOptions(**given)

@@ -7,7 +7,7 @@ import textwrap
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from gelassen.conduct import Progress
     from gelassen.study.file.gate import Gate
 
+Command = TypeVar("Command", bound=Callable[..., Any])
 FAILED, WRONG_INPUT = 1, 2
 
 
@@ -92,6 +93,13 @@ confidence_option = click.option(
     "--confidence", type=click.FloatRange(0.5, 0.999), default=0.95, show_default=True,
     help="Share of intervals that should cover the truth.",
 )  # fmt: skip
+
+
+def figure_option(command: Command) -> Command:
+    """Let a command be told where to draw its figure, or to draw none."""
+    command = click.option("--no-figure", is_flag=True, help="Draw nothing.")(command)
+    where = click.Path(path_type=Path)
+    return click.option("--figure", type=where, default=None, help="Where to draw it.")(command)
 
 
 class Numbers(click.ParamType):  # type: ignore[type-arg]

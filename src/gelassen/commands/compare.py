@@ -12,6 +12,7 @@ import click
 from gelassen.commands.common import (
     confidence_option,
     emit,
+    figure_option,
     format_option,
     give_figure,
     pair,
@@ -149,8 +150,7 @@ class CompareOptions:
 )
 @click.option("--judged", is_flag=True, help="Show every temperature that the study judges.")
 @click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
-@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
-@click.option("--no-figure", is_flag=True, help="Draw nothing.")
+@figure_option
 def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)

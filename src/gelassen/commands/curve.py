@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, emit, format_option, give_figure, tell
+from gelassen.commands.common import (
+    confidence_option,
+    emit,
+    figure_option,
+    format_option,
+    give_figure,
+    tell,
+)
 from gelassen.commands.compare import leave_out_option, opened
 
 if TYPE_CHECKING:
@@ -100,8 +107,7 @@ class CurveOptions:
 @format_option
 @confidence_option
 @leave_out_option
-@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
-@click.option("--no-figure", is_flag=True, help="Draw nothing.")  # fmt: skip
+@figure_option  # fmt: skip
 def curve(**given: Any) -> None:
     """Predict where fan curves settle in STUDY, or find the one to try.
 

@@ -7,7 +7,15 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import Duration, confidence_option, emit, give_figure, say, tell
+from gelassen.commands.common import (
+    Duration,
+    confidence_option,
+    emit,
+    figure_option,
+    give_figure,
+    say,
+    tell,
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,8 +68,7 @@ class ShowOptions:
     metavar="DURATION",
     help="Show means of every channel over blocks of this length instead, such as 1 min.",
 )
-@click.option("--figure", type=click.Path(path_type=Path), default=None, help="Where to draw it.")
-@click.option("--no-figure", is_flag=True, help="Draw nothing.")
+@figure_option
 def show(**given: Any) -> None:
     """Show one RUN in words, in numbers and in one figure; several RUNs over each other."""
     asked = ShowOptions(**given)

@@ -12,8 +12,8 @@ _LEAST_CHANGE_PCT = 2.0  # % of duty: smaller changes wait; firmware and ears do
 class CurveKeeper:
     """Sets a fan's duty from sample to sample, as its curve says.
 
-    On any trouble the fan goes to its highest duty: a temperature that cannot be read counts as high, and
-    a duty that was refused is followed by full duty until the curve can be followed again.
+    On any trouble the fan goes to full duty. A temperature that cannot be read is trouble, and so is a duty
+    that the fan refuses. The curve is tried again with the next sample.
     """
 
     def __init__(self, actuator: Actuator, curve: FanCurve) -> None:

@@ -11,7 +11,7 @@ from gelassen.conduct.run import RunOutcome, Wish, carry_out
 from gelassen.core.foundation.progress import Progress
 from gelassen.core.recording.recording import Recording
 from gelassen.study.disk.archive import read_run
-from gelassen.study.disk.run_file import OriginEntry, RunFile, versions
+from gelassen.study.disk.run_file import FAN_STEPS, OriginEntry, RunFile, versions
 from gelassen.study.disk.samples import load_libraries
 from gelassen.study.disk.writer import RunWriter, new_run_folder
 
@@ -59,7 +59,7 @@ def record_run(
             made_up=made_up,
             mount=mount,
             again_of=again_of,
-            protocol=kind,
+            protocol=FAN_STEPS if plan.fan_steps else kind,
             channels={
                 info.name: OriginEntry(
                     header=info.source or info.what,

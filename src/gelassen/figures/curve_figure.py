@@ -1,5 +1,6 @@
 """Fan curves with where they settle, and cooling over fan speed."""
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -27,7 +28,7 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
     for row in result.curves.to_dict("records"):
         if ":" not in row["points"]:
             continue
-        curve = parse_curve(row["points"], row["curve"])
+        curve = replace(parse_curve(row["points"], row["curve"]), steps=bool(row["steps"]))
         temps = np.linspace(left, right, 400)
         axis.plot(
             temps, [curve.duty_at(t) for t in temps], color=colours[row["setup"]], lw=1.4,

@@ -7,7 +7,7 @@ import pandas as pd
 from gelassen.answers.fans.curves import StudyCurves
 from gelassen.core.fans.priors import Choice
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.show.numbers import fixed
+from gelassen.show.numbers import fixed, interval, moment
 from gelassen.show.tables import aligned, markdown
 
 _REFUSED = "no_such_curve"  # said with the answers
@@ -18,14 +18,9 @@ def curve_text(found: StudyCurves) -> str:
     """Return curves for people: the answer first, then where each settles, then what it rests on."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     parts = ["\n".join([f"{found.title}: fan curves{made_up}", *sentences(found)])]
-    parts += entries(found)
-    if len(found.points):
-        parts.append("predicted, not measured:\n" + aligned(*points(found), left=(0, 1)))
-    parts += [
-        f"cooling over fan speed, at {found.power_w:g} W:\n" + aligned(*resistance(found)),
-        "each run beside what the other runs predict for it:\n"
-        + aligned(*borne_out(found), left=(0, 1)),
-    ]
+    parts += [f"{head}:\n{aligned(*table, left=left)}" for head, table, left in _tables(found)]
+    if len(found.runs):
+        parts.append("K: over the reference. !: outside the interval.")
     if rest := [text for text in found.cautions if text.code != _REFUSED]:
         parts.append("\n".join(["cautions", *(f"  - {text}" for text in rest)]))
     return "\n\n".join(parts)
@@ -35,21 +30,34 @@ def curve_markdown(found: StudyCurves) -> str:
     """Return curves as Markdown."""
     title = f"## {found.title}: fan curves" + (f" ({MADE_UP})" if found.made_up else "")
     words = "\n".join(f"- {sentence}" for sentence in sentences(found))
+    tables = [f"### {head}\n\n{markdown(*table)}" for head, table, _ in _tables(found)]
     rest = [text for text in found.cautions if text.code != _REFUSED]
     notes = "\n".join(f"- caution: {text}" for text in rest)
-    tables = [points(found)] if len(found.points) else []
-    tables += [resistance(found), borne_out(found)]
-    return "\n\n".join(x for x in (title, words, *(markdown(*t) for t in tables), notes) if x)
+    return "\n\n".join(part for part in (title, words, *tables, notes) if part)
+
+
+def _tables(found: StudyCurves) -> list[tuple[str, Table, tuple[int, ...]]]:
+    """Return each table with its heading, and the columns that stand to the left."""
+    tables: list[tuple[str, Table, tuple[int, ...]]] = []
+    tables += [(head, table, ()) for head, table in entries(found)]
+    if len(found.points):
+        tables.append(("predicted, not measured", points(found), (0, 1)))
+    power = f"cooling over fan speed, at {found.power_w:g} W"
+    tables.append((power, resistance(found), (0,)))
+    if len(found.runs):
+        head = "each run beside what the other runs predict for it"
+        tables.append((head, borne_out(found), (0, 1)))
+    return tables
 
 
 def sentences(found: StudyCurves) -> list[str]:
     """Return what is suggested, what hunts, and where more speed no longer pays."""
     said = []
-    for row in found.curves.to_dict("records") if len(found.curves) else []:
+    for row in found.curves.to_dict("records"):
         own = found.points[
             (found.points["setup"] == row["setup"]) & (found.points["curve"] == row["curve"])
         ]
-        if row["prove_w"] is not None and not _missing(row["prove_w"]):
+        if _suggested(row):
             said.append(_suggestion(row, own))
         for point in own.to_dict("records"):
             said += _trouble(found, row, point)
@@ -73,31 +81,32 @@ def sentences(found: StudyCurves) -> list[str]:
     return said
 
 
-def entries(found: StudyCurves) -> list[str]:
-    """Return each suggested curve as it is entered in firmware."""
+def entries(found: StudyCurves) -> list[tuple[str, Table]]:
+    """Return each suggested curve as it is entered in firmware, and how it is to be followed."""
     said = []
-    for row in found.curves.to_dict("records") if len(found.curves) else []:
-        if row["prove_w"] is None or _missing(row["prove_w"]):
+    for row in found.curves.to_dict("records"):
+        if not _suggested(row):
             continue
         pairs = [pair.split(":") for pair in str(row["points"]).split(",")]
         follows = found.follows.get(str(row["setup"])) or "the processor's temperature"
-        table = aligned(["°C", "duty %"], [[t.strip(), d.strip()] for t, d in pairs], left=())
-        more = f"following {follows}; hysteresis {row['hysteresis_k']:g} K; averaged over "
-        head = f"{row['setup']}, {row['curve']}, to enter:"
-        said.append(f"{head}\n{table}\n{more}{row['average_s']:g} s")
+        how = f"following {follows}, hysteresis {row['hysteresis_k']:g} K, averaged over "
+        head = f"{row['setup']}, {row['curve']}, to enter ({how}{row['average_s']:g} s)"
+        said.append((head, (["°C", "duty %"], [[t.strip(), d.strip()] for t, d in pairs])))
     return said
 
 
 def points(found: StudyCurves) -> Table:
     """Return header and rows: where each curve settles."""
     heard = found.points["noise_dba"].notna().any()
-    header = ["setup", "curve", "W", "room", "settles °C", f"{100 * found.confidence:g} %", "rpm", "",
-              "duty %", *(["dB(A)"] if heard else []), "loop"]  # fmt: skip
+    share = f"{100 * found.confidence:g} %"
+    header = ["setup", "curve", "W", "room", "settles °C", share, "rpm", share,
+              "duty %", "fan there after", *(["dB(A)"] if heard else []), "loop"]  # fmt: skip
     rows = [
         [
             row["setup"], row["curve"], f"{row['power_w']:g}", f"{row['room_c']:g}",
-            fixed(row["temp_c"]) + "*" * bool(row["beyond"]), f"{row['low_c']:.1f} to {row['high_c']:.1f}",
-            f"{row['rpm']:.0f}", f"{row['low_rpm']:.0f} to {row['high_rpm']:.0f}", f"{row['duty_pct']:.0f}",
+            fixed(row["temp_c"]) + "*" * bool(row["beyond"]), interval(row["low_c"], row["high_c"]),
+            fixed(row["rpm"], 0), interval(row["low_rpm"], row["high_rpm"], 0), fixed(row["duty_pct"], 0),
+            moment(row["reaches_s"]),
             *([fixed(row["noise_dba"])] if heard else []), row["hunting"],
         ]
         for row in found.points.to_dict("records")
@@ -118,7 +127,7 @@ def resistance(found: StudyCurves) -> Table:
     rows = [
         [
             row["setup"], f"{row['rpm']:.0f}", f"{row['duty_pct']:.0f}", f"{row['k_per_w']:.3f}",
-            f"{row['low']:.3f} to {row['high']:.3f}", fixed(row["next_tenth_k"], 2),
+            interval(row["low"], row["high"], 3), fixed(row["next_tenth_k"], 2),
         ]
         for row in found.resistance.to_dict("records")
     ]  # fmt: skip
@@ -133,7 +142,7 @@ def borne_out(found: StudyCurves) -> Table:
         [
             row["run"], row["curve"] or "–", f"{row['power_w']:.0f}", f"{row['rpm']:.0f}",
             f"{row['predicted_rpm']:.0f}" if row["curve"] else "–", fixed(row["measured_k"]),
-            fixed(row["predicted_k"]), f"{row['low_k']:.1f} to {row['high_k']:.1f}",
+            fixed(row["predicted_k"]), interval(row["low_k"], row["high_k"]),
             f"{row['off_k']:+.1f}" + "!" * (not row["inside"]),
         ]
         for row in found.runs.to_dict("records")
@@ -145,7 +154,7 @@ def _suggestion(row: dict[str, object], own: pd.DataFrame) -> str:
     hottest = own.loc[own["high_c"].idxmax()]
     return (
         f"{row['setup']}, {row['curve']}: at worst "
-        f"{hottest['temp_c']:.1f} °C ({hottest['low_c']:.1f} to {hottest['high_c']:.1f}) at "
+        f"{hottest['temp_c']:.1f} °C ({interval(hottest['low_c'], hottest['high_c'])}) at "
         f"{hottest['rpm']:.0f} rpm. One run proves it: {row['prove_w']:g} W in a room of "
         f"{row['prove_room_c']:g} °C."
     )
@@ -162,10 +171,15 @@ def _trouble(found: StudyCurves, row: dict[str, object], point: dict[str, object
     elif point["hunting"] == "near the edge":
         said.append(f"{where}: whether the loop hunts cannot be told; it is near the edge.")
     if point["over_limit"]:
+        passed = point["passes_limit_s"]
+        after = (
+            "" if pd.isna(passed) else f", about {moment(float(str(passed)))} after the load starts"
+        )
         may = "passes" if float(str(point["low_c"])) > found.limit_c else "may pass"
-        said.append(f"{where}: it {may} the limit of {found.limit_c:g} °C.")
+        said.append(f"{where}: it {may} the limit of {found.limit_c:g} °C{after}.")
     return said
 
 
-def _missing(value: object) -> bool:
-    return isinstance(value, float) and math.isnan(value)
+def _suggested(row: dict[str, object]) -> bool:
+    """Return whether a curve is proposed: then a run is named that would prove it."""
+    return bool(pd.notna(row["prove_w"]))

@@ -1,7 +1,7 @@
 """The process that matches: one request a line, one answer a line, until its input ends.
 
-Started as ``python -m gelassen.system.matcher``. A request is ``[pattern, text]`` in JSON; the answer is
-a text or null. Its first line says that it is ready.
+Started as ``python -m gelassen.system.matcher``. A request is ``[pattern, text]`` in JSON. The answer is
+a text or null. The process writes one line more, before all answers, once it is ready.
 """
 
 import json

@@ -38,11 +38,12 @@ class StudyCurves(Result):
         Where fixed duties settle: setup, power_w, room_c, duty_pct, temp_c, low_c, high_c.
     points : DataFrame
         Where each curve settles: setup, curve, power_w, room_c, temp_c, low_c, high_c, rpm, low_rpm,
-        high_rpm, duty_pct, noise_dba, low_dba, high_dba, hunting, swing_k, period_s, reaches_s,
-        over_limit, beyond. Predicted, not measured.
+        high_rpm, duty_pct, noise_dba, low_dba, high_dba, hunting, swing_k, period_s, reaches_s (until
+        the fan is within 5 % of where it settles), passes_limit_s, over_limit,
+        beyond. Predicted, not measured.
     curves : DataFrame
-        The curves: setup, curve, points (text, °C: %), hysteresis_k, average_s, prove_w, prove_room_c.
-        The last two are None unless it is a suggestion.
+        The curves: setup, curve, points (text, °C: %), steps, hysteresis_k, average_s, prove_w,
+        prove_room_c. The last two are None unless it is a suggestion.
     runs : DataFrame
         Each run beside what the other runs predict for it: run, setup, curve, power_w, rpm, predicted_rpm,
         measured_k, predicted_k, low_k, high_k, off_k, inside.
@@ -126,7 +127,8 @@ def study_curves(
             continue
         for name, curve, suggestion in wanted:
             found = suggestion.points if suggestion else tuple(
-                operating_point(one.fan, curve, *at, confidence=confidence) for at in conditions
+                operating_point(one.fan, curve, *at, limit_c=one.limit_c, confidence=confidence)
+                for at in conditions
             )  # fmt: skip
             points += [_point_row(one, name, point) for point in found]
             curves.append(_curve_row(one, name, curve, suggestion))
@@ -136,6 +138,9 @@ def study_curves(
     resistance = [row for one in known.values() for row in _resistance(one, power_w, confidence)]
     if any(len(set(one.runs["mount_name"])) < 2 for one in known.values()):
         told.append(caution("one_mounting_of_fan"))
+    references = {str(name) for name in everything["reference"]}
+    if other := sorted(name for name in references if not name.startswith("room.")):
+        told.append(caution("room_is_reference", reference=" and ".join(other)))
     if any(row["beyond"] for row in points):
         told.append(caution("curve_beyond"))
     table = pd.DataFrame(resistance)
@@ -245,7 +250,9 @@ def _point_row(one: FanRuns, name: str, point: OperatingPoint) -> dict[str, obje
         "rpm": point.rpm[0], "low_rpm": point.rpm[1], "high_rpm": point.rpm[2],
         "duty_pct": point.duty_pct, "noise_dba": noise[0], "low_dba": noise[1], "high_dba": noise[2],
         "hunting": point.hunting, "swing_k": point.swing_k, "period_s": point.period_s,
-        "reaches_s": point.reaches_s, "over_limit": point.temp_c[2] > one.limit_c, "beyond": point.beyond,
+        "reaches_s": point.reaches_s,
+        "passes_limit_s": point.passes_limit_s, "over_limit": point.temp_c[2] > one.limit_c,
+        "beyond": point.beyond,
     }  # fmt: skip
 
 
@@ -254,7 +261,8 @@ def _curve_row(
 ) -> dict[str, object]:
     prove = suggestion.prove_at if suggestion else (None, None)
     return {
-        "setup": one.setup, "curve": name, "points": str(curve), "hysteresis_k": curve.hysteresis_k,
+        "setup": one.setup, "curve": name, "points": str(curve), "steps": curve.steps,
+        "hysteresis_k": curve.hysteresis_k,
         "average_s": curve.average_s, "prove_w": prove[0], "prove_room_c": prove[1],
     }  # fmt: skip
 

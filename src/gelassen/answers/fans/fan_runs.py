@@ -2,12 +2,13 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 
 from gelassen.answers.rows.known_spread import known_spread
+from gelassen.answers.rows.run_row import RunRow, rows_to_table
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.priors import Spread
@@ -19,6 +20,7 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.run.quantities import WARM_UP
+from gelassen.study.disk.run_file import FAN_STEPS
 from gelassen.study.file.levels import (
     FAN_WORDS,
     level_text,
@@ -27,8 +29,6 @@ from gelassen.study.file.levels import (
     without_power,
 )
 from gelassen.study.file.study_file import StudyFile
-
-_NEEDED = ("fan_rpm", "power_w", "value", "standard_error", "reference_c")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,42 +57,53 @@ def study_fans(
     InputError
         No setup was run at two fan speeds with speed, duty, power and a reference logged.
     """
-    table = study.table(leave_out=leave_out)
-    if table.empty:
-        raise InputError("no run to learn from: run each setup at three to five fixed duties")
-    groups = setups_without_fans(study.file)
-    named = [groups.get(str(s)) or without_power(str(s)) for s in table["setup"]]
-    table = table.assign(group=named, mount_name=_mountings(study.file, table))
-    table = _one_row_a_duty(table)
-    lacking = [name for name in _NEEDED if name not in table or table[name].isna().all()]
-    if lacking:
-        raise InputError(
-            f"cooling over fan speed needs {', '.join(lacking)} in the runs, and none has it"
-        )
-    free = table[~table["at_limit"].astype(bool) & table[list(_NEEDED)].notna().all(axis=1)]
-    free = free[free["fan_rpm"] > 0]
-    spread = known_spread(study.folder, study.file.doubt, table).spread or Spread.USUAL_K
-    found, cautions = {}, []
-    for name, runs in free.groupby("group", sort=False):
+    rows, left_out = study.usable_rows(0.95, None, leave_out, kinds=("steady", FAN_STEPS))
+    told = [caution("left_out", run=run, why=why) for run, why in left_out]
+    entries: list[tuple[RunRow, str]] = []
+    for row in rows:
+        own = row.fan_levels or row.levels
+        for entry in [row.at_level(level) for level in own] or [row]:
+            why = _unfit(entry)
+            if why:
+                told.append(caution("left_out", run=row.run, why=why))
+            else:
+                entries.append((entry, _group(study.file, row.setup)))
+    known = known_spread(study.folder, study.file.doubt, rows).spread or Spread.USUAL_K
+    found = {}
+    for name in dict.fromkeys(name for _, name in entries):
+        runs = rows_to_table([entry for entry, group in entries if group == name])
+        runs["mount_name"] = _mountings(study.file, runs)
         try:
-            found[str(name)] = _fan_runs(study.file, str(name), runs, spread[0])
+            found[name] = _fan_runs(study.file, name, runs, known[0])
         except InputError as error:
-            cautions.append(caution("no_fan_law", setup=str(name), why=str(error)))
+            told.append(caution("no_fan_law", setup=name, why=str(error)))
     if not found:
-        why = cautions[0].sizes["why"] if cautions else "every run sat at its temperature limit"
-        raise InputError(f"no setup shows its cooling over fan speed: {why}")
-    return found, tuple(cautions)
+        raise InputError(". ".join(["no setup shows its cooling over fan speed", *told[:3]]))
+    return found, tuple(dict.fromkeys(told))
 
 
-def setups_without_fans(file: StudyFile) -> dict[str, str]:
-    """Return each setup's levels without those that move the fans or the power."""
-    powers = power_factors(file)
-    still = [n for n in file.factors if not any(w in n for w in FAN_WORDS) and n not in powers]
-    return {
-        name: ", ".join(level_text(levels[n]) for n in still if n in levels)
-        or ("all" if levels else "")
-        for name, levels in file.setups.items()
-    }
+def _unfit(row: RunRow) -> str:
+    """Return why a run, or one level of it, shows no cooling over fan speed; nothing if it does."""
+    if row.at_limit:
+        return "at its temperature limit, so its rise is only a lower bound"
+    words = {
+        "fan_rpm": "fan speed", "power_w": "power", "value": "settled temperature",
+        "standard_error": "error of it", "reference_c": "room or case temperature",
+    }  # fmt: skip
+    lacking = [what for name, what in words.items() if getattr(row, name) is None]
+    if lacking:
+        return f"it has no {' and no '.join(lacking)}"
+    return "" if (row.fan_rpm or 0) > 0 else "its fan stood still"
+
+
+def _group(file: StudyFile, setup: str) -> str:
+    """Return a setup without what moves its fans or its power."""
+    levels = file.setups.get(setup, {})
+    if not levels:
+        return without_power(setup)
+    moved = {n for n in file.factors if any(w in n for w in FAN_WORDS)} | set(power_factors(file))
+    still = [level_text(level) for name, level in levels.items() if name not in moved]
+    return ", ".join(still) or file.machine.name
 
 
 def one_setup(found: Mapping[str, FanRuns], setup: str | None) -> dict[str, FanRuns]:
@@ -153,23 +164,14 @@ def _fan_runs(file: StudyFile, name: str, runs: pd.DataFrame, between_k: float) 
     )  # fmt: skip
 
 
-def _one_row_a_duty(table: pd.DataFrame) -> pd.DataFrame:
-    """Return the table with a row for each duty of a run that went through several."""
-    rows: list[dict[str, object]] = []
-    for row in table.to_dict("records"):
-        levels = row["fan_levels"] if isinstance(row.get("fan_levels"), list) else []
-        told = [{one.name: getattr(level, one.name) for one in fields(level)} for level in levels]
-        rows += [{**row, **own} for own in told or [{}]]
-    return pd.DataFrame(rows)
-
-
-def _mountings(file: StudyFile, table: pd.DataFrame) -> list[str]:
+def _mountings(file: StudyFile, runs: pd.DataFrame) -> list[str]:
     """Return a name for the mounting of each run.
 
     A run that names none has its own, unless nothing in the study takes the cooler off.
     """
     taken_off = any(takes_cooler_off(file, name) for name in file.factors) or not file.factors
-    return [name or (f"run {k}" if taken_off else "one") for k, name in enumerate(mounts_of(table))]
+    names = zip(mounts_of(runs), runs["run"], strict=True)
+    return [mount or (str(run) if taken_off else "one") for mount, run in names]
 
 
 def _noise(levels: Sequence[float | str], rpm: Sequence[float]) -> list[float]:

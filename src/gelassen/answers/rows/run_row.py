@@ -185,7 +185,7 @@ class RunRow(Result):
     def at_level(self, level: RunLevel) -> "RunRow":
         """Return this run as if it had only this level."""
         own = {one.name: getattr(level, one.name) for one in fields(level)}
-        return replace(self, **own, one_of=len(self.levels))
+        return replace(self, **own, one_of=len(self.levels or self.fan_levels))
 
     @property
     def over_room(self) -> bool:

@@ -43,14 +43,14 @@ class Stair:
 
 @dataclass(frozen=True, slots=True)
 class FanSteps:
-    """Duties of one fan, in %, one after the other, each for the same time, in s."""
+    """Duties that a fan goes through, in %. Each lasts `step_s` seconds."""
 
     channel: str
     duties_pct: tuple[float, ...]
     step_s: float
 
     def duty_at(self, loaded_s: float) -> float:
-        """Return the duty at this time after load start. The last one lasts."""
+        """Return the duty at this time after load start. The last duty stays."""
         number = min(max(int(loaded_s / self.step_s), 0), len(self.duties_pct) - 1)
         return self.duties_pct[number]
 

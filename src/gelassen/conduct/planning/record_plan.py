@@ -92,6 +92,12 @@ def plan_recording(
     if study is not None and usual.kind == "capacity":
         climb = climb_plan(bench, study, stop_c)
         soak, hold = climb.at_most_s, 0.0
+    curves, settings = _curves(study, levels or {}), _settings(wanted.settings)
+    steps = _fan_steps(bench, wanted, soak, hold)
+    if steps is not None and (steps.channel in curves or steps.channel in settings):
+        raise InputError(
+            f"--fan-steps: {steps.channel} is set by this setup or by --set, too: one of them may"
+        )
     guard = study.guard if study else GuardTable()
     fans = guard.fans if isinstance(guard.fans, list) else None if guard.fans else ()
     return RunPlan(
@@ -111,10 +117,10 @@ def plan_recording(
             limit_c=None if study is None else study.machine.limit_c,
             rest_k=rest_k,
         ),
-        fan_curves=_curves(study, levels or {}),
+        fan_curves=curves,
         climb=climb,
-        settings=_settings(wanted.settings),
-        fan_steps=_fan_steps(bench, wanted, soak, hold),
+        settings=settings,
+        fan_steps=steps,
     )
 
 

@@ -51,15 +51,22 @@ def quietest(
     InputError
         Even full duty does not keep it somewhere.
     """
+    if below_c > limit_c:
+        raise InputError(
+            f"{below_c:g} °C is above the limit of {limit_c:g} °C, where the chip holds itself back"
+        )
     needed = [(_least_duty(fan, one, below_c, confidence), one) for one in conditions]
-    worst = max(needed)[1]
-    for extra in range(25):
+    for extra in range(Choice.MOST_EXTRA_PCT):
         curve = _through(fan, needed, extra, limit_c)
         found = _calm(fan, curve, conditions, confidence)
         if all(point.temp_c[2] <= below_c for point in found.points):
             break
+    else:
+        raise InputError(
+            f"no curve of whole degrees keeps {below_c:g} °C in all of these cases: ask for each by itself"
+        )
     hottest = max(found.points, key=lambda point: point.temp_c[2])
-    return replace(found, prove_at=(hottest.power_w, hottest.room_c) if found.points else worst)
+    return replace(found, prove_at=(hottest.power_w, hottest.room_c))
 
 
 def coolest(
@@ -74,7 +81,8 @@ def coolest(
     """
     if fan.noise is None:
         raise InputError(
-            "no sound was measured: note noise_dba with the runs, or at several duties in [fans.NAME]"
+            "no sound was measured: note room.noise.level_dba with the runs, or state noise_dba in "
+            "[[fans]] of the study"
         )
     lowest = float(fan.speed.duty_pct[0])
     quiet = [

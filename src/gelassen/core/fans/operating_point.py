@@ -20,10 +20,12 @@ _SLOWEST_RPM = 1.0  # a fan that stands still, as far as a logarithm of its spee
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fan:
-    """All that is known of one setup: its cooling, its fan, its sound, and what its curve follows.
+    """What is known of the fan of one setup.
 
     Attributes
     ----------
+    cooling, speed, noise
+        Rise over fan speed, fan speed over duty, and sound over fan speed; no sound if none was measured.
     follows_share
         Rise of the temperature that the curve follows, over the judged rise.
     warm_up_s
@@ -50,6 +52,8 @@ class OperatingPoint:
         "steady", "hunts" or "near the edge"; `swing_k` and `period_s` say how far and how slowly.
     reaches_s
         Time from the start of the load until the fan is within 5 % of where it settles, s.
+    passes_limit_s
+        When the limit is passed, s from the start of the load; NaN if it is not.
     beyond
         Whether speed or power lie outside what was measured.
     """
@@ -64,6 +68,7 @@ class OperatingPoint:
     swing_k: float
     period_s: float
     reaches_s: float
+    passes_limit_s: float
     beyond: bool
 
 
@@ -78,7 +83,13 @@ class Track:
 
 
 def operating_point(
-    fan: Fan, curve: FanCurve, power_w: float, room_c: float, *, confidence: float = 0.95
+    fan: Fan,
+    curve: FanCurve,
+    power_w: float,
+    room_c: float,
+    *,
+    limit_c: float = math.inf,
+    confidence: float = 0.95,
 ) -> OperatingPoint:
     """Return where this curve settles at this power in this room.
 
@@ -117,7 +128,8 @@ def operating_point(
     outside |= not (0.9 * law.power_w.min() <= power_w <= 1.1 * law.power_w.max())
     return OperatingPoint(
         power_w=power_w, room_c=room_c, temp_c=temps, rpm=speeds, duty_pct=duty, noise_dba=noise,
-        hunting=hunting, swing_k=swing_k, period_s=period_s, reaches_s=_reaches(track), beyond=outside,
+        hunting=hunting, swing_k=swing_k, period_s=period_s, reaches_s=_reaches(track),
+        passes_limit_s=_passes(track, limit_c), beyond=outside,
     )  # fmt: skip
 
 
@@ -231,6 +243,12 @@ def _swing(track: Track) -> tuple[float, float]:
     ups = np.flatnonzero(np.diff(np.sign(temp - temp.mean())) > 0)
     period = float(np.diff(ups).mean()) * Loop.STEP_S if ups.size > 1 else math.nan
     return float(np.ptp(temp)), period
+
+
+def _passes(track: Track, limit_c: float) -> float:
+    """Return when the judged temperature passes the limit, s; NaN if it does not."""
+    above = track.temp_c > limit_c
+    return float(track.elapsed_s[int(np.argmax(above))]) if above.any() else math.nan
 
 
 def _reaches(track: Track) -> float:

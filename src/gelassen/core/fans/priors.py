@@ -64,4 +64,5 @@ class Choice:
     LEAST_STEP_K = 4.0  # K between points: firmware takes whole degrees, and steep parts hunt
     HYSTERESES_K = (2.0, 3.0, 5.0)  # tried until the loop does not hunt
     AVERAGES_S = (3.0, 8.0, 20.0)  # and the average with each
+    MOST_EXTRA_PCT = 25  # % by which all duties are raised at most, until every case holds
     PAYS_K = 0.3  # K: less than this for a tenth more speed does not pay

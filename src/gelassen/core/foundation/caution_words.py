@@ -292,6 +292,9 @@ WORDS = {
     "left_out": "left out: {run}: {why}",
     "no_fan_law": "{setup}: its cooling over fan speed cannot be told: {why}",
     "no_such_curve": "{setup}: no such curve: {why}",
+    "room_is_reference": (
+        "rises are over {reference}, not over room air: --room is the temperature there"
+    ),
     "one_mounting_of_fan": (
         "a setup was mounted once: its predictions hold for this mounting, and another may settle "
         "elsewhere. Mount it again and run it to know"

@@ -78,7 +78,7 @@ class Recording:
     load : str or None
         What kept the machine busy.
     protocol : str
-        "steady", or "capacity": the power climbed during the load.
+        "steady"; "capacity": the power climbed during the load; "fan steps": a fan went through duties.
     levels : mapping
         Factor to its level in this run.
     by_hand : mapping

@@ -48,7 +48,7 @@ class Stretch(Result):
 def answer_stretches(
     run: PreparedRun, changes_s: Sequence[float], confidence: float, throttling: Throttling | None
 ) -> tuple[Stretch, ...]:
-    """Answer each stretch of the load between changes at these times, in s.
+    """Say where each stretch of the load settles. `changes_s` are the times between stretches, s.
 
     The first stretch shows the whole heating. Its slowest time constant informs the others. Where no
     power was logged, the busy time of the chip tells whether the load came in bursts.

@@ -15,6 +15,7 @@ from gelassen.core.recording.recording import ENDINGS
 from gelassen.system.files import read_text
 
 RUN_FORMAT: Literal[1] = 1
+FAN_STEPS = "fan steps"  # the protocol of a run whose fan goes through several duties
 # How an attempt at a power, a clock, a voltage ended.
 ATTEMPTS = ("held", "held back", "unstable", "stopped by the guard", "shut down", "would not start")
 
@@ -124,7 +125,10 @@ class RunFile(BaseModel):
     levels: dict[str, str | float] = Field(default_factory=dict)
     mount: str | None = Field(None, description="runs with the same were not remounted between")
     again_of: str | None = Field(None, description="the run that this one repeats out of doubt")
-    protocol: str = Field("steady", description="steady, or capacity: the power climbs")
+    protocol: str = Field(
+        "steady",
+        description="steady; capacity: the power climbs; fan steps: a fan goes through duties",
+    )
     load: str | None = None
     settings: dict[str, float] = Field(
         default_factory=dict, description="what was set for the run and put back after it"
