@@ -13,7 +13,8 @@ from tables import main
 
 from gelassen.core.fans.cooling import cooling_law
 from gelassen.core.fans.curve import FanCurve, Follower
-from gelassen.core.fans.operating_point import Fan, operating_point
+from gelassen.core.fans.loop import Fan
+from gelassen.core.fans.operating_point import operating_point
 from gelassen.core.fans.speed import speed_law
 
 _HUNTS_PCT, _HUNTS_K = 4.0, 0.7  # what the product calls hunting, peak to peak

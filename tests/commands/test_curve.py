@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
@@ -12,8 +13,9 @@ from gelassen.answers import CurveQuestion, open_study
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.planning.plan import FanSteps
-from gelassen.core import summarise_run
+from gelassen.core import InputError, summarise_run
 from gelassen.core.fans.curve import FanCurve as KeptCurve
+from gelassen.core.fans.curve import parse_curve
 from gelassen.figures import plot
 from gelassen.study import read_run
 from gelassen.study.file.new_study import ensure_setup
@@ -187,3 +189,21 @@ def test_a_curve_in_steps_is_drawn_in_steps(study):
     drawn = plot(open_study(study).curves(CurveQuestion(powers_w=[95], rooms_c=[22], tried=STEPS)))
     line = next(one for one in drawn.get_lines() if "tried" in str(one.get_label()))
     assert set(np.unique(line.get_ydata())) == {45.0, 80.0}
+
+
+def test_a_curve_with_hysteresis_rests_within_its_predicted_band(bench, study, tmp_path):
+    calm = replace(parse_curve("40: 35, 60: 45, 85: 90", "calm"), hysteresis_k=4.0, average_s=5.0)
+    plan = RunPlan(
+        phases=plan_phases(30, 900, 300, 60), interval_s=2.0, fan_curves={"fan.cpu.duty_pct": calm},
+        settings={"cpu.package.power_limit_w": 95},
+    )  # fmt: skip
+    run, _ = record_run(bench, plan, tmp_path, label="calm")
+    kept = summarise_run(read_run(run))
+    question = CurveQuestion(powers_w=[95], rooms_c=[kept.reference_c], tried=calm)
+    point = open_study(study).curves(question).points.iloc[0]
+    assert point["low_rpm"] <= kept.fan_rpm <= point["high_rpm"]
+    assert point["low_c"] <= kept.steady.value + kept.reference_c <= point["high_c"]
+    assert point["high_c"] - point["low_c"] < 3.0
+    other = replace(calm, follows=("vrm.1.temp_c",))
+    with pytest.raises(InputError, match=r"follows vrm\.1\.temp_c, which no run has"):
+        open_study(study).curves(replace(question, tried=other))

@@ -136,7 +136,7 @@ def resistance(found: StudyCurves) -> Table:
 
 def borne_out(found: StudyCurves) -> Table:
     """Return header and rows: each run beside what the others predict."""
-    header = ["run", "curve", "W", "rpm", "predicted", "measured K", "predicted K",
+    header = ["run", "curve", "W", "rpm", "predicted rpm", "measured K", "predicted K",
               f"{100 * found.confidence:g} %", "off K"]  # fmt: skip
     rows = [
         [
@@ -163,9 +163,11 @@ def _suggestion(row: dict[str, object], own: pd.DataFrame) -> str:
 def _trouble(found: StudyCurves, row: dict[str, object], point: dict[str, object]) -> list[str]:
     where = f"{row['setup']}, {row['curve']}, {point['power_w']:g} W, room {point['room_c']:g} °C"
     said = []
+    period = point["period_s"]
+    every = "" if pd.isna(period) else f", every {period:.0f} s"
     if point["hunting"] == "hunts":
         said.append(
-            f"{where}: the loop hunts by {point['swing_k']:.1f} K, every {point['period_s']:.0f} s. More "
+            f"{where}: the loop hunts by {point['swing_k']:.1f} K{every}. More "
             "hysteresis, a longer average or a flatter curve calms it."
         )
     elif point["hunting"] == "near the edge":

@@ -10,7 +10,8 @@ from gelassen.core import InputError
 from gelassen.core.fans.choice import coolest, quietest
 from gelassen.core.fans.cooling import cooling_law
 from gelassen.core.fans.curve import FanCurve, Follower, check_curve, parse_curve, reaches
-from gelassen.core.fans.operating_point import Fan, follow, operating_point, temp_at_duty
+from gelassen.core.fans.loop import Fan, follow
+from gelassen.core.fans.operating_point import operating_point, temp_at_duty
 from gelassen.core.fans.speed import noise_law, speed_law
 
 ROOM_C = 22.0

@@ -8,18 +8,17 @@ from itertools import product
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.fans.fan_runs import FanRuns, fan_of, one_setup, study_fans
+from gelassen.answers.fans.borne_out import borne_out, curves_in
+from gelassen.answers.fans.fan_runs import FanRuns, one_setup, study_fans
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.fans.choice import Condition, Suggestion, coolest, quietest
 from gelassen.core.fans.curve import FanCurve
-from gelassen.core.fans.operating_point import Fan, OperatingPoint, operating_point, temp_at_duty
+from gelassen.core.fans.operating_point import OperatingPoint, operating_point, temp_at_duty
 from gelassen.core.fans.priors import Choice
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
-from gelassen.study.file.fan_tables import fan_curve
-from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
 _SPEEDS_SHOWN = 7
@@ -110,7 +109,7 @@ def study_curves(
     leave_out: Mapping[str, str] | None = None,
 ) -> StudyCurves:
     """Predict and choose fan curves; see `Study.curves`."""
-    known, cautions = study_fans(study, leave_out=leave_out)
+    known, cautions = study_fans(study, confidence=confidence, leave_out=leave_out)
     known = one_setup(known, setup)
     everything = pd.concat([one.runs for one in known.values()])
     powers = list(asked.powers_w) or sorted({round(float(x)) for x in everything["power_w"]})
@@ -120,18 +119,13 @@ def study_curves(
     refused: list[InputError] = []
     for one in known.values():
         try:
-            wanted = _curves_of(study.file, one, asked, conditions, confidence)
+            for name, curve, best in _curves_of(study.file, one, asked, conditions, confidence):
+                found = best.points if best else _settled(one, curve, conditions, confidence)
+                points += [_point_row(one, name, point) for point in found]
+                curves.append(_curve_row(one, name, curve, best))
         except InputError as error:  # one setup may do what another cannot
             refused.append(InputError(f"{one.setup}: {error}"))
             told.append(caution("no_such_curve", setup=one.setup, why=str(error)))
-            continue
-        for name, curve, suggestion in wanted:
-            found = suggestion.points if suggestion else tuple(
-                operating_point(one.fan, curve, *at, limit_c=one.limit_c, confidence=confidence)
-                for at in conditions
-            )  # fmt: skip
-            points += [_point_row(one, name, point) for point in found]
-            curves.append(_curve_row(one, name, curve, suggestion))
     if len(refused) == len(known):
         raise refused[0]
     power_w = max(powers)
@@ -150,12 +144,22 @@ def study_curves(
         resistance=table, fixed=pd.DataFrame(fixed), points=pd.DataFrame(points),
         curves=pd.DataFrame(curves),
         runs=pd.DataFrame(
-            [row for one in known.values() for row in _borne_out(study.file, one, confidence)]
+            [row for one in known.values() for row in borne_out(study.file, one, confidence)]
         ),
         pays_until={str(name): _pays_until(own) for name, own in table.groupby("setup", sort=False)},
         follows={name: one.follows for name, one in known.items()},
         limit_c=min(one.limit_c for one in known.values()), cautions=tuple(told),
     )  # fmt: skip
+
+
+def _settled(
+    one: FanRuns, curve: FanCurve, conditions: list[Condition], confidence: float
+) -> tuple[OperatingPoint, ...]:
+    fan = one.fan_on(curve)
+    return tuple(
+        operating_point(fan, curve, *at, limit_c=one.limit_c, confidence=confidence)
+        for at in conditions
+    )
 
 
 def _curves_of(
@@ -184,15 +188,6 @@ def _curves_of(
     if not found:
         found = [(level, curve, None) for level, curve in curves_in(file).items()]
     return found
-
-
-def curves_in(file: StudyFile) -> dict[str, FanCurve]:
-    """Return the curves that a study file describes, by their level."""
-    return {
-        level: fan_curve(entry, f'factors.{name}.curves."{level}"')
-        for name, factor in file.factors.items()
-        for level, entry in factor.curves.items()
-    }
 
 
 def _resistance(one: FanRuns, power_w: float, confidence: float) -> list[dict[str, object]]:
@@ -265,49 +260,3 @@ def _curve_row(
         "hysteresis_k": curve.hysteresis_k,
         "average_s": curve.average_s, "prove_w": prove[0], "prove_room_c": prove[1],
     }  # fmt: skip
-
-
-def _borne_out(file: StudyFile, one: FanRuns, confidence: float) -> list[dict[str, object]]:
-    """Return each run beside what the others say of it: by its curve where that is known."""
-    curves = curves_in(file)
-    rows = []
-    for place in range(len(one.runs)):
-        run = one.runs.iloc[place]
-        rest = one.runs.drop(one.runs.index[place])
-        try:
-            fan = fan_of(file, one.setup, rest, one.between_k)
-        except InputError:
-            continue
-        level = next(
-            (level_text(x) for x in run["factors"].values() if level_text(x) in curves), None
-        )
-        power, rpm = float(run["power_w"]), float(run["fan_rpm"])
-        value, low, high, turned = _foretold(fan, curves.get(level or ""), run, confidence)
-        own_k = normal_quantile((1 + confidence) / 2) * float(run["standard_error"])
-        low, high = value - math.hypot(value - low, own_k), value + math.hypot(high - value, own_k)
-        measured = float(run["value"])
-        rows.append(
-            {
-                "run": run["run"], "setup": one.setup, "curve": level, "power_w": power, "rpm": rpm,
-                "predicted_rpm": turned, "measured_k": measured, "predicted_k": value, "low_k": low,
-                "high_k": high, "off_k": measured - value, "inside": low <= measured <= high,
-            }
-        )  # fmt: skip
-    return rows
-
-
-def _foretold(
-    fan: Fan, curve: FanCurve | None, run: pd.Series, confidence: float
-) -> tuple[float, float, float, float]:
-    """Return the rise with its interval in K, and the speed in rpm, that a fan gives this run."""
-    power, room, rpm = float(run["power_w"]), float(run["reference_c"]), float(run["fan_rpm"])
-    if curve is not None:
-        point = operating_point(fan, curve, power, room, confidence=confidence)
-        low, high = point.temp_c[1] - room, point.temp_c[2] - room
-        return point.temp_c[0] - room, low, high, point.rpm[0]
-    found = fan.cooling.at(np.array([rpm]), np.array([power]))
-    mean, away = (
-        float(found.mean[0]),
-        float(found.spread[0]) * normal_quantile((1 + confidence) / 2),
-    )
-    return mean, mean - away, mean + away, rpm

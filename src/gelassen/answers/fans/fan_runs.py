@@ -1,8 +1,8 @@
 """What the runs of a study show of each setup's fan: cooling over speed, speed over duty, sound."""
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -13,7 +13,8 @@ from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.fans.cooling import cooling_law
-from gelassen.core.fans.operating_point import Fan
+from gelassen.core.fans.curve import FanCurve
+from gelassen.core.fans.loop import Fan
 from gelassen.core.fans.priors import Loop
 from gelassen.core.fans.speed import noise_law, speed_law
 from gelassen.core.foundation.caution import Caution, caution
@@ -21,6 +22,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.run.quantities import WARM_UP
 from gelassen.study.disk.run_file import FAN_STEPS
+from gelassen.study.file.fan_tables import FanTable
 from gelassen.study.file.levels import (
     FAN_WORDS,
     level_text,
@@ -33,22 +35,52 @@ from gelassen.study.file.study_file import StudyFile
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FanRuns:
-    """The runs of one setup, fans and power left out of its name; the fan they show; what was followed.
+    """The runs of one setup, and the fan that they show.
 
-    `runs` has the columns of `Study.table`, without runs at their limit. `limit_c` is the machine's,
-    `between_k` what is thought of the spread between mountings.
+    Attributes
+    ----------
+    setup
+        Its name without what moves fans or power.
+    runs
+        A row a run, or a row a level of a run, as in `Study.table`; none at the limit.
+    limit_c
+        The limit of the machine, °C.
+    between_k
+        What is thought of the spread between mountings, K.
     """
 
     setup: str
     runs: pd.DataFrame
     fan: Fan
-    follows: str | None
     limit_c: float
     between_k: float
 
+    @property
+    def follows(self) -> str | None:
+        """The channel that firmware follows: the package, else the hottest of the processor."""
+        names = dict.fromkeys(name for parts in self.runs["parts"] for name in parts)
+        own = [name for name in names if name.startswith(("cpu.", "gpu."))]
+        package = [name for name in own if name.split(".")[1] == "package"]
+        return hottest(self.runs, package or own)
+
+    def fan_on(self, curve: FanCurve) -> Fan:
+        """Return the fan as this curve sees it: what the curve follows is not what is judged.
+
+        Raises
+        ------
+        InputError
+            The runs have none of the channels that the curve follows.
+        """
+        if not curve.follows:
+            return self.fan
+        channel = hottest(self.runs, curve.follows)
+        if channel is None:
+            raise InputError(f"it follows {', '.join(curve.follows)}, which no run has")
+        return replace(self.fan, follows_share=_follows_share(self.runs, channel))
+
 
 def study_fans(
-    study: StudyRuns, *, leave_out: Mapping[str, str] | None = None
+    study: StudyRuns, *, confidence: float, leave_out: Mapping[str, str] | None = None
 ) -> tuple[dict[str, FanRuns], tuple[Caution, ...]]:
     """Return what the runs show of each setup's fan, and why it cannot be told of others.
 
@@ -57,7 +89,7 @@ def study_fans(
     InputError
         No setup was run at two fan speeds with speed, duty, power and a reference logged.
     """
-    rows, left_out = study.usable_rows(0.95, None, leave_out, kinds=("steady", FAN_STEPS))
+    rows, left_out = study.usable_rows(confidence, None, leave_out, kinds=("steady", FAN_STEPS))
     told = [caution("left_out", run=run, why=why) for run, why in left_out]
     entries: list[tuple[RunRow, str]] = []
     for row in rows:
@@ -74,7 +106,7 @@ def study_fans(
         runs = rows_to_table([entry for entry, group in entries if group == name])
         runs["mount_name"] = _mountings(study.file, runs)
         try:
-            found[name] = _fan_runs(study.file, name, runs, known[0])
+            found[name] = fan_runs(study.file, name, runs, known[0])
         except InputError as error:
             told.append(caution("no_fan_law", setup=name, why=str(error)))
     if not found:
@@ -124,44 +156,36 @@ def one_setup(found: Mapping[str, FanRuns], setup: str | None) -> dict[str, FanR
     return {setup: found[setup]}
 
 
-def fan_of(file: StudyFile, setup: str, runs: pd.DataFrame, between_k: float) -> Fan:
-    """Return what these runs of one setup show of its fan.
-
-    Raises
-    ------
-    InputError
-        Fewer than two speeds or two duties.
-    """
+def _fan_of(file: StudyFile, setup: str, runs: pd.DataFrame, between_k: float) -> Fan:
     law = cooling_law(
         runs["fan_rpm"].tolist(), runs["power_w"].tolist(), runs["value"].tolist(),
         runs["standard_error"].tolist(), mounts=pd.factorize(runs["mount_name"])[0].tolist(),
         between_k=between_k,
     )  # fmt: skip
     swept = [one for one in file.fans if one.of in (None, setup)]
-    duties = [*runs["duty_pct"], *(x for one in swept for x in one.duty_pct)]
-    speeds = [*runs["fan_rpm"], *(x for one in swept for x in one.rpm)]
-    levels = [
-        *runs["noise_dba"],
-        *(x or math.nan for one in swept for x in _noise(one.noise_dba, one.rpm)),
-    ]
+    duties = [*_numbers(runs["duty_pct"]), *(x for one in swept for x in one.duty_pct)]
+    speeds = [*_numbers(runs["fan_rpm"]), *(x for one in swept for x in one.rpm)]
+    levels = [*_numbers(runs["noise_dba"]), *(x for one in swept for x in _metered(one))]
     warm_up = [float(q[WARM_UP][0]) for q in runs["quantities"] if WARM_UP in (q or {})]
-    follows = _followed_channel(runs)
     return Fan(
-        cooling=law,
-        speed=speed_law([float(x) if x is not None else math.nan for x in duties], speeds),
-        noise=noise_law(speeds, [float(x) if x is not None else math.nan for x in levels]),
-        follows_share=_follows_share(runs, follows),
+        cooling=law, speed=speed_law(duties, speeds), noise=noise_law(speeds, levels),
         warm_up_s=float(np.median(warm_up)) if warm_up else Loop.USUAL_WARM_UP_S,
-    )
-
-
-def _fan_runs(file: StudyFile, name: str, runs: pd.DataFrame, between_k: float) -> FanRuns:
-    limits = runs["limit_c"].dropna()
-    return FanRuns(
-        setup=name, runs=runs, fan=fan_of(file, name, runs, between_k),
-        follows=_followed_channel(runs),
-        limit_c=float(limits.iloc[0]) if len(limits) else file.machine.limit_c, between_k=between_k,
     )  # fmt: skip
+
+
+def fan_runs(file: StudyFile, name: str, runs: pd.DataFrame, between_k: float) -> FanRuns:
+    """Return the runs of one setup with the fan that they show.
+
+    Raises
+    ------
+    InputError
+        Fewer than two speeds or two duties.
+    """
+    limits = runs["limit_c"].dropna()
+    limit_c = float(limits.iloc[0]) if len(limits) else file.machine.limit_c
+    fan = _fan_of(file, name, runs, between_k)
+    one = FanRuns(setup=name, runs=runs, fan=fan, limit_c=limit_c, between_k=between_k)
+    return replace(one, fan=replace(fan, follows_share=_follows_share(runs, one.follows)))
 
 
 def _mountings(file: StudyFile, runs: pd.DataFrame) -> list[str]:
@@ -174,27 +198,39 @@ def _mountings(file: StudyFile, runs: pd.DataFrame) -> list[str]:
     return [mount or (str(run) if taken_off else "one") for mount, run in names]
 
 
-def _noise(levels: Sequence[float | str], rpm: Sequence[float]) -> list[float]:
-    return [float(x) if x != "" else math.nan for x in levels] or [math.nan] * len(rpm)
+def _numbers(column: pd.Series) -> list[float]:
+    return [float(x) for x in pd.to_numeric(column)]
 
 
-def _followed_channel(runs: pd.DataFrame) -> str | None:
-    """Return the hottest processor temperature, which firmware and software follow."""
-    names = {name for parts in runs["parts"] for name in parts if name.startswith(("cpu.", "gpu."))}
-    means = {
-        name: float(np.mean([float(p[name][0]) for p in runs["parts"] if name in p and p[name][0]]))
-        for name in names
-    }
+def _metered(sweep: FanTable) -> list[float]:
+    """Return the sound at each duty of a sweep, dB(A); NaN where it was not metered."""
+    levels = sweep.noise_dba or [""] * len(sweep.rpm)
+    return [math.nan if x == "" else float(x) for x in levels]
+
+
+def hottest(runs: pd.DataFrame, channels: Iterable[str]) -> str | None:
+    """Return which of these channels is the hottest under load; None if the runs have none."""
+    means: dict[str, float] = {}
+    for name in channels:
+        read = [float(parts[name][0]) for parts in runs["parts"] if _is_read(parts, name)]
+        if read:
+            means[name] = float(np.mean(read))
     return max(means, key=lambda name: means[name]) if means else None
 
 
-def _follows_share(runs: pd.DataFrame, follows: str | None) -> float:
-    """Return the rise that is followed over the judged rise."""
+def _is_read(parts: Mapping[str, Sequence[object]], name: str) -> bool:
+    return name in parts and parts[name][0] is not None
+
+
+def _follows_share(runs: pd.DataFrame, channel: str | None) -> float:
+    """Return the rise that is followed over the judged rise, of settled runs if there are any."""
+    settled = runs[runs["reached"].astype(bool)]
+    columns = ["parts", "reference_c", "value"]
     shares = [
-        (float(parts[follows][0]) - reference) / value
-        for parts, reference, value in zip(
-            runs["parts"], runs["reference_c"], runs["value"], strict=True
+        (float(parts[channel][0]) - reference) / value
+        for parts, reference, value in (settled if len(settled) else runs)[columns].itertuples(
+            index=False
         )
-        if follows in parts and parts[follows][0] and value > 0
+        if channel is not None and _is_read(parts, channel) and value > 0
     ]
     return float(np.median(shares)) if shares else 1.0

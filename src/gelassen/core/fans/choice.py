@@ -5,14 +5,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from gelassen.core.fans.curve import FanCurve
-from gelassen.core.fans.operating_point import (
-    Fan,
-    OperatingPoint,
-    followed,
-    operating_point,
-    temp_at_duty,
-)
+from gelassen.core.fans.loop import Fan, followed
+from gelassen.core.fans.operating_point import OperatingPoint, operating_point, temp_at_duty
 from gelassen.core.fans.priors import Choice
+from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 
 Condition = tuple[float, float]  # power in W, room in °C
@@ -72,7 +68,7 @@ def quietest(
 def coolest(
     fan: Fan, conditions: Sequence[Condition], noise_dba: float, *, confidence: float = 0.95
 ) -> Suggestion:
-    """Return the coolest curve that stays within a sound level: the highest duty that is quiet enough.
+    """Return the coolest curve that stays within a sound level: the highest duty that surely does.
 
     Raises
     ------
@@ -85,14 +81,17 @@ def coolest(
             "[[fans]] of the study"
         )
     lowest = float(fan.speed.duty_pct[0])
-    quiet = [
-        d for d in range(math.ceil(lowest), 101) if fan.noise.at(fan.speed.at(d)[0])[0] <= noise_dba
-    ]
+    reach = float(normal_quantile((1 + confidence) / 2))
+    quiet = []
+    for duty in range(math.ceil(lowest), 101):
+        level, error = fan.noise.at(fan.speed.at(duty)[0])
+        if level + reach * error <= noise_dba:
+            quiet.append(duty)
     if not quiet:
-        level = fan.noise.at(fan.speed.at(lowest)[0])[0]
+        level, error = fan.noise.at(fan.speed.at(lowest)[0])
         raise InputError(
-            f"{noise_dba:g} dB(A) is not reached: at {lowest:g} %, the lowest duty measured, the fan makes "
-            f"about {level:.0f} dB(A)"
+            f"{noise_dba:g} dB(A) cannot be kept: at {lowest:g} %, the lowest duty measured, the fan makes "
+            f"{level:.0f} dB(A) (up to {level + reach * error:.0f})"
         )
     curve = FanCurve(temperatures_c=(0.0, 100.0), duties_pct=(float(max(quiet)),) * 2)
     points = tuple(operating_point(fan, curve, *one, confidence=confidence) for one in conditions)

@@ -149,6 +149,11 @@ class Follower:
     _held_c: float = field(default=-math.inf, init=False)  # the temperature the duty was set at
     _starting_s: float = field(default=0.0, init=False)
 
+    @property
+    def held_k(self) -> float:
+        """How far above the present temperature the duty is set, K; never more than the hysteresis."""
+        return 0.0 if self._average_c is None else self._held_c - self._average_c
+
     def step(self, temperature_c: float, step_s: float = Loop.STEP_S) -> float:
         """Return the duty after one more sample, in %."""
         curve = self.curve

@@ -44,7 +44,9 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         before = (times < start_s) & (times >= start_s - Quantities.REST_S)
         _take(found, "rest", rise[before], least=Quantities.REST_DOUBT_K)
         _take(found, "mean", rise[loaded])
-        _take_warm_up(found, times - start_s, np.where(loaded, rise, np.nan))
+        # A later level of power or duty begins warm.
+        first_s = next((level.end_s for level in (*summary.levels, *summary.fan_levels)), end_s)
+        _take_warm_up(found, times - start_s, np.where(loaded & (times < first_s), rise, np.nan))
         _take_top(found, rise[loaded])
     clocks = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".clock_mhz")]
     if clocks:
