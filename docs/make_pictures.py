@@ -16,8 +16,10 @@ from PIL import Image, ImageChops
 
 from gelassen import open_study, summarise_run
 from gelassen.answers import CurveQuestion
+from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct.demo import make_demo
-from gelassen.figures import capacity, effects, loads, plot, run, runs, setups
+from gelassen.conduct.fan_sweep import sweep_fans
+from gelassen.figures import capacity, effects, loads, plot, run, runs, setups, sweep
 from gelassen.figures.canvas import save
 
 HERE = Path(__file__).parent / "screenshots"
@@ -103,11 +105,13 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
         study = open_study(make_demo(folder / "gelassen-demo"))
-        save(setups(study.compare()).figure, HERE / "comparison.png")
-        save(capacity(study.capacity()).figure, HERE / "capacity.png")
+        save(setups(study.compare()), HERE / "comparison.png")
+        save(capacity(study.capacity()), HERE / "capacity.png")
         quiet = CurveQuestion(powers_w=[95], rooms_c=[22, 30], quietest_below_c=78)
-        save(plot(study.curves(quiet)).figure, HERE / "curve.png")
-        save(effects(study.effects()).figure, HERE / "effects.png")
+        save(plot(study.curves(quiet)), HERE / "curve.png")
+        swept = sweep_fans(SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"]))
+        save(sweep(swept["fan.cpu.duty_pct"].fans), HERE / "sweep.png")
+        save(effects(study.effects()), HERE / "effects.png")
         for name, picture in ((LIMITED, "run.png"), (EXTRAPOLATED, "run-extrapolated.png")):
             recording = study.run(name)
             save(run(recording, summarise_run(recording, limit_c=95)), HERE / picture)
@@ -117,7 +121,7 @@ def main() -> None:
         (workloads / "study.toml").write_text(WORKLOADS, encoding="utf-8")
         made = [*COMMAND, "run", str(workloads), "--yes", "--simulate", "1000000"]
         subprocess.run(made, check=True, capture_output=True)
-        save(loads(open_study(workloads).loads()).figure, HERE / "loads.png")
+        save(loads(open_study(workloads).loads()), HERE / "loads.png")
         terminal(["compare", "gelassen-demo", "--no-figure"], "terminal-compare.png", folder)
         shown = ["show", f"gelassen-demo/runs/{LIMITED}", "--no-figure"]
         terminal(shown, "terminal-show.png", folder)

@@ -11,9 +11,8 @@ import click
 from gelassen.commands.common import Duration, emit, format_option, say, status_line, sysfs_option
 
 if TYPE_CHECKING:
-    from gelassen.bench import Actuator
-    from gelassen.bench.adjusted import AdjustedBench
-    from gelassen.bench.machine import MachineBench
+    from gelassen.bench import Actuator, Bench
+    from gelassen.bench.simulated import SimulatedBench
 
 
 # How long probes at one place are read, in s.
@@ -32,6 +31,11 @@ class ChannelsOptions:
     duration: float | None
     run: Path | None
     store: bool
+    sweep: bool
+    fan: tuple[str, ...]
+    noise: bool
+    figure: Path | None
+    simulate: bool
     form: str
 
 
@@ -68,7 +72,18 @@ class ChannelsOptions:
     default=None,
     help="Take the readings of this run instead of new ones.",
 )
-@click.option("--store", is_flag=True, help="Write the offsets into the study file.")
+@click.option(
+    "--sweep",
+    is_flag=True,
+    help="At rest, step the duty of each fan: which fan it drives, where it stops and starts.",
+)
+@click.option("--fan", multiple=True, metavar="DUTY", help="Sweep only this duty. Once for each.")
+@click.option("--noise", is_flag=True, help="During a sweep, ask how loud each duty is.")
+@click.option(
+    "--figure", type=click.Path(path_type=Path), default=None, help="Draw the sweep here."
+)
+@click.option("--store", is_flag=True, help="Write offsets, or a sweep, into the study file.")
+@click.option("--simulate", is_flag=True, help="Ask the simulated bench instead of this machine.")
 @format_option
 def channels(**given: Any) -> None:
     """List what this machine offers, and what is missing."""
@@ -79,15 +94,26 @@ def channels(**given: Any) -> None:
     from gelassen.study.file.study_file import STUDY_FILE
 
     known = read_study_file(asked.study / STUDY_FILE) if asked.study is not None else None
-    if asked.store and (asked.study is None or not asked.together):
-        raise InputError("--store writes offsets into a study: add --study FOLDER and --together")
+    if asked.store and (asked.study is None or not (asked.together or asked.sweep)):
+        raise InputError(
+            "--store writes offsets or a sweep into a study: add --study FOLDER, and --together or --sweep"
+        )
+    _only_with_sweep(asked)
     if asked.together:
         _together(known, asked)
         return
     if asked.run is not None and asked.probe:
         _probed_run(asked.run, asked.form)
         return
-    bench = study_bench(known, sysfs=asked.sysfs)
+    bench = _simulated() if asked.simulate else study_bench(known, sysfs=asked.sysfs)
+    if asked.sweep:
+        from gelassen.commands.fan_sweep import sweep
+
+        sweep(
+            bench, asked.fan, noise=asked.noise, figure=asked.figure,
+            store=asked.study if asked.store else None, form=asked.form,
+        )  # fmt: skip
+        return
     if asked.probe:
         from gelassen.conduct.probing import probe_channels
 
@@ -100,16 +126,37 @@ def channels(**given: Any) -> None:
     _list(bench, asked.form, wait_s=0.5 if asked.sysfs is None else 0.0)
 
 
-def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) -> None:
+def _only_with_sweep(asked: ChannelsOptions) -> None:
+    from gelassen.core.foundation.errors import InputError
+
+    given = {"--fan": asked.fan, "--noise": asked.noise, "--figure": asked.figure}
+    lacking = [option for option, value in given.items() if value]
+    if lacking and not asked.sweep:
+        raise InputError(f"{lacking[0]} belongs to a sweep: add --sweep")
+    if asked.sweep and (asked.probe or asked.together or asked.run is not None):
+        raise InputError("--sweep is asked alone, without --probe, --together and --run")
+
+
+def _simulated() -> "SimulatedBench":
+    from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
+
+    say("made-up sample data: a simulated bench, not this machine")
+    return SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"])
+
+
+def _list(bench: "Bench", form: str, *, wait_s: float) -> None:
     from gelassen.core.recording.channels import parse_channel
     from gelassen.show.channel_table import channels_text
     from gelassen.show.numbers import digits_of, fixed
-    from gelassen.show.tables import markdown
+    from gelassen.show.tables import table_in
 
     bench.read()
     bench.sleep(wait_s)  # power and load need two readings
     values = bench.read()
     infos = list(bench.channels())
+    lacking = (
+        bench.missing() if hasattr(bench, "missing") else []
+    )  # a simulated bench lacks nothing
     settable = [_setting(name, actuator) for name, actuator in bench.actuators().items()]
     if form == "json":
         content = [
@@ -120,7 +167,7 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
             }
             for i in infos
         ]  # fmt: skip
-        missing = [{"what": what, "why": why} for what, why in bench.missing()]
+        missing = [{"what": what, "why": why} for what, why in lacking]
         keys = ("channel", "value", "range", "what")
         found = {
             "channels": content,
@@ -141,10 +188,10 @@ def _list(bench: "MachineBench | AdjustedBench", form: str, *, wait_s: float) ->
         what = f"{info.what}; {limits}" if limits else info.what
         rows.append((info.name, fixed(value, digits, channel.symbol), step, what, info.problem))
     if form == "text":
-        emit(channels_text(rows, settable, bench.missing()))
+        emit(channels_text(rows, settable, lacking))
         return
     header = ("channel", "now", "step", "what it is", "problem")
-    _print(header, rows, form, markdown)
+    emit(table_in(form, header, rows))
 
 
 def _setting(name: str, actuator: "Actuator") -> tuple[str, str, str, str]:
@@ -161,17 +208,6 @@ def _setting(name: str, actuator: "Actuator") -> tuple[str, str, str, str]:
     return name, fixed(value, 1, symbol), span, actuator.what
 
 
-def _print(header: tuple[str, ...], rows: list[Any], form: str, markdown: Any) -> None:
-    if form == "markdown":
-        emit(markdown(header, rows))
-        return
-    import pandas as pd
-
-    from gelassen.show.tables import as_csv
-
-    emit(as_csv(pd.DataFrame(rows, columns=list(header))))
-
-
 def _probed_run(run: Path, form: str) -> None:
     from gelassen.conduct.probing import responses
     from gelassen.study import read_run
@@ -186,14 +222,14 @@ def _probed_run(run: Path, form: str) -> None:
 def _print_probe(found: Any, what: dict[str, str], form: str) -> None:
     from gelassen.core.foundation.result import plain
     from gelassen.show.channel_table import PROBE_HEADER, probe_rows, probe_text
-    from gelassen.show.tables import markdown
+    from gelassen.show.tables import table_in
 
     if form == "json":
         emit(json.dumps(plain(found), indent=2, ensure_ascii=False))
     elif form == "text":
         emit(probe_text(found, what))
     else:
-        _print(PROBE_HEADER, probe_rows(found, what), form, markdown)
+        emit(table_in(form, PROBE_HEADER, probe_rows(found, what)))
 
 
 def _together(known: Any, asked: ChannelsOptions) -> None:

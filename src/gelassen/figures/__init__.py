@@ -1,8 +1,7 @@
 """One function a figure: each takes a result, and axes if you have some, and returns what it drew on.
 
-``setups``, ``differences``, ``capacity``, ``effects``, ``along``, ``tradeoff`` and ``loads`` return
-Matplotlib axes; ``run`` and ``runs`` return a figure, as they need several. ``plot`` chooses by the kind
-of result.
+``run`` and ``runs`` return a figure, as they need several axes; all others return Matplotlib axes. ``plot``
+chooses by the kind of result.
 """
 
 from typing import TYPE_CHECKING
@@ -15,6 +14,7 @@ if TYPE_CHECKING:
     from gelassen.figures.overlay_figure import runs
     from gelassen.figures.plots import along, capacity, effects, plot, tradeoff
     from gelassen.figures.run_figure import run
+    from gelassen.figures.sweep_figure import sweep
 
 __all__ = [
     "along",
@@ -26,6 +26,7 @@ __all__ = [
     "run",
     "runs",
     "setups",
+    "sweep",
     "tradeoff",
 ]
 
@@ -38,5 +39,6 @@ __getattr__ = loader(
         "overlay_figure": ("runs",),
         "plots": ("along", "capacity", "effects", "plot", "tradeoff"),
         "run_figure": ("run",),
+        "sweep_figure": ("sweep",),
     },
 )

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from functools import wraps
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, ParamSpec, TypeVar, cast
 
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.printable import printable
@@ -66,16 +66,18 @@ def _make_printable(figure: "Figure") -> None:
             text.set_text(printable(text.get_text()))
 
 
-def save(figure: "Figure", path: Path) -> None:
-    """Save a figure as PNG, SVG or PDF; folders are made as needed.
+def save(figure: "Figure | Axes", path: Path) -> None:
+    """Save a figure, or the one that axes belong to, as PNG, SVG or PDF; folders are made as needed.
 
     Raises
     ------
     FileError
         It cannot be written there.
     """
+    from matplotlib.axes import Axes
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
+    figure = cast("Figure", figure.figure if isinstance(figure, Axes) else figure)
     FigureCanvasAgg(figure)
     form = path.suffix.lower().removeprefix(".")
     known = sorted(figure.canvas.get_supported_filetypes())

@@ -21,7 +21,7 @@ _MANY = 18  # setups, beyond which names are small
 def comparison_figure(comparison: StudyComparison, path: Path) -> None:
     """Draw the setups and save the figure; see `setups`."""
     axis = setups(comparison)
-    save(axis.figure, path)  # type: ignore[arg-type,unused-ignore]
+    save(axis, path)
 
 
 @literal_text

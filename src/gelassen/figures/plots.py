@@ -68,4 +68,4 @@ def save_plot(result: Any, path: Path, *, about: str = "") -> None:
         axis = plot(result)
         if about:
             axis.set_title(f"{about}\n{axis.get_title()}", fontsize=11)
-        save(axis.figure, path)  # type: ignore[arg-type]
+        save(axis, path)

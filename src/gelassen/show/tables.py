@@ -37,6 +37,13 @@ def markdown(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
     return "\n".join([line(header), rule, *(line(row) for row in rows)])
 
 
+def table_in(form: str, header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """Return a table as "markdown" or as "csv"."""
+    if form == "markdown":
+        return markdown(header, rows)
+    return as_csv(pd.DataFrame([list(row) for row in rows], columns=list(header)))
+
+
 def as_json(result: Result) -> str:
     """Return a result as JSON; null stands for a number that cannot be told."""
     return json.dumps(plain(result), indent=2, ensure_ascii=False, allow_nan=False)

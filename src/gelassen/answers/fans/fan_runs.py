@@ -32,6 +32,8 @@ from gelassen.study.file.levels import (
 )
 from gelassen.study.file.study_file import StudyFile
 
+_COOLER_DUTY = "fan.cpu.duty_pct"  # the duty that runs step unless a factor names another
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FanRuns:
@@ -162,7 +164,7 @@ def _fan_of(file: StudyFile, setup: str, runs: pd.DataFrame, between_k: float) -
         runs["standard_error"].tolist(), mounts=pd.factorize(runs["mount_name"])[0].tolist(),
         between_k=between_k,
     )  # fmt: skip
-    swept = [one for one in file.fans if one.of in (None, setup)]
+    swept = [one for one in file.fans if one.of in (None, setup) and _is_stepped(file, one)]
     duties = [*_numbers(runs["duty_pct"]), *(x for one in swept for x in one.duty_pct)]
     speeds = [*_numbers(runs["fan_rpm"]), *(x for one in swept for x in one.rpm)]
     levels = [*_numbers(runs["noise_dba"]), *(x for one in swept for x in _metered(one))]
@@ -171,6 +173,17 @@ def _fan_of(file: StudyFile, setup: str, runs: pd.DataFrame, between_k: float) -
         cooling=law, speed=speed_law(duties, speeds), noise=noise_law(speeds, levels),
         warm_up_s=float(np.median(warm_up)) if warm_up else Loop.USUAL_WARM_UP_S,
     )  # fmt: skip
+
+
+def _is_stepped(file: StudyFile, swept: FanTable) -> bool:
+    """Return whether a sweep is of the fan that the study steps, where several were swept."""
+    of_factors = [
+        factor.channel
+        for factor in file.factors.values()
+        if factor.channel is not None and factor.channel.endswith(".duty_pct")
+    ]
+    only = len({one.channel for one in file.fans if one.channel is not None}) == 1
+    return swept.channel is None or only or swept.channel in (of_factors or [_COOLER_DUTY])
 
 
 def fan_runs(file: StudyFile, name: str, runs: pd.DataFrame, between_k: float) -> FanRuns:

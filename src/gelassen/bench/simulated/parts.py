@@ -52,6 +52,9 @@ class Cooler:
     natural_w_per_k: float = 0.25
     radiating_m2: float = 0.02
     top_rpm: float = 1800.0
+    # A fan keeps turning at a lower duty than the one it starts at: its bearing sticks.
+    stalls_pct: float = 12.0
+    starts_pct: float = 18.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -22,6 +22,7 @@ Floats = NDArray[np.float64]
 _STEFAN_BOLTZMANN = 5.670e-8  # W m⁻² K⁻⁴ (CODATA)
 _EMISSIVITY = 0.85  # anodised aluminium
 _FAN_S = 4.0  # a fan comes to speed in a few seconds
+_STANDS_RPM = 20.0
 
 
 class Heat:
@@ -72,6 +73,14 @@ class Heat:
         """Return the duty of the fan curve at the present package temperature."""
         return float(np.interp(self.hottest_c, self.curve.temperatures_c, self.curve.duties_pct))
 
+    def _turns_at(self) -> float:
+        """Return the duty as the fan follows it: below its stall it stands, and then starts later."""
+        duty = self.duty_pct()
+        stands = self.fan_rpm < _STANDS_RPM
+        return (
+            0.0 if duty < (self.cooler.starts_pct if stands else self.cooler.stalls_pct) else duty
+        )
+
     def volts(self, clock_mhz: float) -> float:
         """Return the voltage a clock needs."""
         p = self.processor
@@ -99,7 +108,7 @@ class Heat:
 
     def step(self, core_w: Floats, room_c: float, seconds: float) -> None:
         """Let this much time pass at this power (implicit Euler)."""
-        wanted = self.duty_pct() / 100 * self.cooler.top_rpm
+        wanted = self._turns_at() / 100 * self.cooler.top_rpm
         self.fan_rpm += (wanted - self.fan_rpm) * (1 - math.exp(-seconds / _FAN_S))
         links = [self._contact_w_per_k]
         if self.cooler.coolant_j_per_k:

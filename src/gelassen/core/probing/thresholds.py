@@ -20,3 +20,13 @@ class Offsets:
     # K, and standard deviations of the means, by which a probe may move
     MOVED_K, MOVED_SIGMAS = 0.1, 4.0
     LEAST = 4 * BLOCKS  # readings that are needed
+
+
+class Sweep:
+    """Which fan a duty drives, and from which duty it turns."""
+
+    STANDS_RPM = 60.0  # rpm below which a fan counts as standing: a slow one turns at 200 and more
+    DRIVES_SHARE = 0.1  # share of its highest speed by which a duty moves a fan that it drives
+    FALLS_SHARE = 0.05  # share of its highest speed that a fan may fall while its own duty rises
+    DEAD_SHARE = 0.2  # share of the mean slope below which speed counts as not following the duty
+    DEAD_PCT = 10.0  # % of duty: shorter ranges are not told

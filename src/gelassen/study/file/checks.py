@@ -50,6 +50,7 @@ def check_factors(path: Path, text: str, study: "StudyFile") -> None:
                 )
         for level, entry in factor.curves.items():
             check_curve_of(study, refuse, [*key, "curves", level], entry)
+            _check_it_turns(study, refuse, [*key, "curves", level], entry, factor.channel)
     climb = study.protocol.climb
     if study.protocol.kind == "capacity" and climb.channel in set_by:
         refuse(
@@ -167,3 +168,24 @@ def check_curve_of(
             reaches(curve, min(stops), f'the curve "{key[-1]}"')
     except InputError as error:
         refuse(key, str(error))
+
+
+def _check_it_turns(
+    study: "StudyFile",
+    refuse: Callable[[Sequence[str], str], None],
+    key: Sequence[str],
+    entry: CurveTable,
+    channel: str | None,
+) -> None:
+    """Refuse a curve with a duty at which a sweep of this fan found that it stands still."""
+    curve = fan_curve(entry, f'the curve "{key[-1]}"')
+    for swept in study.fans:
+        stalls = swept.stalls_pct if swept.channel == channel else None
+        lowest = min(max(duty, curve.least_pct) for duty in curve.duties_pct)
+        if stalls is not None and 0 < lowest <= stalls:
+            needed = min(swept.duty_pct)
+            refuse(
+                key,
+                f"it asks for {lowest:g} %, and the fan stands still at {stalls:g} % (swept, [[fans]]): "
+                f"begin at {needed:g} %, or write least_pct = {needed:g}",
+            )

@@ -1,6 +1,6 @@
 """Changes to a study file that leave everything else in it as people wrote it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +9,30 @@ import tomlkit
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE
 from gelassen.system.files import read_text, replace_file
+
+
+def store_sweeps(study: Path, tables: Sequence[Mapping[str, Any]]) -> None:
+    """Write what sweeps of fans showed into a study file; older sweeps of the same duty are replaced.
+
+    Raises
+    ------
+    FileError
+        The folder is not a study, or its file is wrong; nothing is changed then.
+    """
+    path = study / STUDY_FILE
+    read_study_file(path)
+    document: Any = tomlkit.parse(read_text(path))
+    swept = {(table["channel"], table["fan"]) for table in tables}
+    kept = [
+        one for one in document.get("fans", []) if (one.get("channel"), one.get("fan")) not in swept
+    ]
+    fans = tomlkit.aot()
+    for table in [*kept, *tables]:
+        entry = tomlkit.table()
+        entry.update(table)
+        fans.append(entry)
+    document["fans"] = fans
+    replace_file(path, tomlkit.dumps(document), check=read_study_file)
 
 
 def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> None:

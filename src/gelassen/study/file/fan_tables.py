@@ -43,10 +43,22 @@ class FanTable(Table):
     of: str | None = Field(
         None, description="the setup, its fan and power factors left out; all if left out"
     )
-    duty_pct: list[float] = Field(min_length=2)
-    rpm: list[float] = Field(min_length=2)
+    channel: Channel | None = Field(None, description="the duty that was swept")
+    fan: Channel | None = Field(None, description="the speed that followed it")
+    duty_pct: list[float] = Field(min_length=2, description="duties at which the fan turned, %")
+    rpm: list[float] = Field(min_length=2, description="its speed at each")
     noise_dba: list[float | Literal[""]] = Field(
         default_factory=list, description='metered at each duty, dB(A); "" where not'
+    )
+    heard: list[str] = Field(
+        default_factory=list,
+        description='what it sounds like at each duty; "" where nothing was said',
+    )
+    stalls_pct: float | None = Field(
+        None, ge=0, le=100, description="the fan stands still at this duty and below, %"
+    )
+    starts_pct: float | None = Field(
+        None, ge=0, le=100, description="lowest duty at which it starts from standstill, %"
     )
 
     @model_validator(mode="after")
@@ -54,6 +66,8 @@ class FanTable(Table):
         lengths = {"duty_pct": len(self.duty_pct), "rpm": len(self.rpm)}
         if self.noise_dba:
             lengths["noise_dba"] = len(self.noise_dba)
+        if self.heard:
+            lengths["heard"] = len(self.heard)
         if len(set(lengths.values())) > 1:
             told = ", ".join(f"{name} has {count}" for name, count in lengths.items())
             raise ValueError(f"one number for each duty: {told}")
