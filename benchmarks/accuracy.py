@@ -11,7 +11,7 @@ import numpy as np
 import pandas as pd
 from changing_bench import KINDS, changed_bench_row
 from comparing import difference_table, mountings_table, rooms_table, spreads_table
-from distributed import beyond_table, distributed_table
+from distributed_bodies import beyond_table, distributed_table
 from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
 from governed_chip import governed
@@ -21,7 +21,7 @@ from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
 from tables import main
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.bench.simulated import (
     CASES,
     COOLERS,

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.core import compare_setups
 from gelassen.core.thermal.priors import RoomEffect
 

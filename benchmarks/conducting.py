@@ -14,7 +14,7 @@ import pandas as pd
 from furnished import another, furnished
 from tables import main
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.bench.simulated import (
     CASES,
     COOLERS,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.core import Recording, summarise_run
 
 _IDLE_S, _STEP_S = 120, 0.25

@@ -14,7 +14,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen import open_study
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 

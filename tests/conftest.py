@@ -1,5 +1,7 @@
 """What holds for every test."""
 
+import shutil
+
 import pytest
 
 
@@ -9,3 +11,21 @@ def state(tmp_path_factory, monkeypatch):
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("GELASSEN_STATE", str(folder))
     return folder
+
+
+@pytest.fixture(scope="module")
+def browser():
+    """Give a headless Chromium."""
+    driver = shutil.which("chromedriver")
+    if driver is None or shutil.which("chromium") is None:
+        pytest.skip("needs Chromium and its driver")
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    for argument in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage"):
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    one = webdriver.Chrome(options=options, service=Service(driver))
+    yield one
+    one.quit()

@@ -7,6 +7,7 @@ from gelassen._version import __version__
 
 if TYPE_CHECKING:
     from gelassen.answers import Study, open_study
+    from gelassen.answers.archive import open_archive
     from gelassen.core.foundation.errors import GelassenError
     from gelassen.core.recording.recording import Recording
     from gelassen.core.run.summary import RunSummary, summarise_run
@@ -19,6 +20,7 @@ __all__ = [
     "RunSummary",
     "Study",
     "__version__",
+    "open_archive",
     "open_study",
     "read_log",
     "read_run",
@@ -32,6 +34,7 @@ __getattr__ = loader(
         "core": ("GelassenError", "Recording", "RunSummary", "summarise_run"),
         "intake": ("read_log",),
         "answers": ("Study", "open_study"),
+        "answers.archive": ("open_archive",),
         "study": ("read_run",),
     },
 )

@@ -21,9 +21,11 @@ _HOMES = {
     "enter": ("enter", "enter"),
     "show": ("show", "show"),
     "compare": ("compare", "compare"),
+    "archive": ("archive", "archive"),
     "capacity": ("capacity", "capacity"),
     "curve": ("curve", "curve"),
     "report": ("report", "report"),
+    "watch": ("watch", "watch"),
 }
 _FIRST_STEPS = """\
 Gelassen tests how well a computer is cooled, and says how sure the answer is.

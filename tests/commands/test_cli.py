@@ -152,7 +152,7 @@ def test_show_tells_one_run(demo):
         (["show", "{run}", "--channel", "cpu.core99.temp_c"], "was not logged"),
         (["show", "{run}", "--channel", "fan.cpu.speed_rpm"], "is not a temperature"),
         (["channels", "--sysfs", "{demo}"], "does not look like /sys"),
-        (["channels", "--store"], "add --study FOLDER and --together"),
+        (["channels", "--store"], "add --study FOLDER, and --together or --sweep"),
         (["channels", "--together", "room.air.temp_c"], "is not a channel here"),
         (["record", "--load-command", "foo 'bar"], "is not a command (No closing quotation)"),
         (["record", "--set", "x"], "write it like cpu.package.power_limit_w=65"),

@@ -77,23 +77,6 @@ def test_thinning_loses_no_extreme():
     assert (t[0], t[-1]) == (0, 9999)
 
 
-@pytest.fixture(scope="module")
-def browser():
-    driver = shutil.which("chromedriver")
-    if driver is None or shutil.which("chromium") is None:
-        pytest.skip("needs Chromium and its driver")
-    from selenium import webdriver
-    from selenium.webdriver.chrome.service import Service
-
-    options = webdriver.ChromeOptions()
-    for argument in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage"):
-        options.add_argument(argument)
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    one = webdriver.Chrome(options=options, service=Service(driver))
-    yield one
-    one.quit()
-
-
 def test_tables_sort_and_filter_and_traces_toggle_and_overlay(page, browser):
     from selenium.webdriver.common.by import By
     from selenium.webdriver.support.ui import Select

@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -90,13 +89,10 @@ def study_capacity(
     room_c: float = 25.0,
     at_power_w: float | None = None,
     confidence: float = 0.95,
-    executor: Executor | None = None,
     leave_out: Mapping[str, str] | None = None,
 ) -> StudyCapacity:
     """Find the power that each setup sustains; see `Study.capacity`."""
-    rows, left_out = study.usable_rows(
-        confidence, executor, leave_out, kinds=("steady", "capacity")
-    )
+    rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", "capacity"))
     asked = CapacityAsked(
         groups=setups_without_power(study.file),
         limit_c=study.file.machine.limit_c if limit_c is None else limit_c,

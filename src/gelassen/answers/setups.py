@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from concurrent.futures import Executor
 from dataclasses import replace
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
@@ -24,7 +23,6 @@ def compare_setups_of(
     *,
     baseline: str | None = None,
     confidence: float = 0.95,
-    executor: Executor | None = None,
     leave_out: Mapping[str, str] | None = None,
     room_c: float | None = None,
     correct_drift: bool = False,
@@ -33,7 +31,7 @@ def compare_setups_of(
     """Compare the setups by steady rise over the reference, or another quantity; see `Study.compare`."""
     quantity = quantity_named(by)
     against = study.checked_baseline(baseline)
-    rows, left_out = study.usable_rows(confidence, executor, leave_out)
+    rows, left_out = study.usable_rows(confidence, leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
     said = [*level]
     spread = known_spread(study.folder, study.file.doubt, rows)

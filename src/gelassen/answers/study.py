@@ -1,6 +1,8 @@
 """The front door of a study. Each method is one question, answered in a module of its own.
 
-A module is loaded when its question is asked: a short command must not wait for all of them.
+A module is loaded when its question is asked: a short command must not wait for all of them. Each
+question takes an `executor`, where new runs are analysed side by side: one of `concurrent.futures`, or a
+Dask client.
 """
 
 from collections.abc import Mapping, Sequence
@@ -82,17 +84,22 @@ class Study(StudyRuns):
         from gelassen.answers.setups import compare_setups_of
 
         return compare_setups_of(
-            self,
+            self.analysed_by(executor),
             baseline=baseline,
             confidence=confidence,
-            executor=executor,
             leave_out=leave_out,
             room_c=room_c,
             correct_drift=correct_drift,
             by=by,
         )
 
-    def ladder(self, factor: str, *, leave_out: Mapping[str, str] | None = None) -> "Ladder":
+    def ladder(
+        self,
+        factor: str,
+        *,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> "Ladder":
         """Find how far each setup holds along a factor with numbers: a power, a clock, a voltage.
 
         Raises
@@ -102,13 +109,14 @@ class Study(StudyRuns):
         """
         from gelassen.answers.ladder import study_ladder
 
-        return study_ladder(self, factor, leave_out=leave_out)
+        return study_ladder(self.analysed_by(executor), factor, leave_out=leave_out)
 
     def judged(
         self,
         *,
         baseline: str | None = None,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "StudyJudged":
         """Compare the setups by each temperature that the study judges, and say where these disagree.
@@ -120,25 +128,35 @@ class Study(StudyRuns):
         """
         from gelassen.answers.judged import study_judged
 
-        return study_judged(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
+        return study_judged(
+            self.analysed_by(executor),
+            baseline=baseline,
+            confidence=confidence,
+            leave_out=leave_out,
+        )
 
-    def comparability(self, *, leave_out: Mapping[str, str] | None = None) -> "Comparability":
+    def comparability(
+        self, *, executor: Executor | None = None, leave_out: Mapping[str, str] | None = None
+    ) -> "Comparability":
         """Find what differed between runs and between setups apart from the factors."""
         from gelassen.answers.setups import study_comparability
 
-        return study_comparability(self, leave_out=leave_out)
+        return study_comparability(self.analysed_by(executor), leave_out=leave_out)
 
     def repeatability(
         self,
         *,
         confidence: float = 0.95,
         store: bool = False,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "Repeatability":
         """Find how much the rig scatters between runs of one setup; `store` keeps it with the study."""
         from gelassen.answers.repeatability import study_repeatability
 
-        return study_repeatability(self, confidence=confidence, store=store, leave_out=leave_out)
+        return study_repeatability(
+            self.analysed_by(executor), confidence=confidence, store=store, leave_out=leave_out
+        )
 
     def effects(
         self,
@@ -146,6 +164,7 @@ class Study(StudyRuns):
         *,
         value: str = "value",
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "Effects":
         """Find the effect of each factor, and whether it depends on another factor.
@@ -157,7 +176,13 @@ class Study(StudyRuns):
         """
         from gelassen.answers.effects import study_effects
 
-        return study_effects(self, factors, value=value, confidence=confidence, leave_out=leave_out)
+        return study_effects(
+            self.analysed_by(executor),
+            factors,
+            value=value,
+            confidence=confidence,
+            leave_out=leave_out,
+        )
 
     def along(
         self,
@@ -166,6 +191,7 @@ class Study(StudyRuns):
         where: Mapping[str, str | float] | None = None,
         worth: float = 0.0,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "Response":
         """Find how the rise falls along a factor with numbers, and where more stops paying.
@@ -182,7 +208,12 @@ class Study(StudyRuns):
         from gelassen.answers.scale import study_along
 
         return study_along(
-            self, factor, where=where or {}, worth=worth, confidence=confidence, leave_out=leave_out
+            self.analysed_by(executor),
+            factor,
+            where=where or {},
+            worth=worth,
+            confidence=confidence,
+            leave_out=leave_out,
         )
 
     def tradeoff(
@@ -193,6 +224,7 @@ class Study(StudyRuns):
         room_c: float = 25.0,
         where: Mapping[str, str | float] | None = None,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "Tradeoff":
         """Compare the rise, or the capacity, with noise, price, fan speed or another quantity.
@@ -212,7 +244,7 @@ class Study(StudyRuns):
         from gelassen.answers.tradeoffs import study_tradeoff
 
         return study_tradeoff(
-            self,
+            self.analysed_by(executor),
             against,
             of=of,
             room_c=room_c,
@@ -228,6 +260,7 @@ class Study(StudyRuns):
         *,
         where: Mapping[str, str | float] | None = None,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "pd.DataFrame":
         """Compare setups at equal noise, fan speed or duty, by smooth courses between their levels.
@@ -252,7 +285,12 @@ class Study(StudyRuns):
         from gelassen.answers.equal import study_at_equal
 
         return study_at_equal(
-            self, quantity, at, where=where or {}, confidence=confidence, leave_out=leave_out
+            self.analysed_by(executor),
+            quantity,
+            at,
+            where=where or {},
+            confidence=confidence,
+            leave_out=leave_out,
         )
 
     def drift(
@@ -260,18 +298,22 @@ class Study(StudyRuns):
         setup: str | None = None,
         *,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "MachineDrift":
         """Look for a trend in repeats of one setup over time: the baseline, if none is named."""
         from gelassen.answers.drift import study_drift
 
-        return study_drift(self, setup, confidence=confidence, leave_out=leave_out)
+        return study_drift(
+            self.analysed_by(executor), setup, confidence=confidence, leave_out=leave_out
+        )
 
     def loads(
         self,
         *,
         baseline: str | None = None,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "StudyLoads":
         """Compare the setups under each load by itself, and over all loads.
@@ -285,7 +327,12 @@ class Study(StudyRuns):
         """
         from gelassen.answers.loads import study_loads
 
-        return study_loads(self, baseline=baseline, confidence=confidence, leave_out=leave_out)
+        return study_loads(
+            self.analysed_by(executor),
+            baseline=baseline,
+            confidence=confidence,
+            leave_out=leave_out,
+        )
 
     def curves(
         self,
@@ -293,6 +340,7 @@ class Study(StudyRuns):
         *,
         setup: str | None = None,
         confidence: float = 0.95,
+        executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "StudyCurves":
         """Predict where fan curves settle, or choose one.
@@ -313,10 +361,16 @@ class Study(StudyRuns):
         from gelassen.answers.fans.curves import CurveQuestion, study_curves
 
         return study_curves(
-            self, asked or CurveQuestion(), setup=setup, confidence=confidence, leave_out=leave_out
+            self.analysed_by(executor),
+            asked or CurveQuestion(),
+            setup=setup,
+            confidence=confidence,
+            leave_out=leave_out,
         )
 
-    def parts(self, *, leave_out: Mapping[str, str] | None = None) -> "pd.DataFrame":
+    def parts(
+        self, *, executor: Executor | None = None, leave_out: Mapping[str, str] | None = None
+    ) -> "pd.DataFrame":
         """Return each part's temperature under load by setup, and its headroom.
 
         Columns: setup, part, hold_mean_c, hold_peak_c, limit_c, headroom_k (below its own limit),
@@ -324,7 +378,7 @@ class Study(StudyRuns):
         """
         from gelassen.answers.parts import study_parts
 
-        return study_parts(self, leave_out=leave_out)
+        return study_parts(self.analysed_by(executor), leave_out=leave_out)
 
     def capacity(
         self,
@@ -355,12 +409,11 @@ class Study(StudyRuns):
         from gelassen.answers.capacities import study_capacity
 
         return study_capacity(
-            self,
+            self.analysed_by(executor),
             limit_c=limit_c,
             room_c=room_c,
             at_power_w=at_power_w,
             confidence=confidence,
-            executor=executor,
             leave_out=leave_out,
         )
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +13,7 @@ from gelassen.answers.comparison import run_table
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
+from gelassen.answers.workers.pool import as_executor
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.spelling import nearest
@@ -32,7 +33,8 @@ from gelassen.system.files import read_text, replace_file
 if TYPE_CHECKING:
     from gelassen.core.run.summary import RunSummary
 
-_OTHER_KINDS = {
+# Runs of another kind, and why a comparison leaves them out.
+OTHER_KINDS = {
     "capacity": "its power climbed: it tells a capacity (gelassen capacity), not a temperature",
     FAN_STEPS: "its fan went through several duties: it tells its cooling over speed (gelassen curve)",
 }
@@ -48,10 +50,17 @@ class StudyRuns:
         Where the study lives.
     file
         What `study.toml` says.
+    executor
+        Where new runs are analysed side by side; None for here, one by one.
     """
 
     folder: Path
     file: StudyFile
+    executor: Executor | None = field(default=None, repr=False, compare=False)
+
+    def analysed_by(self, executor: Executor | None) -> "StudyRuns":
+        """Return this study with its new runs analysed by an executor or a Dask client."""
+        return self if executor is None else replace(self, executor=as_executor(executor))
 
     def run_folders(self) -> list[Path]:
         """Return the folders of all runs, in order of their numbers."""
@@ -119,8 +128,8 @@ class StudyRuns:
         self, *, confidence: float = 0.95, executor: Executor | None = None
     ) -> "tuple[list[RunSummary], list[tuple[str, str]]]":
         """Summarise all runs; return the summaries, and the runs left out with the reason."""
-        folders = self.run_folders()
-        jobs = [(self, folder, confidence, None) for folder in folders]
+        folders, executor = self.run_folders(), as_executor(executor) or self.executor
+        jobs = [(replace(self, executor=None), folder, confidence, None) for folder in folders]
         mapped = executor.map(_summarise, jobs, chunksize=4) if executor else map(_summarise, jobs)
         summaries, left_out = [], []
         for folder, result in zip(folders, mapped, strict=True):
@@ -156,7 +165,8 @@ class StudyRuns:
             if mark and marks.get(name) == mark and (row := row_from_kept(entry))
         }
         new = [f for f in folders if f.name not in known and f.name not in out]
-        jobs = [(self, folder, confidence, judge) for folder in new]
+        executor, alone = as_executor(executor) or self.executor, replace(self, executor=None)
+        jobs = [(alone, folder, confidence, judge) for folder in new]
         mapped = executor.map(_row, jobs) if executor else map(_row, jobs)
         left_out = list(out.items())
         for number, (folder, result) in enumerate(zip(new, mapped, strict=True), start=1):
@@ -229,13 +239,12 @@ class StudyRuns:
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
         """Return one row for each run that can be compared, with the level of each factor."""
-        return self.table_and_left_out(confidence, leave_out, executor)[0]
+        return self.analysed_by(executor).table_and_left_out(confidence, leave_out)[0]
 
     def table_and_left_out(
         self,
         confidence: float,
         leave_out: Mapping[str, str] | None,
-        executor: Executor | None = None,
         *,
         every_level: bool = False,
     ) -> tuple[pd.DataFrame, tuple[Caution, ...]]:
@@ -243,7 +252,7 @@ class StudyRuns:
 
         Of a run with several powers, the table holds the level used for comparison, or all levels.
         """
-        rows, given = self.usable_rows(confidence, executor, leave_out)
+        rows, given = self.usable_rows(confidence, leave_out)
         if every_level and any(row.levels for row in rows):
             left_out: list[tuple[str, str]] = list(given)
             level: tuple[Caution, ...] = ()
@@ -263,7 +272,6 @@ class StudyRuns:
     def usable_rows(
         self,
         confidence: float,
-        executor: Executor | None,
         leave_out: Mapping[str, str] | None,
         *,
         kinds: Collection[str] = ("steady",),
@@ -279,10 +287,8 @@ class StudyRuns:
         InputError
             No run is left.
         """
-        rows, left_out = self.rows(
-            confidence=confidence, executor=executor, leave_out=leave_out, judge=judge
-        )
-        other = {kind: why for kind, why in _OTHER_KINDS.items() if kind not in kinds}
+        rows, left_out = self.rows(confidence=confidence, leave_out=leave_out, judge=judge)
+        other = {kind: why for kind, why in OTHER_KINDS.items() if kind not in kinds}
         left_out = [
             *left_out,
             *((row.run, other[row.protocol]) for row in rows if row.protocol in other),

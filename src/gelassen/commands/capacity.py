@@ -7,6 +7,7 @@ from typing import Any
 
 import click
 
+from gelassen.commands.analysed import leave_out_option, opened, scheduler_option
 from gelassen.commands.common import (
     confidence_option,
     emit,
@@ -15,7 +16,6 @@ from gelassen.commands.common import (
     give_figure,
     tell,
 )
-from gelassen.commands.compare import leave_out_option, opened
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,6 +29,7 @@ class CapacityOptions:
     form: str
     confidence: float
     left: tuple[str, ...]
+    scheduler: str | None
     figure: Path | None
     no_figure: bool
 
@@ -56,6 +57,7 @@ class CapacityOptions:
 @format_option
 @confidence_option
 @leave_out_option
+@scheduler_option
 @figure_option
 def capacity(**given: Any) -> None:
     """Find how much power each setup of STUDY sustains below the limit temperature."""
@@ -64,7 +66,7 @@ def capacity(**given: Any) -> None:
     from gelassen.show.capacity_text import capacity_markdown, capacity_text
     from gelassen.show.tables import as_csv, as_json
 
-    opened_study, out = opened(asked.study, asked.confidence, asked.left)
+    opened_study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
     found = opened_study.capacity(
         limit_c=asked.limit_c,
         room_c=asked.room_c,

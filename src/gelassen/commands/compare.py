@@ -1,7 +1,6 @@
 """`gelassen compare`: the setups of a study compared."""
 
 from collections.abc import Callable
-from contextlib import nullcontext
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -9,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from gelassen.commands.analysed import leave_out_option, opened, scheduler_option
 from gelassen.commands.common import (
     confidence_option,
     emit,
@@ -16,45 +16,13 @@ from gelassen.commands.common import (
     format_option,
     give_figure,
     pair,
-    progress_bar,
     say,
     shell,
     tell,
 )
-from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
-
-leave_out_option = click.option(
-    "--leave-out",
-    "left",
-    multiple=True,
-    metavar="RUN=WHY",
-    help="Leave a run out, with the reason.",
-)
-_FEW = 4
-
-
-def opened(
-    folder: Path, confidence: float, left: tuple[str, ...]
-) -> "tuple[Study, dict[str, str]]":
-    """Open a study, analyse its new runs in parallel, and return the runs left out."""
-    from gelassen.answers import open_study
-    from gelassen.answers.parallel import process_pool
-
-    study = open_study(folder)
-    out: dict[str, str] = {}
-    for text in left:
-        run, why = pair("--leave-out", text, '"7=its fans ran faster"')
-        out[run] = why
-    new = study.unanalysed(confidence=confidence)
-    many = new >= _FEW
-    if many:
-        say(f"analysing {counted(new, 'run')}")
-    with process_pool() if many else nullcontext() as pool, progress_bar("analysing", many) as told:
-        study.rows(confidence=confidence, executor=pool, leave_out=out, progress=told)
-    return study, out
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,6 +30,7 @@ class CompareOptions:
     """What `gelassen compare` was asked."""
 
     study: Path
+    scheduler: str | None
     baseline: str | None
     form: str
     confidence: float
@@ -150,12 +119,13 @@ class CompareOptions:
 )
 @click.option("--judged", is_flag=True, help="Show every temperature that the study judges.")
 @click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
+@scheduler_option
 @figure_option
 def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)
     ask = asked.question()
-    study, out = opened(asked.study, asked.confidence, asked.left)
+    study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
     if ask is None and study.file.workloads and asked.by == "rise":
         ask = _loads  # runs of different programs are not one load
     (ask or _compare)(study, asked, out)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from gelassen.commands.analysed import leave_out_option, opened, scheduler_option
 from gelassen.commands.common import (
     confidence_option,
     emit,
@@ -16,7 +17,6 @@ from gelassen.commands.common import (
     give_figure,
     tell,
 )
-from gelassen.commands.compare import leave_out_option, opened
 
 if TYPE_CHECKING:
     from gelassen.answers.fans.curves import CurveQuestion
@@ -63,6 +63,7 @@ class CurveOptions:
     form: str
     confidence: float
     left: tuple[str, ...]
+    scheduler: str | None
     figure: Path | None
     no_figure: bool
 
@@ -107,6 +108,7 @@ class CurveOptions:
 @format_option
 @confidence_option
 @leave_out_option
+@scheduler_option
 @figure_option  # fmt: skip
 def curve(**given: Any) -> None:
     """Predict where fan curves settle in STUDY, or find the one to try.
@@ -119,7 +121,7 @@ def curve(**given: Any) -> None:
     from gelassen.show.curve_text import curve_markdown, curve_text
     from gelassen.show.tables import as_csv, as_json
 
-    study, out = opened(asked.study, asked.confidence, asked.left)
+    study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
     found = study.curves(question, setup=asked.setup, confidence=asked.confidence, leave_out=out)
     if asked.form == "json":
         emit(as_json(found))

@@ -17,7 +17,7 @@ from gelassen.commands.common import emit, say, shell, tell
 def demo(folder: Path, seed: int) -> None:
     """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
     from gelassen.answers import open_study
-    from gelassen.answers.parallel import process_pool
+    from gelassen.answers.workers.pool import process_pool
     from gelassen.conduct import make_demo
     from gelassen.figures.comparison_figure import comparison_figure
     from gelassen.figures.run_figure import run_figure

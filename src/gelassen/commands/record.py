@@ -22,6 +22,7 @@ from gelassen.commands.common import (
     tell,
 )
 from gelassen.commands.live_run import watching
+from gelassen.commands.watch import page_of, watch_option
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -66,6 +67,7 @@ class RecordOptions:
     limit_c: float | None
     stops: tuple[str, ...]
     sysfs: Path | None
+    watch_at: str | None
 
     def wanted(self) -> "Wanted":
         """Return what differs from the plan of the study, or from the usual plan."""
@@ -171,6 +173,7 @@ class RecordOptions:
     help="Stop the run when a temperature is passed. Without it: every processor and "
     "graphics temperature at 105 °C.",
 )
+@watch_option
 @sysfs_option
 def record(**given: Any) -> None:
     """Idle, load and cool this machine, and record every channel."""
@@ -210,7 +213,8 @@ def _recorded(asked: RecordOptions, bench: "Bench", plan: "RunPlan") -> None:
     _announce(plan)
     label = asked.setup or asked.label
     # Also where a shell started us with Ctrl-C switched off, as it does in the background.
-    with endings(), watching() as watcher:
+    shown = asked.study if asked.study is not None else place.into
+    with endings(), page_of(shown, asked.watch_at), watching() as watcher:
         watcher.begin(label)
         folder, outcome = record_run(
             bench, plan, place.into, label=label, setup=asked.setup, levels=place.levels,

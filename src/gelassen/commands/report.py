@@ -30,7 +30,7 @@ def report(
     study: Path, out: Path | None, baseline: str | None, confidence: float, form: str
 ) -> None:
     """Write what STUDY found as one page: answer, table, every run, how sure it is."""
-    from gelassen.commands.compare import opened
+    from gelassen.commands.analysed import opened
 
     found, _ = opened(study, confidence, ())
     path = out or found.folder / ("report.html" if form == "html" else "report.md")

@@ -10,6 +10,7 @@ import click
 
 from gelassen.commands.common import FAILED, emit, say, shell, sysfs_option
 from gelassen.commands.live_run import Watcher, watching
+from gelassen.commands.watch import page_of, watch_option
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -31,6 +32,7 @@ class RunOptions:
     why: str | None
     waive: tuple[str, ...]
     simulate: float | None
+    watch_at: str | None
     sysfs: Path | None
 
 
@@ -55,6 +57,7 @@ class RunOptions:
     "--simulate", type=click.FloatRange(1), default=None, metavar="SPEED",
     help="Rehearse on the simulated bench, this many times faster; for studies marked made_up.",
 )  # fmt: skip
+@watch_option
 @sysfs_option
 def run(**given: Any) -> None:
     """Make the runs of STUDY that are missing: sets what software can, asks for the rest.
@@ -88,7 +91,7 @@ def run(**given: Any) -> None:
             "or say --yes if they are made already"
         )
     failed = False
-    with endings(), watching() as watcher:
+    with endings(), page_of(asked.study, asked.watch_at), watching() as watcher:
         made_runs = conduct_study(
             opened,
             _Benches(

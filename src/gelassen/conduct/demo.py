@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.bench.simulated import COOLERS, CURVES, Room, SimulatedBench
 from gelassen.conduct.planning.plan import RunPlan, plan_phases
 from gelassen.conduct.recording import record_run

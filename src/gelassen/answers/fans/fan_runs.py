@@ -91,7 +91,7 @@ def study_fans(
     InputError
         No setup was run at two fan speeds with speed, duty, power and a reference logged.
     """
-    rows, left_out = study.usable_rows(confidence, None, leave_out, kinds=("steady", FAN_STEPS))
+    rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", FAN_STEPS))
     told = [caution("left_out", run=run, why=why) for run, why in left_out]
     entries: list[tuple[RunRow, str]] = []
     for row in rows:

@@ -127,6 +127,9 @@ WORDS = {
         "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, with its load: if it"
         " settles, then between these. Load longer; load without pauses to compare coolers"
     ),
+    "several_machines": (
+        "these runs come from {machines} machines: where they differ, so do chip, case and room"
+    ),
     "fan_never_started": (
         "{fan} stood still and did not start again at any duty of the sweep: look whether it turns now"
     ),

@@ -29,7 +29,9 @@ def fingerprint(folder: Path, said: Any) -> str:
         for path in folder.iterdir()
         if path.is_file()
     )
-    return hashlib.sha256(json.dumps([_FORMAT, _code(), files, said]).encode()).hexdigest()
+    return hashlib.sha256(
+        json.dumps([_FORMAT, code_fingerprint(), files, said]).encode()
+    ).hexdigest()
 
 
 def code_files() -> list[Path]:
@@ -39,7 +41,7 @@ def code_files() -> list[Path]:
 
 
 @cache
-def _code() -> str:
+def code_fingerprint() -> str:
     """Return a hash of all code that turns samples into a row."""
     digest = hashlib.sha256()
     for path in code_files():

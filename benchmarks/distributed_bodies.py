@@ -4,7 +4,7 @@ import numpy as np
 import pandas as pd
 from distributed_machines import IDLE_S, Log, capacities, logs
 
-from gelassen.answers.parallel import process_pool
+from gelassen.answers.workers.pool import process_pool
 from gelassen.core import steady_state, sustainable_power
 
 

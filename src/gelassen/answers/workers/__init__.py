@@ -1,0 +1,1 @@
+"""Where runs are analysed side by side: processes here, or the workers of a cluster."""
