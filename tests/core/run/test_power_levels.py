@@ -11,11 +11,14 @@ from gelassen.answers import open_study
 from gelassen.answers.capacities import CapacityAsked, find_capacities
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, run_row
+from gelassen.bench.simulated import COOLERS, CURVES, Processor, SimulatedBench
 from gelassen.cli import cli
+from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.core import Recording, find_throttling, summarise_run
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.load_span import span_from_level
 from gelassen.intake import store
+from gelassen.study import read_run
 
 LEVELS_W = (45.0, 65.0, 95.0, 125.0)
 K_PER_W = 0.12 + 0.06 + 0.25
@@ -278,3 +281,19 @@ def test_an_import_that_fails_half_way_leaves_nothing_and_can_be_made_again(tmp_
     assert not list((tmp_path / "study" / "runs").iterdir())
     again = CliRunner().invoke(cli, into)
     assert again.output.count("stored as") == 2
+
+
+def test_power_that_a_governor_takes_and_gives_back_at_the_limit_is_no_level(tmp_path):
+    """A governor that overshoots takes too much at first: neither load nor conditions changed."""
+    bench = SimulatedBench(
+        cooler=COOLERS["Kiesel 92"],
+        curve=CURVES["on-air"],
+        processor=Processor(limit_c=68.0),
+        seed=1,
+    )
+    plan = RunPlan(phases=plan_phases(60, 1200, 300, 60), interval_s=2.0)
+    folder, _ = record_run(bench, plan, tmp_path, label="held", limit_c=68.0)
+    found = summarise_run(read_run(folder))
+    assert found.throttling.at_limit
+    assert found.levels == ()
+    assert found.steps == ()

@@ -65,21 +65,20 @@ def find_changes(
     if power is not None:
         told_s += power_changes(times, power, span)
     known, fresh = power is not None, without_repeats(times, temperature)
-    found = [
-        *find_steps(
-            times,
-            fresh - base,
-            load_s=span,
-            told_s=told_s,
-            power_known=known,
-            reads_in=step_size(fresh) or None,
-        ),
-        *_in_case_air(frame, times, span, base),
-    ]
+    own = find_steps(
+        times,
+        fresh - base,
+        load_s=span,
+        told_s=told_s,
+        power_known=known,
+        reads_in=step_size(fresh) or None,
+    )
     logged: list[ConditionChange | Pause] = [*conditions, *_pauses(frame, times, span)]
-    shown = [_with_logged(step, logged) for step in found]
-    found = [step for step in shown if step.logged]
-    rest = [step for step in shown if not step.logged]
+    shown = [_with_logged(step, logged) for step in own]
+    rest = [step for step in shown if not step.logged and not _at_the_limit(step, throttling)]
+    in_air = [_with_logged(step, logged) for step in _in_case_air(frame, times, span, base)]
+    found = [step for step in (*shown, *in_air) if step.logged]
+    rest += [step for step in in_air if not step.logged]
     found += _not_by_the_chip(rest, times, power, throttling)
     found = [_named(step, noted) for step in found]
     kept: list[Step] = []
@@ -117,6 +116,15 @@ def _not_by_the_chip(
         s for s, was in zip(moved, free, strict=True) if _away(s, by_limit if s is was else by_heat)
     ]
     return left + [_at_change_of_power(step, times, power) for step in held]
+
+
+def _at_the_limit(step: Step, throttling: Throttling | None) -> bool:
+    """Return whether heat held the chip before and after: then its governor sets the temperature."""
+    return throttling is not None and any(
+        start + Changes.SAME_CHANGE_S < step.at_s < end - Changes.SAME_CHANGE_S
+        for start, end, cause in throttling.intervals
+        if cause == "thermal"
+    )
 
 
 def _in_case_air(

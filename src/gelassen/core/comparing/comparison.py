@@ -103,8 +103,8 @@ def compare_setups(
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, standard_error][, block][, mount][, scale][, room_c][, day]
-        [, setup_error]; one row a run.
+        Columns setup and value; if known, standard_error, block, mount, scale, room_c, day, setup_error.
+        One row a run.
         `standard_error` is what the run itself leaves open; `block` names what runs shared besides the
         setup (a day, a room); runs with the same `mount` were not remounted between, and one that names
         none had its own; `scale` is how large the scatter of such a run is beside the spread that is

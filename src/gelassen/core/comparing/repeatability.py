@@ -69,8 +69,8 @@ def find_repeatability(runs: pd.DataFrame, *, confidence: float = 0.95) -> Repea
     Parameters
     ----------
     runs : DataFrame
-        Columns setup, value[, mount][, day]; one row a run. Runs of one setup with the same `mount`
-        were not remounted between; one that names none counts as remounted.
+        Columns setup and value; if known, mount and day. One row a run. Runs of one setup with the same
+        `mount` were not remounted between; one that names none counts as remounted.
     confidence : float
         For the interval of the whole.
 

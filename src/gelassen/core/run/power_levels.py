@@ -62,8 +62,9 @@ class Level(Result):
 def power_levels(
     run: PreparedRun, stretches: Sequence[Stretch], throttling: Throttling | None
 ) -> tuple[Level, ...]:
-    """Return one level a stretch where they differ in power; none where they do not, or none was logged.
+    """Return one level a stretch where they differ in power; none where they do not.
 
+    Nor are there any where no power was logged, or where heat held the chip back in all stretches.
     A level counts as held at the limit if heat held the chip back, or if it stayed at the limit.
     """
     if run.power_w is None or len(stretches) < 2:
@@ -74,6 +75,8 @@ def power_levels(
     if not np.isfinite(powers).all() or powers.min() <= 0:
         return ()
     if powers.max() <= (1 + Levels.APART) * powers.min():
+        return ()
+    if all(level.at_limit for level in levels):  # what heat leaves is no level that was set
         return ()
     return _with_settled_fans(levels, late_c)
 
