@@ -175,18 +175,14 @@ def compare_runs(
         _differences(setups, comparison, limited, asked.baseline), asked.spread, asked.by
     )
     setups = _with_baseline(setups, differences, asked.baseline)
-    fair = comparability(
-        table.assign(at_limit=table["setup"].isin(list(limited))),
-        expected=asked.expected,
-        allowed_for=["reference_c"] if comparison.room_effect is not None else [],
-    )
+    fair = _fairness(table, limited, comparison, asked)
     units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
     cautions = [
         *asked.spread.caution,
-        *(one for one in comparison.cautions if one.code != "known_repeatability_stands_in"),
+        *(one for one in comparison.cautions if one.code not in _said_otherwise(limited)),
         *_what_differs(limited, lost, kinds),
         *_weak_runs(table, limited, other, asked),
-        *_power_cautions(setups, asked.baseline),
+        *(_power_cautions(setups, asked.baseline) if fair is not None else ()),
         *room_cautions(table["reference_c"], comparison, asked.room_c, highest_w),
     ]
     return StudyComparison(
@@ -204,7 +200,7 @@ def compare_runs(
         made_up=asked.made_up,
         cautions=tuple(cautions),
         comparability=fair,
-        unlike=without_bias(differences, fair),
+        unlike=pd.DataFrame() if fair is None else without_bias(differences, fair),
         room_c=asked.room_c,
         over="the room" if over is None or _is_room(over) else over,
         repeatability_at_w=highest_w if asked.by is None or asked.by.is_rise else float("nan"),
@@ -213,6 +209,22 @@ def compare_runs(
         matters_k=asked.matters_k,
         spread=asked.spread,
         by=asked.by,
+    )
+
+
+def _fairness(
+    table: pd.DataFrame, limited: set[str], comparison: Comparison, asked: ComparisonAsked
+) -> Comparability | None:
+    """Return what differed between runs beside the factors; None where no temperature is compared.
+
+    Power, clock and fans move a temperature. For work, clock or score they are what comes of it.
+    """
+    if asked.by is not None and not asked.by.is_rise:
+        return None
+    return comparability(
+        table.assign(at_limit=table["setup"].isin(list(limited))),
+        expected=asked.expected,
+        allowed_for=["reference_c"] if comparison.room_effect is not None else [],
     )
 
 
@@ -356,6 +368,12 @@ def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Co
     )
 
 
+def _said_otherwise(limited: set[str]) -> tuple[str, ...]:
+    """Return the cautions of the core that are told in other words here, or do not hold with a limit."""
+    spread = ("known_repeatability_stands_in",)
+    return (*spread, "one_setup") if limited else spread
+
+
 def _what_differs(limited: set[str], lost: list[str], kinds: list[str]) -> list[Caution]:
     """Return cautions: setups that temperature cannot separate, and runs of different kinds."""
     cautions: list[Caution] = []
@@ -479,9 +497,15 @@ def _setup_table(
         )
     order = pd.DataFrame(rows)
     ascending = [True, not (by is not None and by.more_is_better)]
-    return order.sort_values(
-        ["at_limit", "rise_k"], ascending=ascending, kind="stable"
-    ).reset_index(drop=True)
+    order = order.sort_values(["at_limit", "rise_k"], ascending=ascending, kind="stable")
+    return order.reset_index(drop=True).assign(group=_from_the_first(order["group"].tolist()))
+
+
+def _from_the_first(groups: Sequence[str]) -> list[str]:
+    """Return groups of letters renamed so that the first setup has an "a", whatever comes first."""
+    seen = dict.fromkeys(letter for group in groups for letter in group)
+    named = dict(zip(seen, sorted(seen), strict=True))
+    return ["".join(sorted(named[letter] for letter in group)) for group in groups]
 
 
 def _differences(

@@ -1,5 +1,6 @@
 """`gelassen demo`: the whole job on made-up sample data."""
 
+import shlex
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -14,8 +15,15 @@ from gelassen.commands.common import emit, say, shell, tell
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("gelassen-demo"))
 @click.option("--seed", type=int, default=1, show_default=True, help="Same seed, same numbers.")
-def demo(folder: Path, seed: int) -> None:
+@click.option(
+    "--scenario", default=None, metavar="NAME",
+    help="A small study of another way of testing: by-hand, single, programs, parts, score, ladder, worth.",
+)  # fmt: skip
+def demo(folder: Path, seed: int, scenario: str | None) -> None:
     """Make the sample study in FOLDER, analyse it and draw it. All of it is made-up data."""
+    if scenario is not None:
+        _scenario(folder, seed, scenario)
+        return
     from gelassen.answers import open_study
     from gelassen.answers.workers.pool import process_pool
     from gelassen.conduct import make_demo
@@ -47,6 +55,25 @@ def demo(folder: Path, seed: int) -> None:
         f"  gelassen show {shell(folder / 'runs' / warmest)}\n"
         "  gelassen channels"
     )
+
+
+def _scenario(folder: Path, seed: int, name: str) -> None:
+    """Make one of the small studies, and answer it as its own commands do."""
+    from gelassen.cli import cli
+    from gelassen.conduct.scenarios import SCENARIOS
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.core.foundation.spelling import nearest
+
+    chosen = SCENARIOS.get(name)
+    if chosen is None:
+        known = "; ".join(f"{key}: {one.about}" for key, one in SCENARIOS.items())
+        raise InputError(f'"{name}" is no scenario ({known}).{nearest(name, SCENARIOS)}')
+    say(f"{name}: {chosen.about}")
+    chosen.make(folder, seed=seed)
+    for command, *options in chosen.ask:
+        shown = " ".join(["gelassen", command, shell(folder), *map(shlex.quote, options)])
+        emit(f"\n$ {shown}")
+        cli.main([command, str(folder), *options, "--no-figure"], standalone_mode=False)
 
 
 @contextmanager

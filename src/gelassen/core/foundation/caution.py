@@ -1,5 +1,6 @@
 """A caution: what weakens a run or an answer, in words for people and as a code for programs."""
 
+import re
 from collections.abc import Mapping
 from string import Formatter
 from typing import Any
@@ -8,6 +9,8 @@ from gelassen.core.foundation.caution_words import WORDS
 from gelassen.core.foundation.counted import counted
 
 Size = float | int | str
+# "0.6 to 0.6 K" is said as "0.6 K".
+_SAME_ENDS = re.compile(r"(?<![\d.])(\d+(?:\.\d+)?) to \1(?![\d.])")
 
 
 class Caution(str):
@@ -49,7 +52,8 @@ class Caution(str):
 
 def caution(code: str, **sizes: Size) -> Caution:
     """Return the caution of this code, worded by `caution_words`."""
-    return Caution(_Words().format(WORDS[code], **sizes), code=code, sizes=sizes)
+    words = _SAME_ENDS.sub(r"\1", _Words().format(WORDS[code], **sizes))
+    return Caution(words, code=code, sizes=sizes)
 
 
 class _Words(Formatter):

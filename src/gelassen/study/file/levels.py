@@ -6,6 +6,8 @@ import re
 from gelassen.study.file.study_file import StudyFile
 
 FAN_WORDS = ("fan", "curve", "duty", "rpm", "blower", "pump", "noise")
+# A cooler brings its own fans, whose speeds say nothing beside those of another.
+_COOLER_WORDS = ("cooler", "heatsink", "heat sink", "radiator")
 # Factors of these names change without touching the cooler.
 _LEFT_ON = (
     *FAN_WORDS, "panel", "door", "case", "enclosure", "cabinet", "lid", "filter", "vent", "duct",
@@ -45,7 +47,7 @@ def expected_quantities(file: StudyFile) -> list[str]:
     """Return the quantities that factors change on purpose."""
     words = " ".join([*file.factors, *(f.channel or "" for f in file.factors.values())])
     expected = []
-    if any(stem in words for stem in FAN_WORDS):
+    if any(stem in words for stem in (*FAN_WORDS, *_COOLER_WORDS)):
         expected += ["fan_rpm", "duty_pct"]
     if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
         expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
