@@ -6,8 +6,8 @@ from typing import NoReturn
 
 import click
 
-from gelassen.commands.common import FAILED, WRONG_INPUT, say
 from gelassen.commands.leftovers import settings_left_behind
+from gelassen.commands.shared.common import FAILED, WRONG_INPUT, say
 
 # In the order in which they are used.
 _HOMES = {

@@ -17,7 +17,7 @@ import gelassen.study
 from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
-from gelassen.commands.live_run import Keys
+from gelassen.commands.shared.live_run import Keys
 from gelassen.conduct import conduct_study
 from gelassen.conduct.checks import check_before
 from gelassen.conduct.operator.hand_change import instructions, shows
@@ -28,6 +28,7 @@ from gelassen.core import BenchError, FileError, InputError
 from gelassen.core.foundation.progress import Progress
 from gelassen.show.live import LiveText, plain, trace
 from gelassen.study import read_run
+from gelassen.study.disk.run_file import RunFile
 from gelassen.study.file.study_file import Protocol, StudyFile
 
 pytestmark = pytest.mark.xdist_group("processor")  # loads it for real: one after another
@@ -131,9 +132,12 @@ def test_what_contradicts_itself_is_refused_with_its_place(study, text, said):
 SCHEMA = Path(gelassen.study.__file__).parent / "schemas/study.schema.json"
 
 
-def test_the_published_schema_has_every_key_and_allows_text():
+def test_the_published_schemas_are_those_of_the_files_and_allow_text():
+    """Make them anew with: python -m gelassen.study.schemas."""
     schema = json.loads(SCHEMA.read_text())
-    assert set(schema["properties"]) == set(StudyFile.model_fields)
+    assert schema == json.loads(json.dumps(StudyFile.model_json_schema()))
+    run = json.loads((SCHEMA.parent / "run.schema.json").read_text())
+    assert run == json.loads(json.dumps(RunFile.model_json_schema()))
     protocol = schema["$defs"]["Protocol"]["properties"]
     assert set(protocol) == set(Protocol.model_fields)
     kinds = [option["type"] for option in protocol["soak"]["anyOf"]]

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pandas as pd
@@ -17,7 +17,8 @@ from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
-from gelassen.study.file.levels import setups_without_power, without_power
+from gelassen.study.file.levels import level_text, setups_without_power, without_power
+from gelassen.study.file.study_file import StudyFile
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +30,8 @@ class StudyCapacity(Result):
     setups : DataFrame
         setup, capacity_w, low_w, high_w, extrapolated, runs, throttled, model, resistance_k_per_w, and
         `passes` ("yes", "no", "cannot tell") where a power was asked about; best first. Infinite ends
-        mean "cannot tell".
+        mean "cannot tell". Where the study states a rating: rated_w, and `holds_rating` ("yes", "no",
+        "cannot tell").
     differences : DataFrame
         setup, versus, difference_w, low_w, high_w, distinguishable: every pair once.
     points : DataFrame
@@ -70,6 +72,8 @@ class CapacityAsked:
         Setup to the name it has without its power limit.
     repeatability
         What the rig is known to scatter by, where these runs do not tell.
+    rated_w
+        Setup, without its power limit, to the power that its maker states for it.
     """
 
     limit_c: float
@@ -80,6 +84,7 @@ class CapacityAsked:
     title: str
     made_up: bool
     repeatability: tuple[float, float] | None = None
+    rated_w: Mapping[str, float] = field(default_factory=dict)
 
 
 def study_capacity(
@@ -102,6 +107,7 @@ def study_capacity(
         title=study.file.title,
         made_up=study.is_made_up(rows),
         repeatability=None if was_remounted(rows) else kept_repeatability(study.folder),
+        rated_w=_ratings(study.file, setups_without_power(study.file)),
     )
     return find_capacities(rows, left_out, asked)
 
@@ -127,7 +133,7 @@ def find_capacities(
             limit_c=asked.limit_c, ambient_c=asked.room_c, confidence=asked.confidence,
         )  # fmt: skip
         answers[str(name)] = answer
-        table.append(_table_row(str(name), answer, runs, asked.at_power_w))
+        table.append(_table_row(str(name), answer, runs, asked))
     setups = pd.DataFrame(table).sort_values("capacity_w", ascending=False, kind="stable")
     cautions = [
         *said,
@@ -150,7 +156,7 @@ def find_capacities(
 
 
 def _table_row(
-    name: str, answer: Capacity, runs: pd.DataFrame, at_power_w: float | None
+    name: str, answer: Capacity, runs: pd.DataFrame, asked: CapacityAsked
 ) -> dict[str, object]:
     entry: dict[str, object] = {
         "setup": name,
@@ -163,9 +169,27 @@ def _table_row(
         "model": answer.model,
         "resistance_k_per_w": answer.resistance_k_per_w,
     }
-    if at_power_w is not None:
-        entry["passes"] = answer.passes(at_power_w)
+    if asked.at_power_w is not None:
+        entry["passes"] = answer.passes(asked.at_power_w)
+    if asked.rated_w:
+        rated_w = asked.rated_w.get(name, math.nan)
+        entry["rated_w"] = rated_w
+        entry["holds_rating"] = answer.passes(rated_w) if math.isfinite(rated_w) else ""
     return entry
+
+
+def _ratings(file: StudyFile, groups: Mapping[str, str]) -> dict[str, float]:
+    """Return what makers state: the lowest `rated_w` among the details of a setup's levels."""
+    found: dict[str, float] = {}
+    for setup, levels in file.setups.items():
+        details = [
+            file.factors[factor].details.get(level_text(level), {})
+            for factor, level in levels.items()
+        ]
+        stated = [float(one["rated_w"]) for one in details if "rated_w" in one]
+        if stated:
+            found[groups.get(setup, setup)] = min(stated)
+    return found
 
 
 def _points(

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.analysed import scheduler_option, workers
-from gelassen.commands.common import (
+from gelassen.commands.shared.analysed import scheduler_option, workers
+from gelassen.commands.shared.common import (
     confidence_option,
     emit,
     format_option,

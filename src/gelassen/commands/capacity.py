@@ -7,8 +7,8 @@ from typing import Any
 
 import click
 
-from gelassen.commands.analysed import leave_out_option, opened, scheduler_option
-from gelassen.commands.common import (
+from gelassen.commands.shared.analysed import leave_out_option, opened, scheduler_option
+from gelassen.commands.shared.common import (
     confidence_option,
     emit,
     figure_option,

@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import Duration, emit, format_option, say, status_line, sysfs_option
+from gelassen.commands.shared.common import (
+    Duration,
+    emit,
+    format_option,
+    say,
+    status_line,
+    sysfs_option,
+)
 
 if TYPE_CHECKING:
     from gelassen.bench import Actuator, Bench

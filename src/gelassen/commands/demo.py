@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import emit, say, shell, tell
+from gelassen.commands.shared.common import emit, say, shell, tell
 
 
 @click.command()

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import emit, pair, say, shell
+from gelassen.commands.shared.common import emit, pair, say, shell
 
 if TYPE_CHECKING:
     from gelassen.conduct.operator.entering import Entry
@@ -113,14 +113,13 @@ def enter(**given: Any) -> None:
 
 
 def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":
-    from gelassen.conduct.operator.entering import Entry, parse_moment, parse_reading
+    from gelassen.conduct.operator.entering import Entry, parse_moment, parse_reading, parse_room
 
     given = dict(given)
     readings: dict[str, float] = {}
-    room, _, error = given.get("room", "").replace("±", "+-").partition("+-")
-    if error.strip():
-        given["room"] = room
-        readings["room_se"] = parse_reading("room_se", error)
+    if "+-" in (said := given.get("room", "").replace("±", "+-")):
+        readings["room_c"], readings["room_se"] = parse_room(said)
+        del given["room"]
     readings |= {
         _READINGS[name]: parse_reading(_READINGS[name], text) for name, text in given.items()
     }

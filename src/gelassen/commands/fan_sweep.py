@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gelassen.commands.common import emit, say, status_line
+from gelassen.commands.shared.common import emit, say, status_line
 
 if TYPE_CHECKING:
     from gelassen.bench import Bench

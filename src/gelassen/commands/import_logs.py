@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, Duration, emit, give_figure, pair, say, tell
+from gelassen.commands.shared.common import FAILED, Duration, emit, give_figure, pair, say, tell
+from gelassen.commands.shared.room import in_room, room_option
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -30,6 +31,7 @@ class ImportOptions:
     setups: tuple[str, ...]
     new_setup: bool
     mount: str | None
+    room: str | None
     limit_c: float | None
     pairs: tuple[str, ...]
     mapping: Path | None
@@ -102,6 +104,7 @@ Job = tuple["Recording", list[Path]]
     help="Setup that was on the bench; once for all runs, or once each in their order.",
 )  # fmt: skip
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
+@room_option
 @click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
@@ -178,6 +181,7 @@ def import_logs(**given: Any) -> None:
         jobs = [(merged, list(asked.files))]
     if asked.every_load:
         jobs = [(load, paths) for whole, paths in jobs for load in split_loads(whole)]
+    jobs = [(in_room(one, asked.room), paths) for one, paths in jobs]
     names = _setup_of_each(asked.setups, jobs)
     if asked.every_load:
         tell(_loads_words(jobs, names))

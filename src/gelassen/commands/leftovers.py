@@ -4,7 +4,7 @@ import sys
 
 import click
 
-from gelassen.commands.common import FAILED, say
+from gelassen.commands.shared.common import FAILED, say
 
 
 def settings_left_behind(*, put_back: bool) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import emit, say, shell, sysfs_option
+from gelassen.commands.shared.common import emit, say, shell, sysfs_option
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench

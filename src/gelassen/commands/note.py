@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from gelassen.commands.common import emit
+from gelassen.commands.shared.common import emit
 
 
 @click.command()

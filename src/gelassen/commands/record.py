@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from gelassen.commands.common import (
+from gelassen.commands.shared.common import (
     FAILED,
     Duration,
     Numbers,
@@ -21,7 +21,8 @@ from gelassen.commands.common import (
     sysfs_option,
     tell,
 )
-from gelassen.commands.live_run import watching
+from gelassen.commands.shared.live_run import watching
+from gelassen.commands.shared.room import room_option, stated_room
 from gelassen.commands.watch import page_of, watch_option
 from gelassen.core.foundation.counted import counted
 
@@ -68,6 +69,7 @@ class RecordOptions:
     stops: tuple[str, ...]
     sysfs: Path | None
     watch_at: str | None
+    room: str | None
 
     def wanted(self) -> "Wanted":
         """Return what differs from the plan of the study, or from the usual plan."""
@@ -173,6 +175,7 @@ class RecordOptions:
     help="Stop the run when a temperature is passed. Without it: every processor and "
     "graphics temperature at 105 °C.",
 )
+@room_option
 @watch_option
 @sysfs_option
 def record(**given: Any) -> None:
@@ -219,7 +222,8 @@ def _recorded(asked: RecordOptions, bench: "Bench", plan: "RunPlan") -> None:
         folder, outcome = record_run(
             bench, plan, place.into, label=label, setup=asked.setup, levels=place.levels,
             limit_c=limit_c, power_limit_w=power_limit_w, reference=place.reference,
-            mount=asked.mount, progress=watcher.progress, wish=watcher.wish,
+            room=stated_room(asked.room, bench), mount=asked.mount,
+            progress=watcher.progress, wish=watcher.wish,
         )  # fmt: skip
     _tell(folder)
     if outcome.status != "finished" or outcome.text:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import confidence_option, emit, shell
+from gelassen.commands.shared.common import confidence_option, emit, shell
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
@@ -30,7 +30,7 @@ def report(
     study: Path, out: Path | None, baseline: str | None, confidence: float, form: str
 ) -> None:
     """Write what STUDY found as one page: answer, table, every run, how sure it is."""
-    from gelassen.commands.analysed import opened
+    from gelassen.commands.shared.analysed import opened
 
     found, _ = opened(study, confidence, ())
     path = out or found.folder / ("report.html" if form == "html" else "report.md")

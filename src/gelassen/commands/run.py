@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.common import FAILED, emit, say, shell, sysfs_option
-from gelassen.commands.live_run import Watcher, watching
+from gelassen.commands.shared.common import FAILED, emit, say, shell, sysfs_option
+from gelassen.commands.shared.live_run import Watcher, watching
 from gelassen.commands.watch import page_of, watch_option
 from gelassen.core.foundation.counted import counted
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.common import (
+from gelassen.commands.shared.common import (
     Duration,
     confidence_option,
     emit,

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from gelassen.commands.common import emit, say
+from gelassen.commands.shared.common import emit, say
 
 watch_option = click.option(
     "--watch",

@@ -11,7 +11,7 @@ from gelassen.conduct.run import RunOutcome, Wish, carry_out
 from gelassen.core.foundation.progress import Progress
 from gelassen.core.recording.recording import Recording
 from gelassen.study.disk.archive import read_run
-from gelassen.study.disk.run_file import FAN_STEPS, OriginEntry, RunFile, versions
+from gelassen.study.disk.run_file import FAN_STEPS, OriginEntry, RunFile, StatedRoom, versions
 from gelassen.study.disk.samples import load_libraries
 from gelassen.study.disk.writer import RunWriter, new_run_folder
 
@@ -35,11 +35,12 @@ def record_run(
     again_of: str | None = None,
     kind: str = "steady",
     load_name: str | None = None,
+    room: StatedRoom | None = None,
 ) -> tuple[Path, RunOutcome]:
     """Carry a plan out into a new folder below `runs`; return the folder and how the run ended.
 
     `started` is the wall-clock time to note; the present one if not given. `load_name` is what the load is
-    called in answers.
+    called in answers. `room` is the room, where it is stated and not logged.
     """
     load_libraries()
     folders: list[Path] = []
@@ -59,6 +60,7 @@ def record_run(
             made_up=made_up,
             mount=mount,
             again_of=again_of,
+            room=room,
             protocol=FAN_STEPS if plan.fan_steps else kind,
             channels={
                 info.name: OriginEntry(

@@ -18,6 +18,7 @@ from gelassen.study.disk.run_file import (
     OriginEntry,
     PhaseEntry,
     RunFile,
+    StatedRoom,
     read_run_file,
     versions,
 )
@@ -104,6 +105,9 @@ def _fill(
         limit_c=limit_c,
         made_up=made_up,
         mount=mount,
+        room=None
+        if recording.stated_room is None
+        else StatedRoom(temp_c=recording.stated_room[0], standard_error_k=recording.stated_room[1]),
         channels={
             name: OriginEntry(header=origin.header, conversion=origin.conversion)
             for name, origin in recording.channels.items()

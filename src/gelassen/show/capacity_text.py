@@ -85,7 +85,34 @@ def sentences(found: StudyCapacity) -> list[str]:
             names = [str(n) for n in found.setups.loc[same, "setup"]]
             if names:
                 said.append(f"At {found.at_power_w:g} W, {text}: {'; '.join(names)}.")
-    return said[:6]
+    return said[:6] + _ratings(found)
+
+
+def _ratings(found: StudyCapacity) -> list[str]:
+    """Return whether each setup holds what its maker states, and with how much to spare."""
+    if "rated_w" not in found.setups:
+        return []
+    said = []
+    for row in found.setups.to_dict("records"):
+        rated_w = row["rated_w"]
+        if not math.isfinite(rated_w):
+            continue
+        spare = _margin(row["low_w"] - rated_w, row["high_w"] - rated_w)
+        words = {
+            "yes": f"holds its rating of {rated_w:g} W, with {spare} to spare",
+            "no": f"does not hold its rating of {rated_w:g} W: it sustains {row['capacity_w']:.0f} W",
+        }.get(
+            row["holds_rating"],
+            f"may or may not hold its rating of {rated_w:g} W ({spare} to spare)",
+        )
+        said.append(f"{row['setup']} {words}.")
+    return said
+
+
+def _margin(low: float, high: float) -> str:
+    if math.isfinite(high):
+        return f"{low:.0f} to {high:.0f} W"
+    return f"at least {low:.0f} W" if math.isfinite(low) else "nothing known"
 
 
 def table(found: StudyCapacity) -> tuple[list[str], list[list[str]]]:

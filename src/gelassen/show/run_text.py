@@ -10,6 +10,8 @@ from gelassen.core.recording.channels import parse_channel
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.run.summary import RunSummary
+from gelassen.core.run.thresholds import Warmth
+from gelassen.core.run.warmth_cost import WarmthCost
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.throttling.throttling import Throttling
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
@@ -125,6 +127,7 @@ def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
             f"While held back it {lost}, against the {moment(lost.free_s)} in which it was free"
             + ("; the boost of a cold chip is part of that." if lost.free_s < 60 else ".")
         )
+    lines += [_warmth_words(cost) for cost in summary.warmth if cost.largest_pct >= Warmth.TOLD_PCT]
     if throttling.at_limit:
         lines.append(
             "It sat at its temperature limit: temperature cannot tell this setup from a worse one, "
@@ -135,6 +138,16 @@ def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
             f"Boost sagged by {throttling.sag_mhz:.0f} MHz as it warmed, which is not throttling."
         )
     return lines
+
+
+def _warmth_words(cost: WarmthCost) -> str:
+    """Return what clock, power and work lost as it warmed, whatever took it."""
+    since = (
+        "From its first minute to the hold"
+        if cost.at_s is None
+        else f"With the change at {moment(cost.at_s)}"
+    )
+    return f"{since}: {cost}."
 
 
 def _climb_words(summary: RunSummary) -> str:

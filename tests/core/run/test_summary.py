@@ -1,3 +1,4 @@
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -387,3 +388,26 @@ def test_a_graphics_card_is_judged_by_its_own_power_clock_limit_and_load():
     assert "Rises over loop.coolant.temp_c are given" in " ".join(summary.cautions)
     judged = summarise_run(recording)
     assert (judged.power_w, judged.limit_c) == (9.0, 95.0)
+
+
+def test_clock_lost_with_warmth_has_a_cost_although_nothing_held_the_chip():
+    t = np.arange(0.0, 1500.0)
+    loaded = t >= 120
+    warm = np.clip(1 - np.exp(-(t - 120) / 250), 0, None)
+    clock = np.where(loaded, 4600 * (1 - 0.02 * warm), 1200.0)
+    frame = pd.DataFrame(
+        {
+            "cpu.package.temp_c": 30 + 40 * warm,
+            "cpu.all.clock_mhz": clock,
+            "cpu.package.power_w": np.where(loaded, 95.0 * (1 + 0.02 * warm), 8.0),
+            "cpu.all.load_pct": np.where(loaded, 100.0, 1.0),
+        },
+        index=pd.Index(t, name="t_s"),
+    )
+    found = summarise_run(Recording(frame=frame, name="sag", outcome="imported"), limit_c=95)
+    assert found.held_back is None
+    [cost] = found.warmth
+    assert cost.at_s is None
+    assert cost.clock_pct == pytest.approx(-1.7, abs=0.2)
+    assert math.isnan(cost.work_pct)
+    assert "clock -1." in str(cost)

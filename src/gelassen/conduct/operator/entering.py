@@ -34,6 +34,8 @@ FIELDS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "noise_dba": ("noise", "dB(A)", ("noise",)),
     "minutes": ("length of the load", "min", ("minutes", "length", "duration")),
 }
+# K: a room stated without its doubt is known as well as one that somebody noted (core/settling, Noted).
+STATED_ROOM_SE_K = 0.7
 _TEMPERATURES = ("highest_c", "mean_c", "end_c", "rest_c", "room_c")
 # °C beyond which a reading is more likely °F: no chip of today is run that hot, or rests that hot.
 _TOO_HOT_C = {"room_c": 45.0, "rest_c": 75.0}
@@ -99,6 +101,23 @@ def parse_reading(name: str, text: str, *, sure: bool = False) -> float:
     if not -50 < value < 200:
         raise InputError(f"{what}: {value:.1f} °C cannot be")
     return value
+
+
+def parse_room(text: str) -> tuple[float, float]:
+    """Return a room and its standard error from ``23``, ``22.5 ± 0.3`` or ``22.5+-0.3``, °C and K.
+
+    Raises
+    ------
+    InputError
+        One of them is no number, or cannot be.
+    """
+    room, _, error = text.replace("±", "+-").partition("+-")
+    if not error.strip():
+        return parse_reading("room_c", room), STATED_ROOM_SE_K
+    error_k = parse_reading("room_se", error)
+    if not 0 < error_k <= 20:
+        raise InputError(f'"{text}": a standard error between 0 and 20 K is needed')
+    return parse_reading("room_c", room), error_k
 
 
 def check_readings(readings: Mapping[str, float], where: str = "") -> None:

@@ -44,6 +44,9 @@ WORDS = {
         "the reference was read {count:time} only: it is taken as constant, with a standard error of "
         "{error_k:.1f} K. Log it along with the temperature"
     ),
+    "reference_stated": (
+        "the reference was stated, and is taken as constant, with a standard error of {error_k:.1f} K"
+    ),
     "constant_readings": (
         "cannot tell how exactly: every reading is {at_c:.1f} °C. The sensor is stuck, or so coarse that "
         "nothing shows how near the part is to its end"

@@ -83,6 +83,8 @@ class Recording:
         Factor to its level in this run.
     by_hand : mapping
         What the tester read off a screen, for a run without samples.
+    stated_room : (float, float), optional
+        The room as the tester stated it for the whole run, °C, and its standard error, K.
     """
 
     frame: "pd.DataFrame"
@@ -104,6 +106,7 @@ class Recording:
     load: str | None = None
     by_hand: Mapping[str, float] = field(default_factory=dict)
     levels: Mapping[str, str | float] = field(default_factory=dict)
+    stated_room: tuple[float, float] | None = None
 
     def __post_init__(self) -> None:
         """Make the index seconds in order, and check that the table holds one number a reading."""

@@ -83,6 +83,9 @@ def answer_stretches(
             reference_is_coolant=run.over_coolant,
             changes_before=_changes_before(parts, start) if room is not None else (),
             limit_c=_limit_of_judged(run),
+            reference_se_k=None
+            if run.recording.stated_room is None
+            else run.recording.stated_room[1],
             held_back=_held_back(throttling, np.flatnonzero(until & (times >= start))),
         )
         if power is None:

@@ -23,6 +23,7 @@ from gelassen.core.run.prepared import PreparedRun, prepare_run
 from gelassen.core.run.stretches import Stretch, within_1k_s
 from gelassen.core.run.thresholds import Load
 from gelassen.core.run.under_load import UnderLoad, find_under_load
+from gelassen.core.run.warmth_cost import WarmthCost, warmth_costs
 from gelassen.core.settling.outlook import widened_for_looking
 from gelassen.core.settling.recovery import Recovery, recovery
 from gelassen.core.settling.steady_result import SteadyState
@@ -64,6 +65,8 @@ class RunSummary(Result):
         Time constants of the cooling after the load; None if little of it was logged.
     climb
         The capacity, for a run whose power climbed; it has no steady state of its own.
+    warmth
+        How clock, power and work changed from the first minute to the hold, and at each change.
     held_back
         Clock, power and work lost while the chip was held back; None if it was not.
     cores
@@ -101,6 +104,7 @@ class RunSummary(Result):
     cores: CoreSpread | None = None
     recovery: Recovery | None = None
     held_back: ThrottleCost | None = None
+    warmth: tuple[WarmthCost, ...] = ()
     climb: ClimbCapacity | None = None
     levels: tuple[Level, ...] = ()
     fan_levels: tuple[Level, ...] = ()
@@ -197,6 +201,7 @@ def summarise_run(
         cores=core_spread(run.frame, held),
         recovery=back,
         held_back=_throttle_cost(run, load.throttling, levels),
+        warmth=() if levels or load.climb else warmth_costs(run, hold, load.steps),
         climb=load.climb,
         channels=_channel_table(run.frame, run.times, held),
         hold_s=hold,

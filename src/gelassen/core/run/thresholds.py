@@ -93,3 +93,14 @@ class Swinging:
     """What counts as a load that swings by itself."""
 
     LOAD_SWINGS = 0.25  # relative swing of its busy time
+
+
+class Warmth:
+    """What warmth cost. Source: the way testers read a log, first minute against the end."""
+
+    STARTS_S = 5.0  # s in which a load sets in
+    FIRST_S = 60.0  # s of the load that count as its first minute
+    SHORTEST_S = 300.0  # s of load below which the first minute is too large a part of it
+    BESIDE_S = 120.0  # s before and after a change that are compared
+    SETTLES_S = 60.0  # s after a change in which clock and power follow it
+    TOLD_PCT = 0.5  # % of clock or work from which it is worth a sentence

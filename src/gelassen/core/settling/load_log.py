@@ -145,6 +145,8 @@ def read_load_log(
     power_w: SeriesLike | None,
     load_start_s: float | None,
     load_end_s: float | None,
+    *,
+    reference_se_k: float | None = None,
 ) -> LoadLog:
     """Check the series of `steady_state`, and find when the load ran."""
     times = as_time(time_s)
@@ -162,8 +164,10 @@ def read_load_log(
         if noted <= Noted.MOST < times.size:
             noted_c = float(np.nanmean(reference))
             reference = np.full_like(reference, noted_c)
-            noted_k = Noted.ERROR_K
-            cautions += [*not_read, caution("reference_noted", count=noted, error_k=noted_k)]
+            stated = reference_se_k is not None
+            noted_k = reference_se_k if reference_se_k is not None else Noted.ERROR_K
+            code = "reference_stated" if stated else "reference_noted"
+            cautions += [*not_read, caution(code, count=noted, error_k=noted_k)]
         else:
             cautions += [*not_read, *_reference_cautions(reference)]
     if power is not None and not np.isfinite(power).any():

@@ -36,6 +36,7 @@ def steady_state(
     changes_before: Sequence[tuple[float, float]] = (),
     limit_c: float | None = None,
     held_back: bool | None = None,
+    reference_se_k: float | None = None,
 ) -> SteadyState:
     """Say where a temperature settles if load and room stay as they were during the load.
 
@@ -71,6 +72,9 @@ def steady_state(
     held_back : bool, optional
         Whether heat held the part back at the end of the load, where clock or power tell it. Found from
         the temperature if not given.
+    reference_se_k : float, optional
+        Standard error of a reference that was stated once for the whole load, K. That of a room that
+        somebody noted, if not given; without effect on a reference that was logged.
 
     Raises
     ------
@@ -91,7 +95,10 @@ def steady_state(
     has settled, too.
     """
     asked = Asked(as_positive("band_k", band_k, "K"), as_confidence(confidence), "")
-    log = read_load_log(time_s, temperature_c, reference_c, power_w, load_start_s, load_end_s)
+    log = read_load_log(
+        time_s, temperature_c, reference_c, power_w, load_start_s, load_end_s,
+        reference_se_k=reference_se_k,
+    )  # fmt: skip
     asked = replace(asked, unit=log.unit)
     if log.is_short:
         return _no_answer(log, asked, [log.too_few])

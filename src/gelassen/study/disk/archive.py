@@ -17,6 +17,8 @@ from gelassen.study.disk.run_file import RunFile, read_run_file
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET, read_samples, write_parquet
 from gelassen.study.disk.writer import RUN_JSON, write_json
 
+ROOM = "room.air.temp_c"
+
 if TYPE_CHECKING:
     import pandas as pd
 
@@ -103,6 +105,8 @@ def _recording(
             cautions.append(caution("ended_without_notice", how=last_words(frame, run)))
     notes, torn = read_notes(folder)
     cautions += torn
+    if run.room is not None and ROOM not in frame:
+        notes = [Note(0.0, {ROOM: run.room.temp_c}), *notes]
     origins = {name: Origin(o.header, o.conversion) for name, o in run.channels.items()}
     frame, by_hand, more = _with_readings(frame, notes)
     cautions += more
@@ -126,6 +130,7 @@ def _recording(
         protocol=run.protocol,
         load=run.load,
         by_hand=_by_hand(run),
+        stated_room=None if run.room is None else (run.room.temp_c, run.room.standard_error_k),
         levels=dict(run.levels),
         limits_c={
             name: entry.limit

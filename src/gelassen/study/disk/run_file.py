@@ -84,6 +84,14 @@ class CautionEntry(BaseModel):
         return Caution(self.words, code=self.code, sizes=self.sizes, about=self.about)
 
 
+class StatedRoom(BaseModel):
+    """The room, where the tester stated it once for a whole run."""
+
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    temp_c: float = Field(gt=-50, lt=80)
+    standard_error_k: float = Field(gt=0, le=20)
+
+
 class ReadByHand(BaseModel):
     """What the tester read off a screen, for a run without samples. Temperatures in °C."""
 
@@ -141,6 +149,7 @@ class RunFile(BaseModel):
     phases: list[PhaseEntry] = Field(default_factory=list)
     events: list[EventEntry] = Field(default_factory=list)
     cautions: list[CautionEntry] = Field(default_factory=list)
+    room: StatedRoom | None = Field(None, description="the room, stated once for the whole run")
     by_hand: ReadByHand | None = Field(
         None, description="a run without samples, whose readings were typed in"
     )

@@ -9,7 +9,7 @@ from functools import partial
 from queue import SimpleQueue
 from typing import TYPE_CHECKING, Literal
 
-from gelassen.commands.common import emit
+from gelassen.commands.shared.common import emit
 
 if TYPE_CHECKING:
     from rich.live import Live

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from gelassen.commands.common import pair, progress_bar, say
+from gelassen.commands.shared.common import pair, progress_bar, say
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:

@@ -1,0 +1,1 @@
+"""What several commands share: options, output, a study opened, the live view of a run."""

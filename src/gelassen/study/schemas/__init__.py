@@ -1,0 +1,1 @@
+"""JSON Schemas of study and run files, for editors."""
