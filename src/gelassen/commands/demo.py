@@ -59,7 +59,7 @@ def demo(folder: Path, seed: int, scenario: str | None) -> None:
 
 def _scenario(folder: Path, seed: int, name: str) -> None:
     """Make one of the small studies, and answer it as its own commands do."""
-    from gelassen.cli import cli
+    from gelassen.commands.compare import compare
     from gelassen.conduct.scenarios import SCENARIOS
     from gelassen.core.foundation.errors import InputError
     from gelassen.core.foundation.spelling import nearest
@@ -70,10 +70,10 @@ def _scenario(folder: Path, seed: int, name: str) -> None:
         raise InputError(f'"{name}" is no scenario ({known}).{nearest(name, SCENARIOS)}')
     say(f"{name}: {chosen.about}")
     chosen.make(folder, seed=seed)
-    for command, *options in chosen.ask:
-        shown = " ".join(["gelassen", command, shell(folder), *map(shlex.quote, options)])
+    for options in chosen.ask:
+        shown = " ".join(["gelassen compare", shell(folder), *map(shlex.quote, options)])
         emit(f"\n$ {shown}")
-        cli.main([command, str(folder), *options, "--no-figure"], standalone_mode=False)
+        compare.main([str(folder), *options, "--no-figure"], standalone_mode=False)
 
 
 @contextmanager

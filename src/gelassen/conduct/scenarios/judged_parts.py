@@ -75,5 +75,5 @@ PARTS = Scenario(
     + setups("fans", *_RISES_K)
     + '\n[channels."vrm.1.temp_c"]\nlimit_c = 110\n[channels."gpu.hotspot.temp_c"]\nlimit_c = 100\n',
     fill=_fill,
-    ask=(("compare",), ("compare", "--parts")),
+    ask=((), ("--parts",)),
 )  # fmt: skip

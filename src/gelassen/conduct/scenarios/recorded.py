@@ -93,7 +93,7 @@ SINGLE = Scenario(
     + setups("cooler", *_COOLERS)
     + "\n[doubt]\nremounting_k = 0.5\nmatters_k = 1.0\n",
     fill=_single,
-    ask=(("compare", "--baseline", "Kiesel 92"),),
+    ask=(("--baseline", "Kiesel 92"),),
 )
 PROGRAMS = Scenario(
     about="a list of programs that every setup runs through",
@@ -103,7 +103,7 @@ PROGRAMS = Scenario(
     + setups("cooler", "Kiesel 92", "Brise 120")
     + _WORKLOADS,
     fill=_programs,
-    ask=(("compare",),),
+    ask=((),),
 )
 SCORE = Scenario(
     about="a machine without a sensor of temperature: what was done, and the clock",
@@ -114,5 +114,5 @@ SCORE = Scenario(
     )
     + setups("cooler", *_COOLERS),
     fill=_without_temperatures,
-    ask=(("compare", "--by", "work"), ("compare", "--by", "work per watt")),
+    ask=(("--by", "work"), ("--by", "work per watt")),
 )

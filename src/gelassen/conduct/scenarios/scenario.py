@@ -34,7 +34,7 @@ class Scenario:
     fill
         Makes the runs in the folder of the study; the same seed gives the same numbers.
     ask
-        The commands that answer it, without the folder: the first word, then options.
+        The options of each `gelassen compare` that answers it.
     """
 
     about: str

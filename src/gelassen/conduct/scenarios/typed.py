@@ -63,7 +63,7 @@ BY_HAND = Scenario(
     study=head("Coolers, read off a screen", "Which cooler is cooler, from typed numbers?")
     + setups("cooler", *_COOLERS),
     fill=_by_hand,
-    ask=(("compare", "--baseline", "Kiesel 92"), ("compare", "--by", "rest")),
+    ask=(("--baseline", "Kiesel 92"), ("--by", "rest")),
 )
 LADDER = Scenario(
     about="how far until it fails: powers tried one after the other",
@@ -71,7 +71,7 @@ LADDER = Scenario(
     + setups("cooler", *_COOLERS)
     + '\n[factors.power]\nlevels = [85, 100, 115, 130, 145, 160, 175]\nchanged_by = "hand"\n',
     fill=_ladder,
-    ask=(("compare", "--ladder", "power"),),
+    ask=(("--ladder", "power"),),
 )
 WORTH = Scenario(
     about="what a kelvin costs, and what costs more for nothing",
@@ -81,5 +81,5 @@ WORTH = Scenario(
     + setups("cooler", *_COOLERS, "Brise 120 Gold")
     + _PRICES,
     fill=_worth,
-    ask=(("compare", "--tradeoff", "price"), ("compare",)),
+    ask=(("--tradeoff", "price"), ()),
 )
