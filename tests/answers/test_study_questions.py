@@ -2,6 +2,7 @@
 
 import json
 import pkgutil
+import re
 from datetime import UTC, datetime, timedelta
 from importlib.util import find_spec
 from pathlib import Path
@@ -14,14 +15,18 @@ from click.testing import CliRunner
 import gelassen.answers
 import gelassen.core
 import gelassen.study
+from command_line import ok
 from gelassen import open_study
+from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.cli import cli
+from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.core import FileError, InputError
 from gelassen.core.recording.recording import Recording
 from gelassen.figures.plots import plot
 from gelassen.intake import store_import
 from gelassen.show.comparison_text import next_steps, unequal
 from gelassen.study.disk import cache
+from gelassen.study.file.new_study import ensure_setup
 
 pytestmark = pytest.mark.xdist_group("questions")  # their study is made once
 
@@ -412,3 +417,28 @@ def test_kept_analyses_depend_on_every_module_that_can_move_them():
         assert len(found) > 10
         for module in found:
             assert Path(find_spec(module.name).origin) in marked
+
+
+def test_a_machine_that_does_more_every_week_drifts_in_clock_power_and_work_too(tmp_path):
+    ensure_setup(tmp_path, "tower", limit_c=95.0, new_setup=True, made_up=True)
+    for week in range(5):
+        bench = SimulatedBench(
+            cooler=COOLERS["Brise 120"],
+            curve=CURVES["off-air"],
+            power_limit_w=80 + 2.0 * week,
+            seed=week,
+        )
+        record_run(
+            bench, RunPlan(phases=plan_phases(30, 300, 60, 0), interval_s=5.0), tmp_path / "runs",
+            label="tower", setup="tower",
+            started=datetime(2026, 3, 2, 9, tzinfo=UTC) + timedelta(weeks=week),
+        )  # fmt: skip
+        drifts = open_study(tmp_path).drifts().set_index("quantity")
+        assert np.isfinite(drifts["low"]).all() == (week >= 3)  # nothing from fewer than four
+    assert drifts.loc[["clock", "power", "work"], "distinguishable"].all()
+    assert not drifts.loc["rest", "distinguishable"]
+    row = drifts.loc["power"]
+    assert row["over_all"] == pytest.approx(8.0, abs=0.5)
+    said = ok("compare", tmp_path, "--drift")
+    assert "runs of tower" in said
+    assert re.search(r"power +\+\d\.\d W", said)

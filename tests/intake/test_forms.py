@@ -11,7 +11,8 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gelassen import read_log, summarise_run
+from command_line import gelassen, ok
+from gelassen import open_study, read_log, summarise_run
 from gelassen.core import FileError, InputError
 
 TEMP, POWER = "Temp 7 (°C)", "Leistung (mW)"
@@ -122,3 +123,35 @@ def test_what_is_no_log_says_what_to_do(table, tmp_path):
     ):  # fmt: skip
         with pytest.raises(FileError, match=words):
             read_log(tmp_path / name)
+
+
+def test_voltage_times_current_is_power_and_a_stated_room_a_reference(tmp_path):
+    seconds = np.arange(900.0)
+    loaded = seconds >= 60
+    warm = np.clip(1 - np.exp(-(seconds - 60) / 80), 0, None)
+    table = pd.DataFrame(
+        {
+            "time (s)": seconds, "Supply Voltage (V)": np.where(loaded, 5.0, 5.1),
+            "Supply Current (A)": np.where(loaded, 2.4, 0.5), "CPU Temp (C)": 35 + 25 * warm,
+        }
+    )  # fmt: skip
+    log = read_log(table)
+    assert log.frame["wall.supply.power_w"].iloc[-1] == pytest.approx(12.0)
+    assert "times" in log.channels["wall.supply.power_w"].conversion
+    file, study = tmp_path / "board.csv", tmp_path / "study"
+    table.to_csv(file, index=False)
+    common = ["import", file, "--study", study, "--setup", "board", "--new-setup", "--limit", "80"]
+    for wrong, said in (("warm", "is no number"), ("22+-0", "between 0 and 20 K"), ("80", "in °F")):
+        refused = gelassen(*common, "--room", wrong)
+        assert refused.returncode == 2
+        assert said in refused.stderr
+    ok(*common, "--room", "22±0.4")
+    steady = summarise_run(open_study(study).run("1")).steady
+    assert steady.unit == "K"
+    assert steady.low < 38.0 < steady.high
+    assert steady.high - steady.low > 2 * 1.9 * 0.4
+    assert "reference_stated" in {said.code for said in steady.cautions}
+    table["Room (C)"] = 22.0
+    table.to_csv(file, index=False)
+    refused = gelassen(*common, "--room", "22")
+    assert "leave --room out" in refused.stderr

@@ -52,3 +52,25 @@ def parts_table(rows: Sequence[RunRow], comfort_c: float | None) -> pd.DataFrame
     nearest = result.groupby("setup")["headroom_k"].transform("min")
     result["first"] = result["headroom_k"].eq(nearest) & result["headroom_k"].notna()
     return result[columns]
+
+
+def cores_of(parts: pd.DataFrame) -> pd.DataFrame:
+    """Return the mean temperature of each core by setup, °C, and how far the cores lie apart.
+
+    Parameters
+    ----------
+    parts : DataFrame
+        As `Study.parts` returns them.
+
+    Returns
+    -------
+    DataFrame
+        Index setup; one column a core by its number, and `spread_k`; empty where no core was logged.
+    """
+    number = parts["part"].str.extract(r"^cpu\.core(\d+)\.temp_c$", expand=False)
+    cores = parts[number.notna()].assign(core=number[number.notna()].astype(int))
+    if cores.empty:
+        return pd.DataFrame()
+    table = cores.pivot_table(index="setup", columns="core", values="hold_mean_c", sort=False)
+    table = table[sorted(table.columns)]
+    return table.assign(spread_k=table.max(axis=1) - table.min(axis=1))

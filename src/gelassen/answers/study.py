@@ -308,6 +308,28 @@ class Study(StudyRuns):
             self.analysed_by(executor), setup, confidence=confidence, leave_out=leave_out
         )
 
+    def drifts(
+        self,
+        setup: str | None = None,
+        *,
+        confidence: float = 0.95,
+        executor: Executor | None = None,
+        leave_out: Mapping[str, str] | None = None,
+    ) -> "pd.DataFrame":
+        """Look for trends of rest, clock, voltage, power, work and score in repeats of one setup.
+
+        Returns
+        -------
+        DataFrame
+            quantity, unit, runs, over_all (from the first run to the last), low, high (its interval),
+            distinguishable. Of fewer than four runs nothing is told: infinite ends.
+        """
+        from gelassen.answers.drift import study_drifts
+
+        return study_drifts(
+            self.analysed_by(executor), setup, confidence=confidence, leave_out=leave_out
+        )
+
     def loads(
         self,
         *,

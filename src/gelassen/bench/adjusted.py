@@ -5,13 +5,14 @@ from collections.abc import Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import replace
 
-from gelassen.bench.described import ChannelSpec, pairs_of_power
+from gelassen.bench.described import ChannelSpec
 from gelassen.bench.interface import Actuator, Bench, ChannelInfo, Load
 from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.missing import missing_of
 from gelassen.core.foundation.errors import BenchError, InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.power_from_current import pairs_of_power
 from gelassen.core.recording.units import conversion
 
 

@@ -2,7 +2,7 @@
 
 import re
 import shlex
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gelassen.bench.sensors.program import program_sensor
@@ -96,15 +96,3 @@ def described_sensors(specs: Mapping[str, ChannelSpec]) -> list[Sensor]:
                 program_sensor(name, spec.command, pattern, convert, timeout_s=spec.timeout_s)
             )
     return sensors
-
-
-def pairs_of_power(names: Sequence[str]) -> dict[str, tuple[str, str]]:
-    """Return the powers from a voltage and a current of one part, by channel name."""
-    found = {}
-    for name in names:
-        if name.endswith(".voltage_v"):
-            base = name.removesuffix(".voltage_v")
-            power, current = f"{base}.power_w", f"{base}.current_a"
-            if current in names and power not in names:
-                found[power] = (name, current)
-    return found

@@ -1,5 +1,6 @@
 """`gelassen compare`: the setups of a study compared."""
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -238,11 +239,21 @@ def _tradeoff(study: "Study", asked: CompareOptions, out: dict[str, str]) -> Non
 
 
 def _drift(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
-    from gelassen.show.findings_text import drift_text
+    from gelassen.answers.drift import repeated_setup
+    from gelassen.core.foundation.result import plain
+    from gelassen.show.findings_text import drift_text, drifts_text
 
-    setup = asked.baseline or study.file.baseline or "the setup run most"
+    table = study.table(confidence=asked.confidence, leave_out=out)
+    setup = repeated_setup(study, table, asked.baseline)
     found = study.drift(asked.baseline, confidence=asked.confidence, leave_out=out)
-    _give(found, asked.form, lambda result: drift_text(result, setup))
+    others = study.drifts(asked.baseline, confidence=asked.confidence, leave_out=out)
+    if asked.form == "json":
+        emit(json.dumps(plain({**found.to_dict(), "beside": others}), indent=2, ensure_ascii=False))
+        return
+    _give(
+        found, asked.form,
+        lambda result: "\n\n".join(filter(None, [drift_text(result, setup), drifts_text(others)])),
+    )  # fmt: skip
 
 
 def _repeatability(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -281,7 +292,7 @@ def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
     import pandas as pd
 
     from gelassen.core.foundation.result import plain
-    from gelassen.show.tables import as_csv, as_json
+    from gelassen.show.tables import as_csv, as_json, in_markdown
 
     if form == "json":
         emit(as_json(result))
@@ -290,17 +301,15 @@ def _give(result: Any, form: str, text: Callable[[Any], str]) -> None:
         frames = [table for table in tables if isinstance(table, pd.DataFrame)]
         emit(as_csv(frames[0] if frames else pd.DataFrame([plain(result)])))
     else:
-        words = text(result)
-        tell(f"```\n{words}\n```" if form == "markdown" else words)
+        with in_markdown(form == "markdown"):
+            tell(text(result))
 
 
 def _give_table(
     study: "Study", out: dict[str, str], table: Any, form: str, text: Callable[[Any], str]
 ) -> None:
-    import json
-
     from gelassen.core.foundation.result import plain
-    from gelassen.show.tables import as_csv
+    from gelassen.show.tables import as_csv, in_markdown
 
     if form == "json":
         emit(json.dumps(plain(table), indent=2, ensure_ascii=False))
@@ -308,5 +317,5 @@ def _give_table(
         emit(as_csv(table))
     else:
         left = [f"  - {run}: {why}" for run, why in study.rows(leave_out=out)[1]]
-        words = "\n".join([text(table), *(["", "left out", *left] if left else [])])
-        tell(f"```\n{words}\n```" if form == "markdown" else words)
+        with in_markdown(form == "markdown"):
+            tell("\n".join([text(table), *(["", "left out", *left] if left else [])]))

@@ -78,12 +78,13 @@ def show(**given: Any) -> None:
     from gelassen.core.run.summary import summarise_run
     from gelassen.intake import read_log
     from gelassen.show.run_text import by_hand_text, run_text
-    from gelassen.show.tables import as_csv, as_json
+    from gelassen.show.tables import as_csv, as_json, in_markdown
 
     study = _study_of(asked.run)
     recording = study.run(asked.run.resolve().name) if study else read_log(asked.run)
     if recording.by_hand:
-        tell(by_hand_text(recording))
+        with in_markdown(asked.form == "markdown"):
+            tell(by_hand_text(recording))
         return
     if asked.samples or asked.form == "parquet":
         _give_samples(recording, asked.form, asked.tidy, asked.output)
@@ -103,8 +104,8 @@ def show(**given: Any) -> None:
     elif asked.form == "csv":
         emit(as_csv(summary.channels))
     else:
-        text = run_text(summary, recording)
-        tell(f"```\n{text}\n```" if asked.form == "markdown" else text)
+        with in_markdown(asked.form == "markdown"):
+            tell(run_text(summary, recording))
     if asked.no_figure:
         return
     from gelassen.figures.run_figure import run_figure

@@ -15,6 +15,7 @@ from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.power_from_current import with_power
 from gelassen.core.recording.recording import Origin, Recording
 from gelassen.core.recording.units import Conversion, kinds_of
 from gelassen.intake.load_phases import find_phases
@@ -102,19 +103,21 @@ def _understand(
 ) -> Understanding:
     form = _form(path, decoded, targets, options, strict=strict)
     samples = _samples(path, decoded, form, options)
+    frame, powers = with_power(samples.frame)
     phases, noticed = find_phases(
-        samples.frame,
+        frame,
         load_start_s=options.load_start_s,
         load_end_s=options.load_end_s,
         hold_s=options.hold_s,
     )
-    usual, wide = gaps(samples.frame.index.to_numpy(dtype=float))
+    usual, wide = gaps(frame.index.to_numpy(dtype=float))
     time, words, layout = form.time, form.words, form.layout
     recording = Recording(
-        frame=samples.frame, started=samples.started, phases=phases, name=path.stem,
+        frame=frame, started=samples.started, phases=phases, name=path.stem,
         cautions=(*form.cautions, *samples.cautions, *_column_cautions(words), *noticed),
         outcome="imported",
-        channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel},
+        channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel}
+        | {name: Origin(" × ".join(pair), "voltage times current") for name, pair in powers.items()},
     )  # fmt: skip
     return Understanding(
         recording=recording,
@@ -127,7 +130,8 @@ def _understand(
             "table": _where(layout),
             "time": " and ".join(f'"{form.keys[k]}"' for k in time.columns) + f": {time.words}",
             "interval": f"{usual:g} s" if np.isfinite(usual) else "unknown",
-        },
+        }
+        | ({"from voltage and current": ", ".join(powers)} if powers else {}),
         left_out=tuple(
             (reason, some.count, tuple(some.lines), some.example)
             for reason, some in samples.left_out.items()

@@ -4,10 +4,12 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 import pandas as pd
 
 from gelassen.answers.judged import StudyJudged
 from gelassen.answers.ladder import Ladder
+from gelassen.answers.parts import cores_of
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
@@ -21,6 +23,7 @@ from gelassen.show.tables import aligned
 _MOST_ROWS = 40
 # K: a drift that may be larger than this over the whole study was not ruled out.
 _MATTERS_K = 1.0
+_MOST_CORES = 16  # columns that a wide terminal shows
 
 
 def effects_text(found: Effects) -> str:
@@ -158,12 +161,9 @@ def drift_text(found: MachineDrift, setup: str) -> str:
         words = f"Whether the machine drifted cannot be told: {found.cautions[0]} ({setup})."
         return "\n\n".join([words, *_cautions(found.cautions[1:])])
     size = f"{found.over_all:+.2f} K from the first to the last of {counted(found.runs, 'run')} of {setup}"
-    # Runs of some hours say nothing of a day.
-    hours = abs(found.over_all) < abs(found.per_day)
-    share, unit = (1 / 24, "an hour") if hours else (1.0, "a day")
-    sizes = [share * size for size in (found.per_day, found.low, found.high)]
-    span = f"{sizes[0]:+.2f} K {unit} ({sizes[1]:+.2f} to {sizes[2]:+.2f})"
-    open_k = (found.high - found.low) / 2 * abs(found.over_all / found.per_day)
+    days = abs(found.over_all / found.per_day) if found.per_day else 0.0
+    span = _rate(found, days)
+    open_k = (found.high - found.low) / 2 * days
     if found.distinguishable:
         words = f"The machine drifted: {size}, {span}. To take it out: compare --correct-drift."
     elif open_k > _MATTERS_K:
@@ -171,6 +171,42 @@ def drift_text(found: MachineDrift, setup: str) -> str:
     else:
         words = f"No drift of the machine beyond chance: {size}, {span}."
     return "\n\n".join([words, *_cautions(found.cautions)])
+
+
+def _rate(found: MachineDrift, days: float) -> str:
+    """Return the trend in a unit that the runs cover: some hours say nothing of a day."""
+    if days < 1 / 24:
+        return f"interval {days * found.low:+.2f} to {days * found.high:+.2f} K"
+    if days < 1:
+        share, unit = 1 / 24, "an hour"
+    else:
+        share, unit = 1.0, "a day"
+    size, low, high = (share * rate for rate in (found.per_day, found.low, found.high))
+    return f"{size:+.2f} K {unit} ({low:+.2f} to {high:+.2f})"
+
+
+def drifts_text(found: pd.DataFrame) -> str:
+    """Return the trends of other quantities as a table; nothing where none can be told."""
+    told = found[np.isfinite(found["low"])] if len(found) else found
+    if told.empty:
+        return ""
+    rows = []
+    for row in told.to_dict("records"):
+        digits = _digits_for(max(abs(row["low"]), abs(row["high"])))
+        rows.append(
+            (
+                str(row["quantity"]), f"{row['over_all']:+.{digits}f} {row['unit']}",
+                f"{row['low']:+.{digits}f} to {row['high']:+.{digits}f}", str(row["runs"]),
+                "yes" if row["distinguishable"] else "no",
+            )
+        )  # fmt: skip
+    header = ("beside it", "first to last", "interval", "runs", "beyond chance")
+    return aligned(header, rows)
+
+
+def _digits_for(size: float) -> int:
+    """Return how many digits show two of the larger end of an interval."""
+    return max(0, 1 - math.floor(math.log10(size))) if size > 0 else 1
 
 
 def repeatability_text(found: Repeatability) -> str:
@@ -261,7 +297,7 @@ _LADDER_NUMBERS = ("minutes", "rise_k", "power_w", "clock_mhz", "errors")
 
 
 def parts_text(table: pd.DataFrame) -> str:
-    """Return parts side by side; single cores are left to the other formats."""
+    """Return parts side by side, and below them the cores."""
     shown = table[~table["part"].str.match(r"cpu\.core\d")]
     rows = [
         [
@@ -280,7 +316,22 @@ def parts_text(table: pd.DataFrame) -> str:
         "to comfort K",
         "to limit",
     ]
-    return aligned(header, rows)
+    cores = cores_of(table)
+    if cores.empty:
+        return aligned(header, rows)
+    numbers = [name for name in cores.columns if name != "spread_k"][:_MOST_CORES]
+    lines = [
+        [str(setup), *(fixed(row[name]) for name in numbers), fixed(row["spread_k"])]
+        for setup, row in cores.iterrows()
+    ]
+    more = (
+        ""
+        if len(numbers) == cores.shape[1] - 1
+        else f" (the first {_MOST_CORES}; all: --format csv)"
+    )
+    title = f"mean of each core under load, °C{more}"
+    told = aligned(["setup", *(f"core {name}" for name in numbers), "apart K"], lines)
+    return "\n\n".join([aligned(header, rows), f"{title}\n{told}"])
 
 
 def equal_text(table: pd.DataFrame, quantity: str) -> str:

@@ -1,18 +1,37 @@
 """Tables: aligned text for people, and the same numbers as JSON, CSV or Markdown."""
 
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any
 
 import pandas as pd
 
 from gelassen.core.foundation.result import Result, plain
 
+_IN_MARKDOWN: ContextVar[bool] = ContextVar("in_markdown", default=False)
+
+
+@contextmanager
+def in_markdown(wanted: bool = True) -> Iterator[None]:
+    """Let texts that are made meanwhile have their tables in Markdown."""
+    before = _IN_MARKDOWN.set(wanted)
+    try:
+        yield
+    finally:
+        _IN_MARKDOWN.reset(before)
+
 
 def aligned(
     header: Sequence[str], rows: Sequence[Sequence[str]], *, left: Collection[int] = (0,)
 ) -> str:
-    """Return a table in plain text; these columns to the left, numbers to the right."""
+    """Return a table in plain text; these columns to the left, numbers to the right.
+
+    Within `in_markdown`, the same table in Markdown, with the empty line that it needs before it.
+    """
+    if _IN_MARKDOWN.get():
+        return "\n" + markdown(header, rows, left=left)
     widths = [max(len(row[k]) for row in (header, *rows)) for k in range(len(header))]
     lines = []
     for row in (header, ["-" * width for width in widths], *rows):
@@ -24,7 +43,9 @@ def aligned(
     return "\n".join(lines)
 
 
-def markdown(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+def markdown(
+    header: Sequence[str], rows: Sequence[Sequence[str]], *, left: Collection[int] = (0,)
+) -> str:
     """Return a table in Markdown; cells stay text, whatever they hold."""
 
     def line(cells: Sequence[str]) -> str:
@@ -33,7 +54,7 @@ def markdown(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
         ]
         return "| " + " | ".join(safe) + " |"
 
-    rule = "|" + "|".join([" :--- "] + [" ---: "] * (len(header) - 1)) + "|"
+    rule = "|" + "|".join(" :--- " if k in left else " ---: " for k in range(len(header))) + "|"
     return "\n".join([line(header), rule, *(line(row) for row in rows)])
 
 

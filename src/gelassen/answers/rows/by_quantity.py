@@ -46,6 +46,7 @@ QUANTITIES = {
         Quantity(name="work", what="work", unit="/s", more_is_better=True),
         Quantity(name="clock", what="clock", unit="MHz", more_is_better=True),
         Quantity(name="power", what="power", unit="W", more_is_better=True),
+        Quantity(name="voltage", what="voltage", unit="V"),
         Quantity(
             name="score per watt", what="score per watt", unit="points/W", more_is_better=True
         ),

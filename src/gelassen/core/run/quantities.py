@@ -24,8 +24,8 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         "rest", "highest", "mean" in K over the reference (°C without one): of the judged temperature
         in the minute before the load, and over the whole load. "highest 99" is its 99th percentile.
         "warm-up" in s: how long the load heats up to 63 % of the way, its first seconds left out.
-        "score" as the program gave it, "work" in rounds per second, "clock" in MHz, "power" in W: means
-        over the load. "score per watt" and "work per watt".
+        "score" as the program gave it, "work" in rounds per second, "clock" in MHz, "voltage" in V,
+        "power" in W: means over the load. "score per watt" and "work per watt".
 
     Notes
     -----
@@ -48,6 +48,9 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         first_s = next((level.end_s for level in (*summary.levels, *summary.fan_levels)), end_s)
         _take_warm_up(found, times - start_s, np.where(loaded & (times < first_s), rise, np.nan))
         _take_top(found, rise[loaded])
+    volts = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".voltage_v")]
+    if volts:
+        _take(found, "voltage", _mean(columns_of(frame, volts))[loaded])
     clocks = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".clock_mhz")]
     if clocks:
         _take(found, "clock", _mean(columns_of(frame, clocks))[loaded])
