@@ -15,11 +15,11 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from scipy.linalg import cho_factor, cho_solve
 
 from gelassen.core.comparing.priors import Mounting
 from gelassen.core.comparing.spread import between_variance, with_known
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.foundation.root import crossing
 
 # Rows of the equations that are not runs have no mounting.
 NO_RUN = ""
@@ -155,8 +155,7 @@ def _fit(
     moved = mounting if np.isfinite(mounting) else Mounting.UNKNOWN * largest
     if np.isfinite(mounting):
         alone = np.maximum(alone, Mounting.LEAST_SHARE * mounting)
-    factor = cho_factor(np.diag(alone) + moved * (members @ members.T))
-    solved = cho_solve(factor, design)
+    solved = np.linalg.solve(np.diag(alone) + moved * (members @ members.T), design)
     covariance = np.asarray(np.linalg.pinv(design.T @ solved), dtype=float)
     sizes = members.sum(axis=0)
     return MountedFit(
@@ -182,19 +181,17 @@ def _mounting_variance(
     shared = members @ members.T
 
     def excess(mounting: float) -> float:
-        factor = cho_factor(np.diag(alone) + mounting * shared)
-        solved = cho_solve(factor, design)
+        covariance = np.diag(alone) + mounting * shared
+        solved = np.linalg.solve(covariance, design)
         means = np.linalg.pinv(design.T @ solved) @ (solved.T @ values)
         left = values - design @ means
-        return float(left @ cho_solve(factor, left)) - expected
+        return float(left @ np.linalg.solve(covariance, left)) - expected
 
     if excess(0.0) <= 1e-9:
         return 0.0
     high = float(np.var(values)) + float(alone.max())
     for _ in range(6):
         if excess(high) < 0:
-            from scipy.optimize import brentq  # only here: it takes long to import
-
-            return float(brentq(excess, 0.0, high, xtol=1e-9 * high))
+            return crossing(excess, 0.0, high, within=1e-9)
         high *= 4
     return high

@@ -22,6 +22,7 @@ from scipy.special import stdtr
 from gelassen.core.comparing.priors import Multiplicity
 from gelassen.core.foundation.distributions import range_beyond, t_quantile
 from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.foundation.root import crossing
 
 
 @cache
@@ -143,11 +144,9 @@ def critical_size(p_value: Callable[[float], float], freedom: float, level: floa
         high *= 1.4
     if high <= alone:
         return alone
-    from scipy.optimize import brentq  # only here: it takes long to import
-
     # Three digits are enough. Each try may cost an integral.
-    found = brentq(lambda size: p_value(size) - level, 0.5 * alone, high, xtol=2e-3, rtol=1e-3)
-    return float(found)
+    within = 1e-3 * alone / (high - 0.5 * alone)
+    return crossing(lambda size: p_value(size) - level, 0.5 * alone, high, within=within)
 
 
 def _above(sorted_sizes: Floats, size: float) -> float:

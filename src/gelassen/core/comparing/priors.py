@@ -89,7 +89,9 @@ class Multiplicity:
     """Numerical limits of simulated distributions."""
 
     SIMULATED = 40_000  # draws
-    EXACT_PAIRS = 30  # pairs up to which the distribution is simulated
+    EXACT_PAIRS = (
+        300  # pairs up to which each chance is integrated: a table needs 30 integrals and SciPy
+    )
     MOST_IN_STEPS = 12  # setups up to which verdicts go on in steps
 
 

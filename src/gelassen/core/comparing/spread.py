@@ -9,6 +9,7 @@ from scipy.special import polygamma
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.foundation.root import crossing
 
 _LARGE = 500_000  # entries of a design beyond which its zeros are left out
 
@@ -104,9 +105,7 @@ def between_variance(values: Floats, design: Floats, own: Floats, freedom: int) 
         return tiny
     if excess(np.exp(ends[1])) >= 0:
         return highest  # beyond what arithmetic resolves
-    from scipy.optimize import brentq  # only here: it takes long to import
-
-    return float(np.exp(brentq(lambda size: excess(np.exp(size)), *ends)))
+    return float(np.exp(crossing(lambda size: excess(np.exp(size)), *ends)))
 
 
 def as_repeatability(given: object) -> tuple[float, float]:
@@ -176,7 +175,7 @@ def _with_usual(variance: float, freedom: float, usual: float) -> tuple[float, f
     middle = float(weight @ (2 * logs))
     scatter = max(float(weight @ (2 * logs - middle) ** 2), 1e-6)
     # The logarithm of a chi-square variable with d degrees of freedom has the variance trigamma(d / 2).
-    from scipy.optimize import brentq
-
-    degrees = brentq(lambda d: float(polygamma(1, d / 2)) - scatter, 0.3, 4e6)
-    return found, float(degrees)
+    # Over its logarithm, for it falls by the square and the fourth power.
+    logs_of = np.log(0.3), np.log(4e6)
+    degrees = crossing(lambda d: np.log(polygamma(1, np.exp(d) / 2)) - np.log(scatter), *logs_of)
+    return found, float(np.exp(degrees))
