@@ -1,5 +1,6 @@
 """The command line: parses, calls, prints. Nothing heavy is imported before it is needed."""
 
+import os
 import sys
 from importlib import import_module
 from typing import NoReturn
@@ -27,6 +28,10 @@ _HOMES = {
     "report": ("report", "report"),
     "watch": ("watch", "watch"),
 }
+# Commands that start no program of the user, which would inherit this. The matrices here are small: threads
+# of BLAS would only wait for each other, for a fifth of the processor time.
+_ONLY_COMPUTE = ("archive", "capacity", "compare", "curve", "import", "report", "show")
+_THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 _FIRST_STEPS = """\
 Gelassen tests how well a computer is cooled, and says how sure the answer is.
 
@@ -87,6 +92,8 @@ class _Commands(click.Group):
         if cmd_name not in _HOMES:
             return None
         module, name = _HOMES[cmd_name]
+        if cmd_name in _ONLY_COMPUTE:
+            os.environ.update({variable: os.environ.get(variable, "1") for variable in _THREADS})
         found: click.Command = getattr(import_module(f"gelassen.commands.{module}"), name)
         return found
 
