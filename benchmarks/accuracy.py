@@ -14,6 +14,7 @@ from comparing import difference_table, mountings_table, rooms_table, spreads_ta
 from distributed_bodies import beyond_table, distributed_table
 from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
+from further_runs import further_table
 from governed_chip import governed
 from late_fans import late_fans_table
 from random_machines import IDLE_S as MACHINE_IDLE_S
@@ -567,6 +568,7 @@ TABLES = {
     "spreads": spreads_table,
     "mountings": mountings_table,
     "rooms": rooms_table,
+    "further": further_table,
     "coolers": random_capacity_table,
     "capacity": capacity_table,
     "beyond": beyond_table,
