@@ -11,7 +11,8 @@ import pytest
 from command_line import gelassen
 from gelassen.answers import CurveQuestion, open_study
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
-from gelassen.conduct import RunPlan, plan_phases, record_run
+from gelassen.conduct import RunPlan, conduct_study, plan_phases, record_run
+from gelassen.conduct.operator.hand_change import instructions
 from gelassen.conduct.planning.plan import FanSteps
 from gelassen.core import InputError, summarise_run
 from gelassen.core.fans.curve import FanCurve as KeptCurve
@@ -207,3 +208,51 @@ def test_a_curve_with_hysteresis_rests_within_its_predicted_band(bench, study, t
     other = replace(calm, follows=("vrm.1.temp_c",))
     with pytest.raises(InputError, match=r"follows vrm\.1\.temp_c, which no run has"):
         open_study(study).curves(replace(question, tried=other))
+
+
+ENTERED = """format = 1
+title = "Curves in the firmware"
+made_up = true
+reference = "room.air.temp_c"
+[machine]
+name = "Playout box"
+limit_c = 95
+[factors.curve]
+channel = "fan.cpu.duty_pct"
+changed_by = "hand"
+remounts = false
+levels = ["on-air", "loud"]
+curves.on-air = "40: 30, 60: 40, 80: 60, 90: 70"
+curves.loud = { points = "40: 60, 70: 100", hysteresis_k = 3 }
+[setups.quiet]
+curve = "on-air"
+[setups.loud]
+curve = "loud"
+[protocol]
+idle = "30 s"
+soak = "10 min"
+hold = "3 min"
+cooldown = "30 s"
+repeats = 1
+"""
+
+
+def test_a_curve_entered_by_hand_is_told_and_looked_for_in_the_readings(tmp_path):
+    """The simulated fan follows its own curve, on-air: nobody enters the other one."""
+    (tmp_path / "study.toml").write_text(ENTERED)
+    study = open_study(tmp_path)
+    asked = []
+    bench = SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"], seed=2)
+    made = conduct_study(
+        study, lambda _: bench, operator=lambda planned: bool(asked.append(planned)) or True,
+        checks=False,
+    )  # fmt: skip
+    assert all(one.outcome.status == "finished" for one in made)
+    told = [line for planned in asked for line in instructions(study.file, planned)]
+    assert "  enter this fan curve: 40 °C 60 %, 70 °C 100 %" in told
+    assert "  hysteresis 3 K" in told
+    found = open_study(tmp_path).compare()
+    [said] = [one for one in found.cautions if one.code == "curve_not_entered"]
+    assert said.sizes["curve"] == "loud"
+    assert said.sizes["wanted_pct"] == 100
+    assert said.sizes["duty_pct"] < 70

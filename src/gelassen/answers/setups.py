@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
+from gelassen.answers.fans.entered import curves_not_shown
 from gelassen.answers.rows.by_quantity import Quantity, quantity_named, rows_by, usual_spread
 from gelassen.answers.rows.known_spread import KnownSpread, known_spread, was_remounted
 from gelassen.answers.rows.power_steps import at_one_power
@@ -60,7 +61,8 @@ def compare_setups_of(
         matters_k=study.file.doubt.matters_k,
     )
     found = compare_runs(rows, left_out, asked)
-    return replace(found, cautions=(*said, *found.cautions))
+    entered = curves_not_shown(study.file, rows)
+    return replace(found, cautions=(*said, *entered, *found.cautions))
 
 
 def spread_of_quantity(quantity: Quantity, rows: Sequence[RunRow]) -> KnownSpread:

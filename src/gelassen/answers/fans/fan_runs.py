@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.fans.entered import curves_not_shown
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.rows.run_row import RunRow, rows_to_table
 from gelassen.answers.study_runs import StudyRuns
@@ -93,6 +94,7 @@ def study_fans(
     """
     rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", FAN_STEPS))
     told = [caution("left_out", run=run, why=why) for run, why in left_out]
+    told += curves_not_shown(study.file, rows)
     entries: list[tuple[RunRow, str]] = []
     for row in rows:
         own = row.fan_levels or row.levels

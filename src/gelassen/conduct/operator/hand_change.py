@@ -8,6 +8,7 @@ from gelassen.conduct.operator.mounting import remounts
 from gelassen.conduct.planning.order import PlannedRun
 from gelassen.core.recording.channels import is_channel, parse_channel
 from gelassen.study.file.durations import words
+from gelassen.study.file.fan_tables import CurveTable, fan_curve
 from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import StudyFile
 from gelassen.study.file.workload import Workload
@@ -109,8 +110,20 @@ def _how(study: StudyFile, factor: str, level: str | float | None) -> list[str]:
         return []
     details: Mapping[str, str | float] = study.factors[factor].details.get(shown_level(level), {})
     known = [key for key in _HOW if key in details]
+    entered = study.factors[factor].curves.get(shown_level(level))
+    curve = [] if entered is None else _curve_to_enter(entered, factor, shown_level(level))
     known += [k for k in details if k not in known and k not in _NOT_SHOWN and not is_channel(k)]
-    return [f"{key.replace('_', ' ')}: {shown_level(details[key])}" for key in known]
+    return [*curve, *(f"{key.replace('_', ' ')}: {shown_level(details[key])}" for key in known)]
+
+
+def _curve_to_enter(entry: CurveTable, factor: str, level: str) -> list[str]:
+    """Return a fan curve as it is entered in a firmware's setup."""
+    curve = fan_curve(entry, f'factors.{factor}.curves."{level}"')
+    points = zip(curve.temperatures_c, curve.duties_pct, strict=True)
+    said = [f"enter this fan curve: {', '.join(f'{t:g} °C {d:g} %' for t, d in points)}"]
+    said += ["in steps, not in straight lines"] if curve.steps else []
+    said += [f"hysteresis {curve.hysteresis_k:g} K"] if curve.hysteresis_k else []
+    return said
 
 
 def _fits(value: float, wanted: str | float) -> bool:

@@ -214,7 +214,9 @@ def _curves(study: StudyFile | None, levels: Mapping[str, str | float]) -> dict[
     found = {}
     for name, level in levels.items():
         factor = study.factors.get(name) if study else None
-        if factor is not None and factor.channel is not None and str(level) in factor.curves:
+        if factor is None or factor.channel is None or factor.changed_by != "software":
+            continue
+        if str(level) in factor.curves:
             where = f'factors.{name}.curves."{level}"'
             found[factor.channel] = fan_curve(factor.curves[str(level)], where)
     return found

@@ -70,3 +70,10 @@ class Choice:
     AVERAGES_S = (3.0, 8.0, 20.0)  # and the average with each
     MOST_EXTRA_PCT = 25  # % by which all duties are raised at most, until every case holds
     PAYS_K = 0.3  # K: less than this for a tenth more speed does not pay
+
+
+class Entered:
+    """Whether a curve that was entered by hand shows. Source: firmware that rounds, sensors that differ."""
+
+    APART_K = 3.0  # K by which the sensor that the firmware follows may read otherwise
+    DUTY_PCT = 5.0  # % of duty by which firmware rounds, and boards read back

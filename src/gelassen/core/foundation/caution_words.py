@@ -130,6 +130,11 @@ WORDS = {
         "it swings between {low:.1f} and {high:.1f} {unit} every {period_s:.0f} s, with its load: if it"
         " settles, then between these. Load longer; load without pauses to compare coolers"
     ),
+    "curve_not_entered": (
+        '{run}: the readings do not show the curve "{curve}": at {temp_c:.0f} °C the duty was '
+        "{duty_pct:.0f} %, and the curve asks for {wanted_pct:.0f} %. Look whether it was entered, and what "
+        "it follows"
+    ),
     "several_machines": (
         "these runs come from {machines} machines: where they differ, so do chip, case and room"
     ),

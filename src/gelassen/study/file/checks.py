@@ -78,7 +78,7 @@ def _check_what_it_sets(
     words = [level for level in factor.levels if isinstance(level, str)]
     if factor.channel is not None and factor.sets is not None:
         refuse(key, f"it sets {factor.channel} and {factor.sets} of the load: one of them is meant")
-    if factor.changed_by == "hand" and (factor.sets or factor.curves):
+    if factor.changed_by == "hand" and factor.sets:
         refuse(key, 'it says what software sets, but is changed_by = "hand": write "software"')
     if factor.channel is not None and factor.changed_by == "software":
         lacking = [level for level in words if level not in factor.curves]
