@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from command_line import gelassen
+from command_line import gelassen, ok
 from gelassen.answers import CurveQuestion, open_study
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
 from gelassen.conduct import RunPlan, conduct_study, plan_phases, record_run
@@ -17,7 +17,7 @@ from gelassen.conduct.planning.plan import FanSteps
 from gelassen.core import InputError, summarise_run
 from gelassen.core.fans.curve import FanCurve as KeptCurve
 from gelassen.core.fans.curve import parse_curve
-from gelassen.figures import plot
+from gelassen.figures import fan_loops, plot, predictions
 from gelassen.study import read_run
 from gelassen.study.file.new_study import ensure_setup
 from trees import settable_tree
@@ -190,6 +190,31 @@ def test_a_curve_in_steps_is_drawn_in_steps(study):
     drawn = plot(open_study(study).curves(CurveQuestion(powers_w=[95], rooms_c=[22], tried=STEPS)))
     line = next(one for one in drawn.get_lines() if "tried" in str(one.get_label()))
     assert set(np.unique(line.get_ydata())) == {45.0, 80.0}
+
+
+def test_loops_are_drawn_in_time_and_runs_beside_their_prediction(study, tmp_path):
+    found = open_study(study).curves(CurveQuestion(powers_w=[95, 65], rooms_c=[22], tried=STEPS))
+    lines = fan_loops(found).get_lines()
+    for line, (_, own) in zip(lines, found.courses.groupby("power_w", sort=False), strict=False):
+        assert line.get_ydata()[-1] == own["temp_c"].iloc[-1]
+        assert own["elapsed_s"].iloc[0] == 0
+    drawn = predictions(found)
+    said = drawn.get_legend().get_texts()[1].get_text()
+    assert said.endswith(f"{found.runs['inside'].sum()} of {len(found.runs)} within their interval")
+    for what in ("loops", "predictions"):
+        ok(
+            "curve",
+            study,
+            "--try",
+            str(STEPS),
+            "--draw",
+            what,
+            "--figure",
+            tmp_path / f"{what}.png",
+        )
+        assert (tmp_path / f"{what}.png").stat().st_size > 10_000
+    with pytest.raises(ValueError, match="no curve"):
+        fan_loops(open_study(study).curves())
 
 
 def test_a_curve_with_hysteresis_rests_within_its_predicted_band(bench, study, tmp_path):

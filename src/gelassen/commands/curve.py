@@ -1,7 +1,7 @@
 """`gelassen curve`: where fan curves settle, and which one to try."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,11 +15,12 @@ from gelassen.commands.shared.common import (
     figure_option,
     format_option,
     give_figure,
+    say,
     tell,
 )
 
 if TYPE_CHECKING:
-    from gelassen.answers.fans.curves import CurveQuestion
+    from gelassen.answers.fans.curves import CurveQuestion, StudyCurves
 
 _WITH_UNIT = re.compile(r"\s*(-?\d+(?:[.,]\d+)?)\s*([^\d\s]*)\s*")
 
@@ -66,6 +67,7 @@ class CurveOptions:
     scheduler: str | None
     figure: Path | None
     no_figure: bool
+    drawn: str
 
 
 @click.command()
@@ -109,6 +111,14 @@ class CurveOptions:
 @confidence_option
 @leave_out_option
 @scheduler_option
+@click.option(
+    "--draw",
+    "drawn",
+    type=click.Choice(["curves", "loops", "predictions"]),
+    default="curves",
+    show_default=True,
+    help="What the figure shows: curves, loops in time, runs beside their prediction.",
+)
 @figure_option  # fmt: skip
 def curve(**given: Any) -> None:
     """Predict where fan curves settle in STUDY, or find the one to try.
@@ -117,14 +127,13 @@ def curve(**given: Any) -> None:
     """
     asked = CurveOptions(**given)
     question = _question(asked)
-    from gelassen.figures.plots import save_plot
     from gelassen.show.curve_text import curve_markdown, curve_text
     from gelassen.show.tables import as_csv, as_json
 
     study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
     found = study.curves(question, setup=asked.setup, confidence=asked.confidence, leave_out=out)
     if asked.form == "json":
-        emit(as_json(found))
+        emit(as_json(replace(found, courses=found.courses[:0])))  # thousands of lines, for figures
     elif asked.form == "csv":
         emit(as_csv(found.points if len(found.points) else found.resistance))
     elif asked.form == "markdown":
@@ -132,7 +141,23 @@ def curve(**given: Any) -> None:
     else:
         tell(curve_text(found))
     if not asked.no_figure:
+        _draw(found, asked)
+
+
+def _draw(found: "StudyCurves", asked: CurveOptions) -> None:
+    from gelassen.figures import fan_loops, predictions
+    from gelassen.figures.canvas import save
+    from gelassen.figures.plots import save_plot
+
+    if asked.drawn == "curves":
         give_figure(partial(save_plot, found), asked.figure, asked.study, "curve.png")
+        return
+    try:
+        axis = fan_loops(found) if asked.drawn == "loops" else predictions(found)
+    except ValueError as error:
+        say(f"no figure: {error}")
+        return
+    give_figure(lambda path: save(axis, path), asked.figure, asked.study, f"{asked.drawn}.png")
 
 
 def _question(asked: CurveOptions) -> "CurveQuestion":

@@ -11,6 +11,7 @@ from gelassen._lazy import loader, shown
 if TYPE_CHECKING:
     from gelassen.figures.comparison_figure import differences, setups
     from gelassen.figures.loads_figure import loads
+    from gelassen.figures.loop_figure import fan_loops, predictions
     from gelassen.figures.overlay_figure import runs
     from gelassen.figures.plots import along, capacity, effects, plot, tradeoff
     from gelassen.figures.run_figure import run
@@ -21,8 +22,10 @@ __all__ = [
     "capacity",
     "differences",
     "effects",
+    "fan_loops",
     "loads",
     "plot",
+    "predictions",
     "run",
     "runs",
     "setups",
@@ -36,6 +39,7 @@ __getattr__ = loader(
     {
         "comparison_figure": ("differences", "setups"),
         "loads_figure": ("loads",),
+        "loop_figure": ("fan_loops", "predictions"),
         "overlay_figure": ("runs",),
         "plots": ("along", "capacity", "effects", "plot", "tradeoff"),
         "run_figure": ("run",),

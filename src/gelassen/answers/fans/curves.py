@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import product
 
 import numpy as np
@@ -46,6 +46,8 @@ class StudyCurves(Result):
     runs : DataFrame
         Each run beside what the other runs predict for it: run, setup, curve, power_w, rpm, predicted_rpm,
         measured_k, predicted_k, low_k, high_k, off_k, inside.
+    courses : DataFrame
+        Each loop in time: setup, curve, power_w, room_c, elapsed_s, temp_c, duty_pct. Predicted.
     pays_until
         Setup to the speed in rpm above which a tenth more gains little.
     follows
@@ -64,6 +66,7 @@ class StudyCurves(Result):
     pays_until: dict[str, float]
     follows: dict[str, str | None]
     limit_c: float
+    courses: pd.DataFrame = field(default_factory=pd.DataFrame)
     cautions: tuple[Caution, ...] = ()
 
     def __str__(self) -> str:
@@ -116,12 +119,14 @@ def study_curves(
     rooms = list(asked.rooms_c) or [round(float(everything["reference_c"].mean()), 1)]
     conditions = [(float(p), float(r)) for p in powers for r in rooms]
     points, curves, told = [], [], list(cautions)
+    courses: list[pd.DataFrame] = []
     refused: list[InputError] = []
     for one in known.values():
         try:
             for name, curve, best in _curves_of(study.file, one, asked, conditions, confidence):
                 found = best.points if best else _settled(one, curve, conditions, confidence)
                 points += [_point_row(one, name, point) for point in found]
+                courses += [_course(one, name, point) for point in found]
                 curves.append(_curve_row(one, name, curve, best))
         except InputError as error:  # one setup may do what another cannot
             refused.append(InputError(f"{one.setup}: {error}"))
@@ -147,6 +152,7 @@ def study_curves(
             [row for one in known.values() for row in borne_out(study.file, one, confidence)]
         ),
         pays_until={str(name): _pays_until(own) for name, own in table.groupby("setup", sort=False)},
+        courses=pd.concat(courses, ignore_index=True) if courses else pd.DataFrame(),
         follows={name: one.follows for name, one in known.items()},
         limit_c=min(one.limit_c for one in known.values()), cautions=tuple(told),
     )  # fmt: skip
@@ -249,6 +255,16 @@ def _point_row(one: FanRuns, name: str, point: OperatingPoint) -> dict[str, obje
         "passes_limit_s": point.passes_limit_s, "over_limit": point.temp_c[2] > one.limit_c,
         "beyond": point.beyond,
     }  # fmt: skip
+
+
+def _course(one: FanRuns, name: str, point: OperatingPoint) -> pd.DataFrame:
+    seconds, temps, duties = point.course
+    return pd.DataFrame(
+        {
+            "setup": one.setup, "curve": name, "power_w": point.power_w, "room_c": point.room_c,
+            "elapsed_s": seconds, "temp_c": temps, "duty_pct": duties,
+        }
+    )  # fmt: skip
 
 
 def _curve_row(

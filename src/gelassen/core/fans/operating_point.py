@@ -6,10 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from gelassen.core.fans.curve import FanCurve
-from gelassen.core.fans.loop import SLOWEST_RPM, Fan, Hunting, follow, followed, hunting
+from gelassen.core.fans.loop import SLOWEST_RPM, Fan, Hunting, Track, follow, followed, hunting
 from gelassen.core.fans.priors import Loop
 from gelassen.core.foundation.distributions import normal_quantile
+from gelassen.core.foundation.inputs import Floats
 
+_COURSE_POINTS = 600  # of a loop in time: a swing of half a minute is still drawn as one
 _NEARBY = 0.03  # share of the speed over which a slope is taken
 
 
@@ -30,6 +32,8 @@ class OperatingPoint:
         When the limit is passed, s from the start of the load; NaN if it is not.
     beyond
         Whether speed or power lie outside what was measured.
+    course
+        The loop in time, thinned: s from the start of the load, °C, and % of duty.
     """
 
     power_w: float
@@ -44,6 +48,7 @@ class OperatingPoint:
     reaches_s: float
     passes_limit_s: float
     beyond: bool
+    course: tuple[Floats, Floats, Floats]
 
 
 def operating_point(
@@ -96,7 +101,14 @@ def operating_point(
         power_w=power_w, room_c=room_c, temp_c=temps, rpm=speeds, duty_pct=duty, noise_dba=noise,
         hunting=hunting(fan, curve, power_w, room_c, track), swing_k=swing_k, period_s=period_s,
         reaches_s=track.reaches_s, passes_limit_s=track.passes_s(limit_c), beyond=outside,
+        course=_thinned(track),
     )  # fmt: skip
+
+
+def _thinned(track: Track) -> tuple[Floats, Floats, Floats]:
+    """Return the loop in time at even steps, few enough to be kept."""
+    every = max(track.elapsed_s.size // _COURSE_POINTS, 1)
+    return track.elapsed_s[::every], track.temp_c[::every], track.duty_pct[::every]
 
 
 def temp_at_duty(

@@ -132,8 +132,8 @@ WORDS = {
     ),
     "curve_not_entered": (
         '{run}: the readings do not show the curve "{curve}": at {temp_c:.0f} °C the duty was '
-        "{duty_pct:.0f} %, and the curve asks for {wanted_pct:.0f} %. Look whether it was entered, and what "
-        "it follows"
+        "{duty_pct:.0f} %, and the curve asks for {wanted_pct:.0f} %. Look whether it was entered, and "
+        "what it follows"
     ),
     "several_machines": (
         "these runs come from {machines} machines: where they differ, so do chip, case and room"
