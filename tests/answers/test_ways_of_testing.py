@@ -260,3 +260,27 @@ def test_a_machine_without_a_temperature_is_compared_by_its_work(tmp_path):
     found = open_study(study).compare(by="clock")
     assert found.unit == "MHz"
     assert len(found.setups) == 2
+
+
+def test_noise_in_words_is_a_scale_that_the_study_defines(tmp_path):
+    text = HEAD + (
+        '[scales]\nnoise = ["silent", "hums at 60 %", "loud"]\n'
+        '[factors.cooler]\nlevels = ["a", "b", "c"]\n'
+        '[factors.cooler.details]\na = { noise = "loud" }\nb = { noise = "silent" }\n'
+        'c = { noise = "loud" }\n'
+        '[setups.a]\ncooler = "a"\n[setups.b]\ncooler = "b"\n[setups.c]\ncooler = "c"\n'
+    )
+    study = study_of(tmp_path / "s", text)
+    for setup, end in (("a", "62"), ("b", "75"), ("c", "75")):
+        for _ in range(2):
+            ok("enter", study, "--setup", setup, "--end", end, "--room", "22", "--minutes", "40")
+    found = open_study(study).tradeoff("noise").table.set_index("setup")
+    assert found["unbeaten"].to_dict() == {"a": True, "b": True, "c": False}
+    said = ok("compare", study, "--tradeoff", "noise", "--no-figure")
+    assert re.search(r"b +silent", said)
+    assert "gained" not in said
+    study_of(tmp_path / "s", text.replace('"loud" }\nb', '"lod" }\nb'))
+    refused = gelassen("compare", study)
+    assert refused.returncode == 2
+    assert 'noise = "lod" is not on its scale' in refused.stderr
+    assert 'Did you mean "loud"' in refused.stderr

@@ -49,7 +49,12 @@ def study_tradeoff(
     else:
         found = trade_rise(comparison, study.file, against, of=of, where=where)
     left_out = [caution("left_out", run=run, why=why) for run, why in comparison.left_out]
-    return replace(found, cautions=(*left_out, *found.cautions))
+    found = replace(found, cautions=(*left_out, *found.cautions))
+    words = study.file.scales.get(against)
+    if words is None:
+        return found
+    # A word has a place, and no size.
+    return replace(found, x_words=tuple(words), table=found.table.assign(x_per_gain=math.nan))
 
 
 def trade_rise(

@@ -36,6 +36,8 @@ def tradeoff_figure(result: Tradeoff, ax: "Axes | None" = None) -> "Axes":
     front = result.table[result.table["unbeaten"]].sort_values("x")
     axis.plot(front["x"], front["y"], color=BLUE, lw=1, ls=":")
     axis.margins(x=0.2, y=0.15)
+    if result.x_words:
+        axis.set_xticks(range(1, len(result.x_words) + 1), result.x_words)
     axis.set_xlabel(result.x_name)
     axis.set_ylabel(result.y_name)
     axis.set_title(

@@ -118,11 +118,12 @@ def response_text(found: Response, name: str) -> str:
 def tradeoff_text(found: Tradeoff) -> str:
     """Return a trade-off."""
     # More is better for these, so a ratio makes sense. A ratio of a rise does not.
-    gain = found.more_y
+    gain = found.more_y and not found.x_words
     worth = found.table["x_per_gain"].notna().any()
     rows = [
         [
-            r.setup, fixed(r.x), fixed(r.y), _span(r.y_low, r.y_high, sign=False),
+            r.setup, found.x_words[int(r.x) - 1] if found.x_words and r.x == r.x else fixed(r.x),
+            fixed(r.y), _span(r.y_low, r.y_high, sign=False),
             *([_ratio(r.y_per_x)] if gain else []), *([_ratio(r.x_per_gain)] if worth else []),
             _unbeaten(r),
         ]

@@ -29,6 +29,8 @@ class Tradeoff(Result):
         What is traded, each in words with its unit.
     more_y
         Whether more of y is better.
+    x_words
+        What x says where it is a place on a scale of words, from 1: a difference then has no size.
     """
 
     table: pd.DataFrame
@@ -37,6 +39,7 @@ class Tradeoff(Result):
     more_y: bool = False
     cautions: tuple[Caution, ...] = ()
     baseline: str | None = None
+    x_words: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         best = ", ".join(self.table.loc[self.table["unbeaten"], "setup"])

@@ -51,6 +51,7 @@ def check_factors(path: Path, text: str, study: "StudyFile") -> None:
         for level, entry in factor.curves.items():
             check_curve_of(study, refuse, [*key, "curves", level], entry)
             _check_it_turns(study, refuse, [*key, "curves", level], entry, factor.channel)
+        _check_words(study, refuse, key, factor)
     climb = study.protocol.climb
     if study.protocol.kind == "capacity" and climb.channel in set_by:
         refuse(
@@ -70,6 +71,27 @@ def check_factors(path: Path, text: str, study: "StudyFile") -> None:
             f"{study.comfort_c:g} °C is not below machine.limit_c, {limit_c:g} °C: the comfort line is the "
             "tester's own, below the limit",
         )
+
+
+def _check_words(
+    study: "StudyFile",
+    refuse: Callable[[Sequence[str], str], None],
+    key: list[str],
+    factor: "Factor",
+) -> None:
+    """Refuse a detail in words that are not on the scale of this detail, and a scale that is none."""
+    for level, details in factor.details.items():
+        for detail, word in details.items():
+            scale = study.scales.get(detail)
+            if scale is not None and str(word) not in scale:
+                refuse(
+                    [*key, "details", level],
+                    f'{detail} = "{word}" is not on its scale ({", ".join(scale)}).'
+                    + nearest(str(word), scale),
+                )
+    for name, scale in study.scales.items():
+        if len(set(scale)) != len(scale) or len(scale) < 2:
+            refuse(["scales", name], "a scale has two words or more, each once, from the best on")
 
 
 def _check_what_it_sets(

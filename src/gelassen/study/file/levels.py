@@ -82,10 +82,18 @@ def setups_without_power(file: StudyFile) -> dict[str, str]:
 
 
 def detail(file: StudyFile, setup: str, name: str) -> float:
-    """Return the sum of a detail over the levels of a setup; NaN if none has it."""
+    """Return the sum of a detail over the levels of a setup; NaN if none has it.
+
+    Of words, it is the place of the worst on their scale, from 1.
+    """
+    scale = file.scales.get(name)
     values = []
     for factor, level in file.setups.get(setup, {}).items():
         value = file.factors[factor].details.get(level_text(level), {}).get(name)
-        if isinstance(value, (int, float)):
+        if scale is not None and value is not None:
+            values.append(float(scale.index(str(value)) + 1))
+        elif isinstance(value, (int, float)):
             values.append(float(value))
-    return sum(values) if values else math.nan
+    if not values:
+        return math.nan
+    return sum(values) if scale is None else max(values)

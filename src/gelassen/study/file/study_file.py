@@ -249,6 +249,10 @@ class StudyFile(Table):
     comfort_c: Temperature | None = Field(
         None, description="the tester's own line below the limit, °C"
     )
+    scales: dict[str, list[str]] = Field(
+        default_factory=dict,
+        description='words for a detail, from the best to the worst: noise = ["silent", "hums", "loud"]',
+    )
 
     @model_validator(mode="after")
     def _judged_and_workloads(self) -> Self:
