@@ -89,9 +89,7 @@ class Multiplicity:
     """Numerical limits of simulated distributions."""
 
     SIMULATED = 40_000  # draws
-    EXACT_PAIRS = (
-        300  # pairs up to which each chance is integrated: a table needs 30 integrals and SciPy
-    )
+    EXACT_PAIRS = 300  # pairs up to which each chance is an integral; a table starts slowly
     MOST_IN_STEPS = 12  # setups up to which verdicts go on in steps
 
 
