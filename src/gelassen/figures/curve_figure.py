@@ -30,9 +30,11 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
             continue
         curve = replace(parse_curve(row["points"], row["curve"]), steps=bool(row["steps"]))
         temps = np.linspace(left, right, 400)
+        # With hysteresis, a loop that cools down rests above its curve.
+        band = f", hysteresis {row['hysteresis_k']:g} K" if row["hysteresis_k"] else ""
         axis.plot(
             temps, [curve.duty_at(t) for t in temps], color=colours[row["setup"]], lw=1.4,
-            label=f"{row['setup']}: {row['curve']}",
+            label=f"{row['setup']}: {row['curve']}{band}",
         )  # fmt: skip
     for (name, _, _), own in result.fixed.groupby(["setup", "power_w", "room_c"], sort=False):
         if name not in set(result.points["setup"]):
