@@ -19,43 +19,13 @@ from gelassen.answers import CurveQuestion
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct.demo import make_demo
 from gelassen.conduct.fan_sweep import sweep_fans
+from gelassen.conduct.scenarios import SCENARIOS
 from gelassen.figures import capacity, effects, loads, plot, run, runs, setups, sweep
 from gelassen.figures.canvas import save
 
 HERE = Path(__file__).parent / "screenshots"
 COMMAND = [sys.executable, "-P", "-c", "from gelassen.cli import main; main()"]
 LIMITED, EXTRAPOLATED = "010-kiesel-92-on-air-125-w", "001-tarn-240-on-air-65-w"
-WORKLOADS = """format = 1
-title = "Programs on the playout box"
-made_up = true
-baseline = "Kiesel 92"
-[machine]
-name = "Playout box (Corvane 12)"
-limit_c = 95
-[factors.cooler]
-levels = ["Brise 120", "Kiesel 92"]
-[setups."Brise 120"]
-cooler = "Brise 120"
-[setups."Kiesel 92"]
-cooler = "Kiesel 92"
-[protocol]
-idle = "2 min"
-repeats = 2
-[[workloads]]
-name = "schedule only"
-load = "integer"
-duty_pct = 10
-length = "15 min"
-[[workloads]]
-name = "two streams"
-load = "matrix"
-workers = 2
-length = "15 min"
-[[workloads]]
-name = "render"
-load = "matrix"
-length = "20 min"
-"""
 
 
 def cropped(path: Path) -> None:
@@ -116,11 +86,7 @@ def main() -> None:
             recording = study.run(name)
             save(run(recording, summarise_run(recording, limit_c=95)), HERE / picture)
         save(runs([study.run("10"), study.run("12"), study.run("4")]), HERE / "runs.png")
-        workloads = folder / "programs"
-        workloads.mkdir()
-        (workloads / "study.toml").write_text(WORKLOADS, encoding="utf-8")
-        made = [*COMMAND, "run", str(workloads), "--yes", "--simulate", "1000000"]
-        subprocess.run(made, check=True, capture_output=True)
+        workloads = SCENARIOS["programs"].make(folder / "programs")
         save(loads(open_study(workloads).loads()), HERE / "loads.png")
         terminal(["compare", "gelassen-demo", "--no-figure"], "terminal-compare.png", folder)
         shown = ["show", f"gelassen-demo/runs/{LIMITED}", "--no-figure"]

@@ -19,9 +19,7 @@ def store_sweeps(study: Path, tables: Sequence[Mapping[str, Any]]) -> None:
     FileError
         The folder is not a study, or its file is wrong; nothing is changed then.
     """
-    path = study / STUDY_FILE
-    read_study_file(path)
-    document: Any = tomlkit.parse(read_text(path))
+    path, document = _opened(study)
     swept = {(table["channel"], table["fan"]) for table in tables}
     kept = [
         one for one in document.get("fans", []) if (one.get("channel"), one.get("fan")) not in swept
@@ -43,12 +41,17 @@ def store_offsets(study: Path, offsets: Mapping[str, tuple[float, float]]) -> No
     FileError
         The folder is not a study, or its file is wrong; nothing is changed then.
     """
-    path = study / STUDY_FILE
-    read_study_file(path)
-    document: Any = tomlkit.parse(read_text(path))
+    path, document = _opened(study)
     channels = document.setdefault("channels", tomlkit.table(is_super_table=True))
     for name, (offset, standard_error) in offsets.items():
         channel = channels.setdefault(name, tomlkit.table())
         channel["offset"] = round(offset, 3)
         channel["offset_se"] = round(standard_error, 3)
     replace_file(path, tomlkit.dumps(document), check=read_study_file)
+
+
+def _opened(study: Path) -> tuple[Path, Any]:
+    """Return the path of a study file that is right, and its content to be edited."""
+    path = study / STUDY_FILE
+    read_study_file(path)
+    return path, tomlkit.parse(read_text(path))
