@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.optimize import brentq
+from stepped_fans import stepped_table
 from tables import main
 
 from gelassen.core.fans.cooling import cooling_law
@@ -208,4 +209,8 @@ def hunting_table(seeds: int) -> None:
 
 
 if __name__ == "__main__":
-    main(__doc__, {"curves": settling_table, "hunting": hunting_table}, seeds=100)
+    main(
+        __doc__,
+        {"curves": settling_table, "hunting": hunting_table, "stepped": stepped_table},
+        seeds=100,
+    )

@@ -10,6 +10,7 @@ import pytest
 
 from command_line import gelassen, ok
 from gelassen.answers import CurveQuestion, open_study
+from gelassen.answers.fans.fan_runs import study_fans
 from gelassen.bench.simulated import COOLERS, CURVES, FanCurve, Room, SimulatedBench
 from gelassen.conduct import RunPlan, conduct_study, plan_phases, record_run
 from gelassen.conduct.operator.hand_change import instructions
@@ -129,6 +130,25 @@ def test_one_run_that_steps_its_fan_shows_cooling_over_speed(tmp_path):
     assert point["low_c"] <= truth.hottest_core_c <= point["high_c"]
     assert point["temp_c"] == pytest.approx(truth.hottest_core_c, abs=1.0)
     assert point["rpm"] == pytest.approx(truth.fan_rpm, rel=0.03)
+
+
+def test_what_a_slow_loop_has_not_reached_at_each_duty_is_not_taken_for_a_cooler_sensor(tmp_path):
+    """A curve follows what is read; the judged rise of a level that did not settle is extrapolated."""
+    ensure_setup(tmp_path, "loop", limit_c=95.0, new_setup=True, made_up=True)
+    bench = SimulatedBench(cooler=COOLERS["Tarn 240"], curve=CURVES["on-air"], seed=5)
+    plan = RunPlan(
+        phases=plan_phases(60, 2400, 0, 60), interval_s=4.0, settings={"cpu.package.power_limit_w": 95},
+        fan_steps=FanSteps("fan.cpu.duty_pct", (100.0, 80.0, 60.0, 45.0, 35.0), 480.0),
+    )  # fmt: skip
+    record_run(bench, plan, tmp_path / "runs", label="loop", setup="loop", power_limit_w=95)
+    study = open_study(tmp_path)
+    known, _ = study_fans(study, confidence=0.95)
+    assert known["loop"].fan.follows_share == pytest.approx(1.0, abs=0.02)
+    levels = summarise_run(study.run("1")).fan_levels
+    alone = np.mean([level.standard_error**2 for level in levels]) ** 0.5
+    law = known["loop"].fan.cooling
+    spread = law.at(law.middle[0] * np.ones(1), law.middle[1] * np.ones(1)).spread[0]
+    assert spread > 0.6 * alone  # five levels that err alike are no five measurements
 
 
 def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):

@@ -164,6 +164,7 @@ def _fan_of(file: StudyFile, setup: str, runs: pd.DataFrame, between_k: float) -
     law = cooling_law(
         runs["fan_rpm"].tolist(), runs["power_w"].tolist(), runs["value"].tolist(),
         runs["standard_error"].tolist(), mounts=pd.factorize(runs["mount_name"])[0].tolist(),
+        runs=pd.factorize(runs["run"])[0].tolist(),
         between_k=between_k,
     )  # fmt: skip
     swept = [one for one in file.fans if one.of in (None, setup) and _is_stepped(file, one)]
@@ -238,14 +239,18 @@ def _is_read(parts: Mapping[str, Sequence[object]], name: str) -> bool:
 
 
 def _follows_share(runs: pd.DataFrame, channel: str | None) -> float:
-    """Return the rise that is followed over the judged rise, of settled runs if there are any."""
+    """Return the rise that is followed over the judged rise, of settled runs if there are any.
+
+    Both as they were read: what runs that did not settle had not reached was not read either.
+    """
     settled = runs[runs["reached"].astype(bool)]
-    columns = ["parts", "reference_c", "value"]
+    chosen = settled if len(settled) else runs
+    read_k = chosen["value"] - (0.0 if len(settled) else chosen["missing_k"].fillna(0.0))
     shares = [
-        (float(parts[channel][0]) - reference) / value
-        for parts, reference, value in (settled if len(settled) else runs)[columns].itertuples(
-            index=False
+        (float(parts[channel][0]) - reference) / judged
+        for parts, reference, judged in zip(
+            chosen["parts"], chosen["reference_c"], read_k, strict=True
         )
-        if channel is not None and _is_read(parts, channel) and value > 0
+        if channel is not None and _is_read(parts, channel) and judged > 0
     ]
     return float(np.median(shares)) if shares else 1.0

@@ -26,6 +26,7 @@ _INTENSITY = {"matrix": 1.0, "integer": 0.7, "memory": 0.5}
 _STEP_S = 1.0
 _NOISE_MEMORY_S = 3.0
 _CORE_NOISE_K = 0.35
+_FAN_SHARE = 0.2  # of the way that a fan goes in a step towards rest
 _LOAD_WANDER = 0.004  # share of the work; no load is perfectly even
 _LOAD_MEMORY_S = 60.0
 
@@ -312,7 +313,7 @@ class SimulatedBench:
         for _ in range(60):
             core_w = heat.core_power_w(clock_mhz, self._switching(cores, 1.0))
             # With thermal runaway there is no rest. A value far beyond every limit is enough.
-            heat.step(core_w, room_c, 1e9)
+            heat.step(core_w, room_c, 1e9, fan_share=_FAN_SHARE)
             if heat.hottest_c > 400:
                 break
         return heat, float(core_w.sum()) + self._processor.uncore_w

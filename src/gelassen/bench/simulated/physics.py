@@ -106,10 +106,16 @@ class Heat:
         radiated = 4 * _STEFAN_BOLTZMANN * _EMISSIVITY * c.radiating_m2 * mean_k**3
         return float(forced + natural + radiated)
 
-    def step(self, core_w: Floats, room_c: float, seconds: float) -> None:
-        """Let this much time pass at this power (implicit Euler)."""
+    def step(
+        self, core_w: Floats, room_c: float, seconds: float, *, fan_share: float = 1.0
+    ) -> None:
+        """Let this much time pass at this power (implicit Euler).
+
+        The fan goes at most `fan_share` of the way to its curve: a smaller share finds the resting point of
+        a steep curve, between whose ends the fan would jump otherwise.
+        """
         wanted = self._turns_at() / 100 * self.cooler.top_rpm
-        self.fan_rpm += (wanted - self.fan_rpm) * (1 - math.exp(-seconds / _FAN_S))
+        self.fan_rpm += (wanted - self.fan_rpm) * min(1 - math.exp(-seconds / _FAN_S), fan_share)
         links = [self._contact_w_per_k]
         if self.cooler.coolant_j_per_k:
             links.append(self.cooler.coolant_w_per_k)

@@ -51,6 +51,7 @@ class CoolingLaw:
     rise_k: Floats
     error_k: Floats
     mounts: Floats
+    runs: "np.ndarray[tuple[int], np.dtype[np.int64]]"
     tried: list[_Tried] = field(default_factory=list)
 
     @property
@@ -81,8 +82,11 @@ class CoolingLaw:
         """Return how well the runs fit these; `prior` is the logarithm of what was thought before."""
         one = _Tried(exponent, free, between_k, np.empty(0), np.empty(0), prior)
         here = (self.rpm, self.power_w)
-        noise = self.error_k**2 + Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
+        noise = Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
+        noise += (1 - Cooling.ONE_RUN) * self.error_k**2
         shared = between_k**2 * np.equal.outer(self.mounts, self.mounts)
+        alike = np.equal.outer(self.runs, self.runs)
+        shared = shared + Cooling.ONE_RUN * alike * np.multiply.outer(self.error_k, self.error_k)
         runs = self._covariance(here, here, one) + np.diag(noise) + shared
         factor = np.asarray(np.linalg.cholesky(runs), dtype=float)
         solved = np.linalg.solve(factor, self.rise_k - self._expected(*here, one))
@@ -141,6 +145,7 @@ def cooling_law(
     error_k: Sequence[float],
     *,
     mounts: Sequence[int] | None = None,
+    runs: Sequence[int] | None = None,
     between_k: float = 0.5,
 ) -> CoolingLaw:
     """Return the cooling over fan speed and power that settled runs of one setup show.
@@ -151,6 +156,9 @@ def cooling_law(
         Fan speed, power in W, settled rise in K and its standard error in K of each run.
     mounts : sequence of int, optional
         Number of the mounting of each run; one mounting if not given.
+    runs : sequence of int, optional
+        Number of the recorded run that each belongs to: duties of one run that was not settled err alike.
+        Each is a run of its own if not given.
     between_k : float
         What is thought of the standard deviation between mountings, K, before these runs. It counts if
         there are several.
@@ -172,7 +180,8 @@ def cooling_law(
             "cooling over fan speed needs runs at two speeds at least, a tenth apart; take three to five"
         )
     numbers = np.asarray(mounts if mounts is not None else [0] * columns[0].size)
-    law = CoolingLaw(columns[0], columns[1], columns[2], columns[3], numbers)
+    own = np.asarray(runs if runs is not None else range(columns[0].size))
+    law = CoolingLaw(columns[0], columns[1], columns[2], columns[3], numbers, own)
     several = len(set(numbers.tolist())) > 1
     for n, g in product(Cooling.EXPONENTS, Cooling.FREE):
         prior = (

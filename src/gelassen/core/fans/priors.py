@@ -23,6 +23,9 @@ class Cooling:
     BETWEEN = (0.25, 0.5, 0.8, 1.25, 2.0)  # tried: spread between mountings, over what was thought
     BETWEEN_DOUBT = 0.7  # logarithm of that: rigs differ by about 2
     RUN_K = 0.2  # K: what a settled value is off beside its own error, in the same mounting
+    # Share of the variance of a level's own error that all levels of one run have: what is not settled at
+    # one duty is carried into the next. Between runs of a setup at half time it is 0.45.
+    ONE_RUN = 0.6  # see above
     RUN_SHARE = 0.002  # and as a share of the rise: the load and the power reading
 
 
