@@ -92,10 +92,37 @@ def test_runs_are_chosen_by_conditions(copy):
 
 
 def test_one_study_says_the_same_alone_and_in_the_archive(copy):
-    alone = open_study(copy / "first").compare()
-    among = open_archive(copy).compare(["setup"], ["study=first"])
+    study, archive, only = open_study(copy / "first"), open_archive(copy), ["study=first"]
+    alone, among = study.compare(), archive.compare(["setup"], only)
     columns = ["setup", "rise_k", "low_k", "high_k", "group"]
     assert among.setups[columns].to_dict("list") == alone.setups[columns].to_dict("list")
+    assert "setups_lumped" not in {said.code for said in among.cautions}
+    own = ["total", "low", "high", "freedom"]
+    [scatter] = archive.repeatability(only).values()
+    assert [scatter.to_dict()[n] for n in own] == [study.repeatability().to_dict()[n] for n in own]
+    [drift] = archive.drift("tower", only).values()
+    assert drift.to_dict()["per_day"] == study.drift("tower").to_dict()["per_day"]
+
+
+def test_other_factors_within_what_is_compared_as_one_are_named(copy):
+    toml = copy / "first/study.toml"
+    head, _, _ = toml.read_text().partition("[setups")
+    toml.write_text(
+        head + '[factors.cooler]\nlevels = ["a"]\n[factors.curve]\nlevels = ["x", "y"]\n'
+        '[setups.tower]\ncooler = "a"\ncurve = "x"\n[setups.low]\ncooler = "a"\ncurve = "y"\n'
+    )
+    found = open_archive(copy).compare(["cooler"], ["study=first"])
+    [said] = [one for one in found.cautions if one.code == "setups_lumped"]
+    assert said.sizes["factors"] == "curve"
+
+
+def test_a_study_whose_files_cannot_be_listed_is_named_and_the_rest_goes_on(copy):
+    (copy / "first/runs/009-gone").symlink_to(copy / "nowhere")
+    shutil.rmtree(copy / "broken")
+    (copy / "broken/study.toml").mkdir(parents=True)
+    archive = open_archive(copy)
+    assert {"first", "lab, 2nd floor/box=2"} <= set(archive.studies()["study"])
+    assert [name for name, _ in archive.unreadable] == ["broken"]
 
 
 def test_the_same_setup_on_several_machines_is_compared_with_a_caution(copy):

@@ -53,7 +53,7 @@ def study_drifts(
 
 
 def repeated_setup(study: StudyRuns, table: pd.DataFrame, setup: str | None) -> str:
-    """Return the setup whose repeats are looked at: the baseline, if none is named."""
+    """Return the setup that was asked for; else the baseline, else the setup with most runs."""
     name = setup or study.file.baseline or str(table["setup"].mode().iloc[0])
     if name not in set(table["setup"]):
         raise InputError(f'there is no run of "{name}".' + nearest(name, table["setup"].unique()))
@@ -70,12 +70,15 @@ def study_drift(
     """Look for a trend in repeats of one setup over time; see `Study.drift`."""
     table, left_out = study.table_and_left_out(confidence, leave_out)
     table, brought = study_in_one_room(study.file, table)
-    runs = table[table["setup"] == repeated_setup(study, table, setup)]
-    found = machine_drift(
-        [started_days(started) for started in runs["started"]],
-        runs["value"],
-        mount=mounts_of(runs),
+    found = drift_in(table, repeated_setup(study, table, setup), confidence)
+    return replace(found, cautions=(*found.cautions, *brought, *left_out))
+
+
+def drift_in(table: pd.DataFrame, setup: str, confidence: float) -> MachineDrift:
+    """Return the trend of one setup in a table of runs that were brought to one room."""
+    runs = table[table["setup"] == setup]
+    return machine_drift(
+        [started_days(started) for started in runs["started"]], runs["value"], mount=mounts_of(runs),
         confidence=confidence,
         shared_error=runs["shared_error"] if "shared_error" in runs.columns else None,
-    )
-    return replace(found, cautions=(*found.cautions, *brought, *left_out))
+    )  # fmt: skip

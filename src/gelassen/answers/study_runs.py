@@ -279,8 +279,8 @@ class StudyRuns:
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return the rows that an answer can use, and the runs left out with the reason.
 
-        Runs of another kind than these are left out: a climb in power only gives a capacity, and a fan that
-        goes through several duties only its cooling. `judge` is as in `rows`.
+        Runs of other kinds are left out. A climb in power tells a capacity; a fan that goes through several
+        duties tells its cooling. Neither tells a temperature. `judge` is as in `rows`.
 
         Raises
         ------
@@ -294,17 +294,23 @@ class StudyRuns:
             *((row.run, other[row.protocol]) for row in rows if row.protocol in other),
         ]
         rows = [row for row in rows if row.protocol not in other]
-        # The first mounting of one cooler is not that of another, even where both have the same name.
-        rows = [
+        rows = self.with_mountings(rows)
+        if not rows:
+            reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
+            raise InputError(f"{self.folder}: nothing to compare ({reasons})")
+        return rows, left_out
+
+    def with_mountings(self, rows: Sequence[RunRow]) -> list[RunRow]:
+        """Return rows whose mountings have names of their own.
+
+        The first mounting of one cooler is not that of another, even where both have the same name.
+        """
+        return [
             replace(row, mount=f"{mounted_as(self.file, row.setup)}: {row.mount}")
             if row.mount
             else row
             for row in rows
         ]
-        if not rows:
-            reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
-            raise InputError(f"{self.folder}: nothing to compare ({reasons})")
-        return rows, left_out
 
     def is_made_up(self, rows: Sequence[RunRow]) -> bool:
         """Return whether any of this is made up, so that every output says so."""

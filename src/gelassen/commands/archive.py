@@ -86,8 +86,9 @@ def _answer(found: "Archive", asked: ArchiveOptions) -> None:
     from gelassen.show.archive_text import (
         RUNS_HEADER,
         STUDIES_HEADER,
-        by_machine_text,
+        drifts_of_machines,
         runs_rows,
+        scatter_text,
         studies_rows,
         studies_text,
     )
@@ -104,16 +105,13 @@ def _answer(found: "Archive", asked: ArchiveOptions) -> None:
             emit(as_csv(compared.setups))
         else:
             _json(compared)
-    elif asked.repeatability or asked.drift is not None:
-        machines: Any = (
-            found.repeatability(where, confidence=asked.confidence)
-            if asked.drift is None
-            else found.drift(asked.drift, where, confidence=asked.confidence)
-        )
-        if form in ("text", "markdown"):
-            tell(by_machine_text(machines))
-        else:
-            _json(machines)
+    elif asked.drift is not None:
+        drifts = found.drift(asked.drift, where, confidence=asked.confidence)
+        words_only = form in ("text", "markdown")
+        tell(drifts_of_machines(drifts, asked.drift)) if words_only else _json(drifts)
+    elif asked.repeatability:
+        scatter = found.repeatability(where, confidence=asked.confidence)
+        tell(scatter_text(scatter)) if form in ("text", "markdown") else _json(scatter)
     elif asked.runs:
         runs = found.runs(where)
         if form == "text":

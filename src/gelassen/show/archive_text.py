@@ -8,6 +8,7 @@ from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.show.findings_text import drift_text, repeatability_text
 from gelassen.show.numbers import fixed, interval
 from gelassen.show.tables import aligned
 
@@ -66,9 +67,21 @@ def runs_rows(runs: pd.DataFrame) -> list[tuple[str, ...]]:
     return rows
 
 
-def by_machine_text(found: Mapping[str, Repeatability] | Mapping[str, MachineDrift]) -> str:
-    """Return what was found of each machine."""
-    return "\n".join(f"{machine}: {one}" for machine, one in found.items())
+def scatter_text(found: Mapping[str, Repeatability]) -> str:
+    """Return the scatter of each machine, in the words of a study."""
+    return _by_machine({name: repeatability_text(one) for name, one in found.items()})
+
+
+def drifts_of_machines(found: Mapping[str, MachineDrift], setup: str) -> str:
+    """Return the drift of each machine under one setup, in the words of a study."""
+    return _by_machine({name: drift_text(one, setup) for name, one in found.items()})
+
+
+def _by_machine(said: Mapping[str, str]) -> str:
+    return (
+        "\n\n".join(f"{machine}\n{text}" for machine, text in said.items())
+        or "no machine can be judged"
+    )
 
 
 def _runs(runs: int, left_out: int) -> str:

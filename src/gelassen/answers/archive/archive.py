@@ -14,15 +14,18 @@ import pyarrow as pa
 from gelassen.answers.archive.conditions import column_of, condition
 from gelassen.answers.archive.index import FACTOR, Index, Indexed, as_table
 from gelassen.answers.archive.place import INDEX, Place
-from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
+from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs, run_table
+from gelassen.answers.drift import drift_in
+from gelassen.answers.one_room import in_one_room
+from gelassen.answers.repeatability import repeatability_in
 from gelassen.answers.rows.known_spread import KnownSpread, was_remounted
 from gelassen.answers.rows.power_steps import at_one_power
-from gelassen.answers.rows.run_row import RunRow, row_from_kept, started_days
+from gelassen.answers.rows.run_row import RunRow, row_from_kept
 from gelassen.answers.study import Study, open_study
 from gelassen.answers.workers.pool import as_executor
-from gelassen.core.comparing.machine_drift import MachineDrift, machine_drift
+from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.priors import Spread
-from gelassen.core.comparing.repeatability import Repeatability, find_repeatability
+from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.spelling import nearest
@@ -119,13 +122,7 @@ class Archive:
             raise InputError(
                 f"{len(set(setups))} setups match; up to {_MOST_SETUPS} are compared. Choose fewer: --where"
             )
-        named = [
-            # The first mounting in one study is not that of another.
-            replace(
-                row, setup=name, mount=f"{of}: {row.setup}: {row.mount}" if row.mount else row.mount
-            )
-            for row, name, of in zip(rows, setups, table["study"], strict=True)
-        ]
+        named = [replace(row, setup=name) for row, name in zip(rows, setups, strict=True)]
         named, left_out, level = at_one_power(named, [])
         repeated = was_remounted(named)
         asked = ComparisonAsked(
@@ -137,28 +134,22 @@ class Archive:
             else KnownSpread("usual", Spread.STANDS_IN_K),
         )
         found = compare_runs(named, left_out, asked)
-        return replace(found, cautions=(*level, *_mixed(table), *found.cautions))
+        said = (*level, *_mixed(table), *self._lumped(where, by))
+        return replace(found, cautions=(*said, *found.cautions))
 
     def repeatability(
         self, where: Sequence[str] = (), *, confidence: float = 0.95
     ) -> dict[str, Repeatability]:
-        """Return how much each machine scatters between runs of one setup, over all its studies."""
-        rows, table = self._rows(where, ("machine", "study"))
-        lines = pd.DataFrame(
-            {
-                "machine": table["machine"],
-                "setup": table["study"] + ": " + table["setup"],
-                "value": [row.value for row in rows],
-                "day": [str(row.started or "")[:10] for row in rows],
-                "mount": [row.mount for row in rows],
-                "free": [not row.at_limit for row in rows],
-            }
-        )
-        free = lines[lines["free"]]
-        return {
-            str(machine): find_repeatability(own, confidence=confidence)
-            for machine, own in free.groupby("machine", sort=True)
-        }
+        """Return how much each machine scatters between runs of one setup, over all its studies.
+
+        A machine whose runs were all at their limit is left out.
+        """
+        found = {}
+        for machine, table in self._machines(where).items():
+            if not table["at_limit"].astype(bool).all():
+                named = table.assign(setup=table["study"] + ": " + table["setup"])
+                found[machine] = repeatability_in(in_one_room(named)[0], confidence)
+        return found
 
     def drift(
         self, setup: str, where: Sequence[str] = (), *, confidence: float = 0.95
@@ -170,24 +161,50 @@ class Archive:
         InputError
             No run of this setup.
         """
-        rows, table = self._rows(where, ("machine",))
-        known = sorted(set(table["setup"]))
+        machines = self._machines(where)
+        known = sorted({name for table in machines.values() for name in table["setup"]})
         if setup not in known:
             raise InputError(f'no run here is of "{setup}".{nearest(setup, known)}')
+        return {
+            machine: drift_in(in_one_room(table)[0], setup, confidence)
+            for machine, table in machines.items()
+            if setup in set(table["setup"])
+        }
+
+    def _machines(self, where: Sequence[str]) -> dict[str, pd.DataFrame]:
+        """Return the runs of each machine that can be compared, as a study has them, with their study.
+
+        Rises and temperatures are not mixed: a machine that has rises is judged by these.
+        """
+        rows, lines = self._rows(where, ("machine", "study"))
         found = {}
-        for machine in sorted(set(table["machine"])):
+        for machine in sorted(set(lines["machine"])):
             own = [
-                row
-                for row, name, of in zip(rows, table["setup"], table["machine"], strict=True)
-                if of == machine and name == setup and not row.at_limit
+                replace(row, run=f"{study}\t{row.run}")
+                for row, of, study in zip(rows, lines["machine"], lines["study"], strict=True)
+                if of == machine
             ]
-            if own:
-                days = [started_days(row.started) for row in own]
-                found[str(machine)] = machine_drift(
-                    days, [float(row.value or 0.0) for row in own], mount=[row.mount for row in own],
-                    confidence=confidence,
-                )  # fmt: skip
+            units = {row.unit for row in own}
+            own = [row for row in own if row.unit == ("K" if "K" in units else row.unit)]
+            table = run_table(at_one_power(own, [])[0], [])
+            if len(table):
+                found[str(machine)] = table.assign(
+                    study=[name.partition("\t")[0] for name in table["run"]]
+                )
         return found
+
+    def _lumped(self, where: Sequence[str], by: Sequence[str]) -> tuple[Caution, ...]:
+        """Say which factors differ within what is compared as one."""
+        data = self.index.dataset(list(self.indexed))
+        factors = [n for n in data.schema.names if n.startswith(FACTOR) and _plain(n) not in by]
+        if not factors or "setup" in by:
+            return ()
+        table = self.runs(where, columns=[*by, *factors, "left_out"])
+        table = table[table["left_out"].isna()]
+        groups = table.groupby([_plain(name) for name in by], dropna=False)
+        levels = groups[[_plain(n) for n in factors]].agg("nunique")
+        mixed = [str(name) for name in levels.columns if (levels[name] > 1).any()]
+        return (caution("setups_lumped", factors=", ".join(mixed)),) if mixed else ()
 
     def _rows(
         self, where: Sequence[str], names: Sequence[str]
@@ -202,7 +219,15 @@ class Archive:
         if usable.empty:
             asked = f" where {' and '.join(where)}" if where else ""
             raise InputError(f"{self.address}: no run can be compared{asked}")
-        return [row for row, keep in zip(rows, kept, strict=True) if keep and row], usable
+        named = [
+            # The first mounting in one study is not that of another.
+            replace(row, mount=f"{study}: {row.mount}") if row.mount else row
+            for row, study in zip(
+                (row for row, keep in zip(rows, kept, strict=True) if keep and row),
+                usable["study"], strict=True,
+            )
+        ]  # fmt: skip
+        return named, usable
 
 
 def open_archive(
@@ -240,8 +265,8 @@ def open_archive(
     )  # fmt: skip
     kept, names = Index(kept_at), place.studies()
     known = kept.known()
-    stamps = {name: place.stamp(name) for name in names}
-    found = {n: one for n, one in known.items() if one.stamp == stamps.get(n)}
+    stamps = {name: _stamp(place, name) for name in names}
+    found = {n: one for n, one in known.items() if one.stamp and one.stamp == stamps.get(n)}
     unreadable: list[tuple[str, str]] = []
     new = [name for name in names if name not in found]
     for name, read in zip(new, _each_read(place, new, stamps, executor), strict=True):
@@ -257,6 +282,14 @@ def open_archive(
     return Archive(
         str(address), kept, {n: found[n] for n in names if n in found}, tuple(unreadable)
     )
+
+
+def _stamp(place: Place, study: str) -> str:
+    """Return the mark of a study; none where its files cannot be listed, which reading it will say."""
+    try:
+        return place.stamp(study)
+    except OSError:
+        return ""
 
 
 def _made(index: str | Path) -> str | Path:
@@ -286,6 +319,7 @@ def _read(
         with place.opened(name) as folder:
             study = open_study(folder)
             rows, left_out = study.rows(executor=executor)
+            rows = study.with_mountings(rows)
             entry = _entry(name, stamp, study, rows, left_out)
     except (GelassenError, OSError) as error:
         return str(error)

@@ -4,12 +4,14 @@ The files are one dataset of Arrow, partitioned by study. Each also says in its 
 is, so that an overview reads no rows.
 """
 
+import contextlib
 import json
 from dataclasses import dataclass, fields
 from datetime import datetime
 from io import BytesIO
 from typing import Any
 from urllib.parse import quote
+from uuid import uuid4
 
 import pyarrow as pa
 import pyarrow.dataset as ds
@@ -111,7 +113,7 @@ class Index:
         try:
             files.makedirs(path.rpartition("/")[0], exist_ok=True)
             # Whoever reads at this moment sees the old file or the new one.
-            draft = f"{path}.new"
+            draft = f"{path}.{uuid4().hex}.new"  # two may write at the same time
             files.pipe_file(draft, content.getvalue())
             files.mv(draft, path)
         except OSError as error:
@@ -122,7 +124,8 @@ class Index:
 
     def forget(self, study: str) -> None:
         """Remove a study that is no longer there."""
-        self._place.files.rm(self._path(study))
+        with contextlib.suppress(FileNotFoundError):  # another process was quicker
+            self._place.files.rm(self._path(study))
 
     def dataset(self, studies: list[str]) -> ds.Dataset:
         """Return these studies as one dataset; columns that only some have are empty in the others."""

@@ -138,6 +138,10 @@ WORDS = {
     "several_machines": (
         "these runs come from {machines} machines: where they differ, so do chip, case and room"
     ),
+    "setups_lumped": (
+        "runs are taken together although these factors differ among them: {factors}. What they do is part "
+        "of the scatter. Compare by them as well, or choose one level"
+    ),
     "fan_never_started": (
         "{fan} stood still and did not start again at any duty of the sweep: look whether it turns now"
     ),
