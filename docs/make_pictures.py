@@ -80,7 +80,7 @@ def main() -> None:
         quiet = CurveQuestion(powers_w=[95], rooms_c=[22, 30], quietest_below_c=78)
         save(plot(study.curves(quiet)), HERE / "curve.png")
         swept = sweep_fans(SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"]))
-        save(sweep(swept["fan.cpu.duty_pct"].fans), HERE / "sweep.png")
+        save(sweep(swept["fan.cpu.duty_pct"].fans, made_up=True), HERE / "sweep.png")
         save(effects(study.effects()), HERE / "effects.png")
         for name, picture in ((LIMITED, "run.png"), (EXTRAPOLATED, "run-extrapolated.png")):
             recording = study.run(name)

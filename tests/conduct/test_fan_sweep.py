@@ -131,6 +131,13 @@ def test_a_stored_sweep_refuses_a_curve_that_lets_the_fan_stand(tmp_path):
     assert '"loud"' in text
     ok(*asked)
     assert (tmp_path / "study.toml").read_text().count("[[fans]]") == 1
+    real = STUDY.replace("made_up = true\n", "")
+    (tmp_path / "study.toml").write_text(real)
+    refused = gelassen(*asked)
+    assert refused.returncode == 2
+    assert "is not marked so" in refused.stderr
+    assert (tmp_path / "study.toml").read_text() == real
+    assert gelassen("channels", "--simulate", "--together", "room.air.temp_c").returncode == 2
     (tmp_path / "study.toml").write_text(text.replace('"40: 30,', '"40: 10,', 1))
     said = gelassen("compare", tmp_path)
     assert said.returncode == 2

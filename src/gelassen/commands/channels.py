@@ -105,20 +105,25 @@ def channels(**given: Any) -> None:
         raise InputError(
             "--store writes offsets or a sweep into a study: add --study FOLDER, and --together or --sweep"
         )
-    _only_with_sweep(asked)
+    _only_together(asked)
+    if asked.simulate and asked.store and known is not None and not known.made_up:
+        raise InputError(
+            "--simulate would store a made-up sweep, and this study is not marked so: write made_up = true "
+            "in its study.toml, or leave --store out"
+        )
     if asked.together:
         _together(known, asked)
         return
     if asked.run is not None and asked.probe:
         _probed_run(asked.run, asked.form)
         return
-    bench = _simulated() if asked.simulate else study_bench(known, sysfs=asked.sysfs)
+    bench = _simulated(asked.form) if asked.simulate else study_bench(known, sysfs=asked.sysfs)
     if asked.sweep:
         from gelassen.commands.fan_sweep import sweep
 
         sweep(
             bench, asked.fan, noise=asked.noise, figure=asked.figure,
-            store=asked.study if asked.store else None, form=asked.form,
+            store=asked.study if asked.store else None, form=asked.form, made_up=asked.simulate,
         )  # fmt: skip
         return
     if asked.probe:
@@ -130,28 +135,33 @@ def channels(**given: Any) -> None:
             found = probe_channels(bench, load_s=load_s, progress=progress)
         _print_probe(found, {info.name: info.what for info in bench.channels()}, asked.form)
         return
-    _list(bench, asked.form, wait_s=0.5 if asked.sysfs is None else 0.0)
+    wait_s = 0.5 if asked.sysfs is None else 0.0
+    _list(bench, asked.form, wait_s=wait_s, made_up=asked.simulate)
 
 
-def _only_with_sweep(asked: ChannelsOptions) -> None:
+def _only_together(asked: ChannelsOptions) -> None:
     from gelassen.core.foundation.errors import InputError
 
     given = {"--fan": asked.fan, "--noise": asked.noise, "--figure": asked.figure}
     lacking = [option for option, value in given.items() if value]
     if lacking and not asked.sweep:
         raise InputError(f"{lacking[0]} belongs to a sweep: add --sweep")
+    if asked.simulate and (asked.together or asked.run is not None or asked.sysfs is not None):
+        raise InputError("--simulate is for the list, --probe and --sweep: leave it out")
     if asked.sweep and (asked.probe or asked.together or asked.run is not None):
         raise InputError("--sweep is asked alone, without --probe, --together and --run")
 
 
-def _simulated() -> "SimulatedBench":
+def _simulated(form: str) -> "SimulatedBench":
     from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 
-    say("made-up sample data: a simulated bench, not this machine")
+    # Beside a table for programs, the words go to where messages go.
+    tell = emit if form == "text" else say
+    tell("made-up sample data: a simulated bench, not this machine")
     return SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"])
 
 
-def _list(bench: "Bench", form: str, *, wait_s: float) -> None:
+def _list(bench: "Bench", form: str, *, wait_s: float, made_up: bool) -> None:
     from gelassen.core.recording.channels import parse_channel
     from gelassen.show.channel_table import channels_text
     from gelassen.show.numbers import digits_of, fixed
@@ -161,9 +171,8 @@ def _list(bench: "Bench", form: str, *, wait_s: float) -> None:
     bench.sleep(wait_s)  # power and load need two readings
     values = bench.read()
     infos = list(bench.channels())
-    lacking = (
-        bench.missing() if hasattr(bench, "missing") else []
-    )  # a simulated bench lacks nothing
+    told = getattr(bench, "missing", None)  # a simulated bench lacks nothing
+    lacking = [] if told is None else told()
     settable = [_setting(name, actuator) for name, actuator in bench.actuators().items()]
     if form == "json":
         content = [
@@ -177,6 +186,7 @@ def _list(bench: "Bench", form: str, *, wait_s: float) -> None:
         missing = [{"what": what, "why": why} for what, why in lacking]
         keys = ("channel", "value", "range", "what")
         found = {
+            "made_up": made_up,
             "channels": content,
             "settable": [dict(zip(keys, row, strict=True)) for row in settable],
             "missing": missing,

@@ -54,7 +54,7 @@ class SweptDuty:
     refused
         Why the machine did not let it be set; empty if it did.
     heard
-        What the tester said of the sound at each duty, as typed.
+        What the tester typed about the sound, with its duty.
     """
 
     fans: tuple[FanSweep, ...]
@@ -94,7 +94,7 @@ def sweep_fans(
     BenchError
         The guard ended it, the machine was not at rest, or something could not be put back.
     """
-    chosen = _chosen(bench, duties)
+    chosen = duties_to_sweep(bench, duties)
     claim = getattr(bench, "claim", nullcontext)  # benches of others may have none
     found: dict[str, SweptDuty] = {}
     with claim():
@@ -135,7 +135,14 @@ def _level(said: str) -> float | None:
     return level if math.isfinite(level) else None
 
 
-def _chosen(bench: Bench, duties: Collection[str]) -> list[str]:
+def duties_to_sweep(bench: Bench, duties: Collection[str]) -> list[str]:
+    """Return the duties to sweep: those named, else all that can be set.
+
+    Raises
+    ------
+    InputError
+        A name that cannot be set here, or nothing that can.
+    """
     there = [name for name in bench.actuators() if name.endswith(".duty_pct")]
     if not there:
         raise InputError(

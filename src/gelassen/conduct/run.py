@@ -420,7 +420,7 @@ class _Conductor:
             self._writer.event(now_s, f"load: {said}")
 
     def _step_fan(self, now_s: float) -> None:
-        """Set the duty that the fan steps say for this moment."""
+        """Set the duty of the present fan step, if it changed."""
         steps = self._plan.fan_steps
         if steps is None:
             return

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.probing.fan_sweep import FanSweep
 from gelassen.figures.canvas import BLUE, GREEN, GREY, ORANGE, PURPLE, RED, SKY, axes_or_new
 
@@ -12,7 +13,7 @@ if TYPE_CHECKING:
 _COLOURS = (BLUE, ORANGE, GREEN, PURPLE, RED, SKY)
 
 
-def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None) -> "Axes":
+def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None, *, made_up: bool = False) -> "Axes":
     """Draw speed over duty for each fan, where it stops, where it starts, and dead ranges.
 
     Parameters
@@ -21,6 +22,8 @@ def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None) -> "Axes":
         At least one fan.
     ax : Axes, optional
         Where to draw.
+    made_up : bool
+        Whether it is made-up data, which the title then says.
     """
     axis = axes_or_new(ax)
     axis.grid(color="#dddddd", lw=0.6)
@@ -45,7 +48,7 @@ def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None) -> "Axes":
     )
     axis.set_title(
         "Fan speed over duty (cross: it stops here; dotted: it starts here from standstill; "
-        "broad: speed does not follow)",
+        "broad: speed does not follow)" + (f"\n{MADE_UP}" if made_up else ""),
         fontsize=11,
     )
     axis.legend(loc="upper left", fontsize=9)
