@@ -75,6 +75,14 @@ def test_what_was_analysed_is_kept_and_only_what_changed_is_analysed_again(copy,
     assert len(list((copy / ".gelassen-archive").glob("*/rows.parquet"))) == 1
 
 
+def test_a_study_that_is_its_own_archive_is_not_read_again_and_again(copy, monkeypatch):
+    study = copy / "first"
+    assert list(open_archive(study).studies()["study"]) == ["."]
+    before = (study / ".gelassen-archive/study=./rows.parquet").stat().st_mtime_ns
+    open_archive(study)
+    assert (study / ".gelassen-archive/study=./rows.parquet").stat().st_mtime_ns == before
+
+
 def test_runs_are_chosen_by_conditions(copy):
     archive = open_archive(copy)
     assert len(archive.runs()) == 8

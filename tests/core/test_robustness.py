@@ -16,6 +16,7 @@ from gelassen.core import (
     summarise_run,
     sustainable_power,
 )
+from gelassen.core.foundation.caution import caution
 from gelassen.show.run_text import run_text
 
 readings = st.one_of(
@@ -150,3 +151,11 @@ def test_a_recording_of_gaps_still_answers():
     assert summary.reference is None
     assert summary.steady.unit == "°C"
     assert summary.steady.value == pytest.approx(50, abs=0.6)
+
+
+def test_an_interval_of_one_number_is_said_once_and_a_sign_is_not_lost():
+    sizes = {"count": 1, "all": 2, "least_k": 0.52, "most_k": 0.48}
+    assert "settled: 0.5 K of each" in caution("extrapolated", **sizes)
+    assert "0.5 to 0.7 K" in caution("extrapolated", **{**sizes, "most_k": 0.7})
+    # Not in use today, but "-0.3 to 0.3" must never become "-0.3".
+    assert "-0.3 to 0.3 K" in caution("extrapolated", **{**sizes, "least_k": -0.3, "most_k": 0.3})

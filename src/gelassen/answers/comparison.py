@@ -1,6 +1,5 @@
 """Runs of a study compared: first comparable numbers, then differences, then open questions."""
 
-from collections import Counter
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -16,7 +15,8 @@ from gelassen.answers.one_room import (
 )
 from gelassen.answers.rows.by_quantity import Quantity
 from gelassen.answers.rows.known_spread import KnownSpread
-from gelassen.answers.rows.run_row import ENTERED, RunRow, rows_to_table, too_short
+from gelassen.answers.rows.run_row import ENTERED, RunRow
+from gelassen.answers.rows.run_table import is_room, run_table, usual_reference
 from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.censored import without_limit
@@ -202,7 +202,7 @@ def compare_runs(
         comparability=fair,
         unlike=pd.DataFrame() if fair is None else without_bias(differences, fair),
         room_c=asked.room_c,
-        over="the room" if over is None or _is_room(over) else over,
+        over="the room" if over is None or is_room(over) else over,
         repeatability_at_w=highest_w if asked.by is None or asked.by.is_rise else float("nan"),
         room_effect=comparison.room_effect,
         others=_others(rows, other, asked),
@@ -324,13 +324,13 @@ def _checked(
             + nearest(asked.baseline, names)
         )
     used = set(table["run"])
-    over = _usual_reference([row for row in rows if row.run in used])
+    over = usual_reference([row for row in rows if row.run in used])
     if asked.room_c is not None and set(table["unit"]) == {"°C"}:
         raise InputError(
             f"no room temperature was logged: a room of {asked.room_c:g} °C cannot be added to "
             "temperatures that hold their own room already"
         )
-    if asked.room_c is not None and not _is_room(over):
+    if asked.room_c is not None and not is_room(over):
         raise InputError(
             f"rises are over {over} here: a room of {asked.room_c:g} °C cannot be added to them"
         )
@@ -384,68 +384,6 @@ def _what_differs(limited: set[str], lost: list[str], kinds: list[str]) -> list[
     if len(kinds) > 1:
         cautions.append(caution("measured_differently", measured="; ".join(kinds)))
     return cautions
-
-
-def run_table(
-    rows: Sequence[RunRow], left_out: list[tuple[str, str]], reference: str | None = None
-) -> pd.DataFrame:
-    """Return the runs that can be compared, one in each row. The others are added to `left_out`.
-
-    Rises over the room are not compared with rises over coolant. Those over `reference` are kept if there
-    are any, else the more numerous kind.
-    """
-    kept = []
-    for row in rows:
-        if row.value is None:
-            left_out.append((row.run, "no temperature to compare"))
-        elif not row.has_interval:
-            left_out.append((row.run, too_short(row)))
-        else:
-            kept.append(row)
-    if reference is None or all(row.reference != reference for row in kept):
-        reference = _usual_reference(kept)
-    kept = _over_one_kind(kept, left_out, reference)
-    table = rows_to_table(kept)
-    if table.empty:
-        return table
-    table = table.astype({name: float for name in _NUMBERS if name in table})
-    # The load itself warms the coolant, so the coolant is a result and not a condition.
-    if not _is_room(reference):
-        table["reference_c"] = np.nan
-    return table
-
-
-def _is_room(reference: str | None) -> bool:
-    """Return whether a run can be compared with those over the room. A run without reference can."""
-    return reference is None or reference.startswith("room.")
-
-
-def _usual_reference(rows: Sequence[RunRow]) -> str | None:
-    """Return the reference that most runs have; None if none has any."""
-    named = Counter(row.reference for row in rows if row.reference is not None)
-    return named.most_common(1)[0][0] if named else None
-
-
-def _over_one_kind(
-    rows: list[RunRow], left_out: list[tuple[str, str]], usual: str | None
-) -> list[RunRow]:
-    """Return the rows whose rises have the same kind of reference as `usual`: the room or another."""
-    kept = []
-    for row in rows:
-        if _is_room(row.reference) == _is_room(usual):
-            kept.append(row)
-        elif row.reference is None:
-            left_out.append((row.run, f"it has no rise over {usual}"))
-        else:
-            left_out.append((row.run, f"its rise is over {row.reference}, not over {usual}"))
-    return kept
-
-
-_NUMBERS = (
-    "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
-    "work_per_s", "reference_c", "limit_c", "power_limit_w", "hold_length_s", "noise_dba", "duty_pct",
-    "load_pct", "wall_w", "changed_at_s", "changed_by_k",
-)  # fmt: skip
 
 
 def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:

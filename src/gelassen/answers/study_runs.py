@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 import pandas as pd
 import tomlkit
 
-from gelassen.answers.comparison import run_table
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
+from gelassen.answers.rows.run_table import run_table
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError

@@ -49,5 +49,6 @@ def watch(folder: Path, at: str) -> None:
     LiveRuns(folder)  # a folder that is not there is said here
     with served(folder, parse_address(at)) as url:
         emit(f"open {url}")
-        while True:
-            time.sleep(3600)
+        with contextlib.suppress(KeyboardInterrupt):
+            while True:
+                time.sleep(3600)

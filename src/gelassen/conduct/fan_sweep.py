@@ -40,6 +40,7 @@ _LEAST_S = 8.0  # s before a speed counts as kept: a board may read its tachomet
 _LONGEST_S = 20.0  # s: the slowest fans of 200 mm run down within these
 # A speed is kept once the means of the last readings and of those before differ by no more than this.
 _KEPT_READINGS, _KEPT_SHARE, _KEPT_RPM = 4, 0.007, 6.0
+_STOPS_C = 85.0  # °C: no chip at rest is this hot, unless what was stopped was its pump
 _RESTS_PCT = 20.0  # % load: above it the machine is not at rest, and stopping its fans is no test
 
 
@@ -166,7 +167,8 @@ class _Sweep:
         progress: Callable[[Progress], None] | None,
     ) -> None:  # fmt: skip
         names = [info.name for info in bench.channels() if info.readable]
-        self._guard = Guard(stop_temperatures((), {}, names), names, each=False)
+        stops = dict.fromkeys(stop_temperatures((), {}, names), _STOPS_C)
+        self._guard = Guard(stops, names, each=False)
         self._bench, self._name, self._longest_s = bench, name, longest_s
         self._progress = progress
         self._settings = Settings(bench, {})

@@ -14,13 +14,14 @@ import pyarrow as pa
 from gelassen.answers.archive.conditions import column_of, condition
 from gelassen.answers.archive.index import FACTOR, Index, Indexed, as_table
 from gelassen.answers.archive.place import INDEX, Place
-from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs, run_table
+from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import drift_in
 from gelassen.answers.one_room import in_one_room
 from gelassen.answers.repeatability import repeatability_in
 from gelassen.answers.rows.known_spread import KnownSpread, was_remounted
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, row_from_kept
+from gelassen.answers.rows.run_table import run_table
 from gelassen.answers.study import Study, open_study
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.comparing.machine_drift import MachineDrift

@@ -18,7 +18,7 @@ from gelassen.study.file.study_file import STUDY_FILE
 INDEX = ".gelassen-archive"
 _DEEPEST = 12  # folders below the archive: links that lead in a circle end here
 # What a study makes of its runs is not read again.
-_MADE = (CACHE, "figures/", "report.html", ".locks/")
+_MADE = (CACHE, f"{INDEX}/", "figures/", "report.html", ".locks/")
 
 
 @dataclass(frozen=True, slots=True)

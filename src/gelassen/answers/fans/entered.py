@@ -14,14 +14,16 @@ from gelassen.study.file.study_file import StudyFile
 def curves_not_shown(file: StudyFile, rows: Iterable[RunRow]) -> tuple[Caution, ...]:
     """Return a caution for each run whose duty is not that of the curve that was to be entered.
 
-    The duty and the temperature that the curve follows are means over the hold. A run that logged no duty
-    is not judged.
+    The duty and the temperature that the curve follows are means over the hold. A run that logged no duty,
+    or those of several fans, is not judged.
     """
     found = []
     for row in rows:
         for name, factor in file.factors.items():
             level = level_text(row.factors.get(name, file.setups.get(row.setup, {}).get(name)))
             if factor.changed_by != "hand" or level not in factor.curves or row.duty_pct is None:
+                continue
+            if [one for one in row.sensors if one.endswith(".duty_pct")] != [factor.channel]:
                 continue
             curve = fan_curve(factor.curves[level], f'factors.{name}.curves."{level}"')
             temp_c = _followed_c(row, curve)

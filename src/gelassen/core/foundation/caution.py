@@ -10,7 +10,7 @@ from gelassen.core.foundation.counted import counted
 
 Size = float | int | str
 # "0.6 to 0.6 K" is said as "0.6 K".
-_SAME_ENDS = re.compile(r"(?<![\d.])(\d+(?:\.\d+)?) to \1(?![\d.])")
+_SAME_ENDS = re.compile(r"(?<![-−+\d.])(\d+(?:\.\d+)?) to \1(?![\d.])")
 
 
 class Caution(str):
