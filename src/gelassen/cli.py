@@ -1,6 +1,7 @@
 """The command line: parses, calls, prints. Nothing heavy is imported before it is needed."""
 
 import os
+import shutil
 import sys
 from importlib import import_module
 from typing import NoReturn
@@ -110,6 +111,10 @@ class _Commands(click.Group):
 @click.pass_context
 def cli(context: click.Context, put_back: bool) -> None:
     """Test how well a computer is cooled, and say how sure the answer is."""
+    if sys.stdout.isatty():
+        from gelassen.show.layout import fitted_to
+
+        context.with_resource(fitted_to(shutil.get_terminal_size().columns))
     settings_left_behind(put_back=put_back)
     if context.invoked_subcommand is None and not put_back:
         click.echo(_FIRST_STEPS, nl=False)

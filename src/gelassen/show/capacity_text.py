@@ -4,7 +4,7 @@ import math
 
 from gelassen.answers.capacities import StudyCapacity
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.show.tables import aligned, markdown
+from gelassen.show.tables import aligned, markdown, with_bars
 
 
 def capacity_text(found: StudyCapacity) -> str:
@@ -14,7 +14,7 @@ def capacity_text(found: StudyCapacity) -> str:
     )
     parts = [
         "\n".join([title + (f"   ({MADE_UP})" if found.made_up else ""), *sentences(found)]),
-        aligned(*table(found)),
+        aligned(*with_bars(*table(found), found.setups["capacity_w"].tolist())),
         aligned(*resistances(found)),
     ]
     marks = "*: beyond what was measured"

@@ -119,10 +119,7 @@ def probe_text(found: Mapping[str, Response | None], what: Mapping[str, str]) ->
     rows = probe_rows(found, what)
     parts = ["moved when load was put on"]
     if rows:  # words to the left, numbers to the right
-        table = aligned(PROBE_HEADER[:-1], [row[:-1] for row in rows]).splitlines()
-        words = [PROBE_HEADER[-1], "", *(row[-1] for row in rows)]
-        lines = [f"{line}  {word}".rstrip() for line, word in zip(table, words, strict=True)]
-        parts[0] += "\n" + "\n".join(lines)
+        parts[0] += "\n" + aligned(PROBE_HEADER, rows, left=(0, len(PROBE_HEADER) - 1))
     else:
         parts[0] += ": none"
     still = [name for name, r in found.items() if r is not None and not r.moved]

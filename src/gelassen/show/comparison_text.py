@@ -10,8 +10,9 @@ import pandas as pd
 from gelassen.answers.comparison import StudyComparison
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.show.layout import wrapped
 from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
-from gelassen.show.tables import aligned, markdown
+from gelassen.show.tables import aligned, markdown, with_bars
 
 # Setups whose power differs by more than this did not do the same work.
 _SAME_POWER = 0.05
@@ -20,16 +21,20 @@ _SAME_POWER = 0.05
 def comparison_text(comparison: StudyComparison) -> str:
     """Return the comparison for people."""
     title = comparison.title + (f"   ({MADE_UP})" if comparison.made_up else "")
-    parts = ["\n".join([title, *(_wrapped(s) for s in sentences(comparison))])]
-    parts.append(aligned(*table(comparison)))
-    parts.append(aligned(*conditions(comparison)))
+    parts = ["\n".join([title, *(wrapped(s) for s in sentences(comparison))])]
+    parts += _tables(comparison)
     parts.append(legend(comparison))
     for heading, lines in _sections(comparison):
         parts.append("\n".join([heading, *(f"  - {text}" for text in lines)]))
     for other in comparison.others:
         parts.append(f"in {other.unit}, compared among themselves:")
-        parts += [aligned(*table(other)), aligned(*conditions(other))]
+        parts += _tables(other)
     return "\n\n".join(parts)
+
+
+def _tables(comparison: StudyComparison) -> list[str]:
+    values = comparison.setups["rise_k"].tolist()
+    return [aligned(*with_bars(*table(comparison), values)), aligned(*conditions(comparison))]
 
 
 def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
@@ -354,7 +359,7 @@ def legend(comparison: StudyComparison) -> str:
         lines.append("* at the temperature limit: it would be warmer if it were not held back.")
     if (comparison.setups["extrapolated"] > 0).any():
         lines.append("~ runs of it ended before they settled: its value is extrapolated in part.")
-    return "\n".join(_wrapped(line) for line in lines)
+    return "\n".join(wrapped(line) for line in lines)
 
 
 def sentences(comparison: StudyComparison) -> list[str]:
@@ -552,9 +557,3 @@ def _listed(names: "pd.Series[Any]") -> str:
     if len(items) > 4:
         items = [*items[:3], f"{len(items) - 3} others"]
     return items[0] if len(items) == 1 else ", ".join(items[:-1]) + " and " + items[-1]
-
-
-def _wrapped(text: str) -> str:
-    import textwrap
-
-    return "\n".join(textwrap.wrap(text, width=100, break_long_words=False))

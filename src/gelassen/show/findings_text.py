@@ -18,7 +18,7 @@ from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.numbers import fixed, warmer, warmer_interval
-from gelassen.show.tables import aligned
+from gelassen.show.tables import aligned, with_bars
 
 _MOST_ROWS = 40
 # K: a drift that may be larger than this over the whole study was not ruled out.
@@ -110,7 +110,9 @@ def response_text(found: Response, name: str) -> str:
         said += (
             f" It is coolest at {found.best_x:.3g} ({found.best_low:.3g} to {found.best_high:.3g})."
         )
-    levels = aligned([name, "rise K", "interval", "runs"], rows)
+    levels = aligned(
+        *with_bars([name, "rise K", "interval", "runs"], rows, found.levels["mean"].tolist())
+    )
     changes = aligned(["step", "change K", "interval", "pays"], steps)
     return "\n\n".join([said, levels, changes, *_cautions(found.cautions)])
 
@@ -137,7 +139,7 @@ def tradeoff_text(found: Tradeoff) -> str:
     y_unit = "W" if found.more_y else "K"
     per += [f"{found.x_name.split(',')[0]} per {y_unit} gained"] if worth else []
     header = ["setup", found.x_name, found.y_name, "interval", *per, "unbeaten"]
-    table = aligned(header, rows)
+    table = aligned(*with_bars(header, rows, found.table["y"].tolist(), after=2))
     return "\n\n".join([said, table, *_cautions(found.cautions)])
 
 

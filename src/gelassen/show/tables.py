@@ -9,6 +9,7 @@ from typing import Any
 import pandas as pd
 
 from gelassen.core.foundation.result import Result, plain
+from gelassen.show.layout import bars, laid_out
 
 _IN_MARKDOWN: ContextVar[bool] = ContextVar("in_markdown", default=False)
 
@@ -28,19 +29,26 @@ def aligned(
 ) -> str:
     """Return a table in plain text; these columns to the left, numbers to the right.
 
-    Within `in_markdown`, the same table in Markdown, with the empty line that it needs before it.
+    A column without a header holds bars. Within `in_markdown`, the same table in Markdown without bars,
+    with the empty line that it needs before it.
     """
     if _IN_MARKDOWN.get():
-        return "\n" + markdown(header, rows, left=left)
-    widths = [max(len(row[k]) for row in (header, *rows)) for k in range(len(header))]
-    lines = []
-    for row in (header, ["-" * width for width in widths], *rows):
-        cells = [
-            cell.ljust(width) if k in left else cell.rjust(width)
-            for k, (cell, width) in enumerate(zip(row, widths, strict=True))
-        ]
-        lines.append("  ".join(cells).rstrip())
-    return "\n".join(lines)
+        kept = [k for k, name in enumerate(header) if name]
+        sides = [place for place, k in enumerate(kept) if k in left]
+        rows = [[row[k] for k in kept] for row in rows]
+        return "\n" + markdown([header[k] for k in kept], rows, left=sides)
+    return laid_out([list(column) for column in zip(header, *rows, strict=True)], left)
+
+
+def with_bars(
+    header: Sequence[str], rows: Sequence[Sequence[str]], values: Sequence[float], after: int = 1
+) -> tuple[list[str], list[list[str]]]:
+    """Return header and rows with a column of bars, one for each value, behind this column."""
+    header = [*header[: after + 1], "", *header[after + 1 :]]
+    return header, [
+        [*row[: after + 1], bar, *row[after + 1 :]]
+        for row, bar in zip(rows, bars(values), strict=True)
+    ]
 
 
 def markdown(
