@@ -60,8 +60,9 @@ def summary(
         window_s=(0.0, 1800.0), extrapolated=False, unit="K", confidence=0.95,
     )  # fmt: skip
     throttling = Throttling(
-        thermal=None, power=None, sag_mhz=0.0, intervals=(), onset_s=None, power_share=0.0,
-        thermal_share=0.9 if at_limit else 0.0, at_limit=at_limit,
+        heat_probability=None, power_probability=None, other_probability=None, thermal=None, power=None,
+        other=None, sag_mhz=0.0, intervals=(), onset_s=None, power_share=0.0,
+        thermal_share=0.9 if at_limit else 0.0, at_limit_probability=float(at_limit),
     )  # fmt: skip
     return RunSummary(
         name=run, setup=setup, outcome="finished", channel="cpu.package.temp_c",

@@ -118,9 +118,18 @@ def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
     elif throttling.onset_s is None:
         lines.append("It was not held back, neither by heat nor by a power limit.")
     else:
-        told = ((throttling.thermal_share, "heat"), (throttling.power_share, "its power limit"))
+        told = (
+            (throttling.thermal_share, "heat"),
+            (throttling.power_share, throttling.power_cause),
+        )
         causes = [f"{share(part)} of the load by {cause}" for part, cause in told if part >= 0.005]
         lines.append(f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}.")
+    if throttling.doubt is not None:
+        heat, limits = throttling.doubt
+        lines.append(
+            f"For {share(throttling.unsure_share)} of the load that is not sure: there the probability is "
+            f"{share(heat)} for heat, and {share(limits)} for another limit."
+        )
     lost = summary.held_back
     if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
         lines.append(

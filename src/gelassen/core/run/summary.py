@@ -244,7 +244,8 @@ def _throttle_cost(
     """Return what being held back cost, against the same load; None if it is not known to be held."""
     if throttling is None:
         return None
-    held = throttling.thermal | throttling.power
+    # Where power went in steps, its levels were set: only what heat takes is a loss.
+    held = throttling.thermal if levels else throttling.thermal | throttling.power
     return throttle_cost(
         run.times, held, _alike(run, levels, held), clock_mhz=run.part.clock_mhz,
         power_w=run.power_w, work_per_s=run.work_per_s,

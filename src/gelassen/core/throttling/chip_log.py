@@ -27,6 +27,7 @@ class ChipLog:
     temperature: Floats
     clock: Floats | None
     power: Floats | None
+    power_read: Bools  # where the power was read, not bridged
     load: Floats | None
     count: Floats | None
     allowed_w: Floats | None  # the given power limit
@@ -64,6 +65,7 @@ def read_chip_log(
     if power is not None and not np.nanmax(power) > 0:
         power = None  # a meter that reads nothing tells nothing
     load = _optional("load_pct", load_pct, times)
+    power_read = np.zeros(times.size, dtype=bool) if power is None else np.isfinite(power)
     temperature = bridged(times, temperature)
     clock = None if clock is None else bridged(times, clock)
     power = None if power is None else bridged(times, power)
@@ -74,6 +76,7 @@ def read_chip_log(
         temperature=temperature,
         clock=clock,
         power=power,
+        power_read=power_read,
         load=load,
         count=_optional("throttle_count", throttle_count, times),
         allowed_w=_allowed(power_limit_w, times),

@@ -1,77 +1,9 @@
-"""Thresholds of what held a chip back.
+"""Constants of what held a chip back, in one table for each step.
 
-All come from governors of the simulated bench and of the benchmark's chips, unless a group says
-otherwise. They decide which samples count as held back, and by what.
+Shares of clock and power are natural logarithms: 0.01 is 1 %. All come from
+how chips and governors work in general: how fast governors act, how clocks and power depend on
+temperature. A group says so if it has another source.
 """
-
-
-class BestClock:
-    """The best clock that a run held for a while. Losses are counted from it."""
-
-    SAG_SHARE = 0.035  # share of the clock that ordinary boost loses as it warms
-    QUIET_SHARE = 0.0025  # relative scatter of the clock up to which a short window is enough
-    GLANCE_S = 3.0  # s of the short window
-    LOOK_S = 11.0  # s of the longer window
-    COLD_S = 20.0  # s at the start in which every chip runs faster
-    BEST_HELD_S = 6.0  # s for which the best clock must be held
-    BOOST_POWER_SHARE = 0.12  # relative fall of the power at the end of a boost
-    LEVEL_SHARE = 0.02  # relative scatter of the power after it
-    RISING_S = 2.0  # s in which power still rises at load start
-    FALL_S = 3.0  # s within which a boost ends
-    LEVEL_S = 60.0  # s over which the level is checked
-    COLD_SHARE = 0.1  # share of the load, if the cold seconds are more of it
-    SURE_SIGMAS = 4.0  # standard deviations of the clock by which a single reading is low
-    FEWEST_HELD = 5  # readings for which the best clock must be held
-    # shares of a boost: a clock is as fast as the boost above a limit between these
-    FAST = (0.955, 0.98)
-    STEPS = 1.5  # steps of a coarse clock by which it may be slower
-    FEWEST_LEVEL = 10  # readings of the level of power that are needed
-    SELDOM_S = 4.0  # s: with readings further apart, one reading may be the whole boost
-
-
-class BoostEnd:
-    """A boost that ends while the chip is below its limit."""
-
-    LATEST_S = 150.0  # s of load within which it ends
-    LASTS_S = 300.0  # s that a load must last to tell
-    FEWEST = 20  # readings after it that are needed
-    FEWEST_BEFORE = 2  # readings of the boost that are needed
-    SMOOTH_S = 3.0  # s of the running median
-    SETTLES_S = 2.0  # s at load start in which power still rises
-    DROP_SHARE = 0.04  # share of the power by which it steps down
-    LEVEL_SHARE = 0.025  # share of the power within which the new level is kept
-    MOSTLY = 0.8  # share of the readings that must keep it
-    SUDDEN_S = 8.0  # s within which power is on the new level
-    CLOCK_SHARE = 0.01  # share by which the clock falls with it
-    BUSY_PCT = 5.0  # percentage points by which the busy time may differ under the same load
-
-
-class BoostLoss:
-    """Clock that falls gradually with temperature is boost loss, not throttling."""
-
-    BEFORE_S = (60.0, 10.0)  # s before a loss over which power and clock are read: from, to
-    AFTER_S = (5.0, 45.0)  # s after it
-    SMOOTH_S = 9.0  # s of the running median
-    POWER_SHARE = 0.05  # relative fall of the power that warming may cause
-    POWER_PER_K = 0.008  # the same for each kelvin
-    CLOCK_SHARE = 0.02  # relative fall of the clock that warming may cause
-    CLOCK_PER_K = 0.003  # the same for each kelvin
-    # shares of the best clock between which a gradual loss is under way
-    ON_THE_WAY = (0.98, 0.9925)
-    FEWEST = 3  # readings between them that are needed
-    LEVEL_SHARE = 0.004  # relative scatter of the power at a power limit
-    STEPS = 1.5  # steps of a coarse clock between two readings that may belong to one gradual loss
-    FINE = 0.0125  # share of the clock below which its steps are fine
-
-
-class Smooth:
-    """Widths of running medians, in s."""
-
-    GLANCE_S = 3.0  # s: single readings do not decide
-    SHORT_S = 5.0  # s: nor do two of them
-    USUAL_S = 9.0  # s: a governor that goes in steps is smoothed
-    LONG_S = 15.0  # s: one that swings about its limit is smoothed
-    GAPS = 1.5  # usual gaps between readings by which two channels may be read apart
 
 
 class ChipLog:
@@ -80,30 +12,99 @@ class ChipLog:
     LOAD_UNREAD_S = 60.0  # s: a load continues over a gap this long in its readings
 
 
-class ClockCuts:
-    """A governor that cuts the clock at the limit and restores it."""
+class Reading:
+    """What the model reads from a log."""
 
-    AT_CUT_S = 5.0  # s between reaching the limit and a cut
-    GIVEN_BACK_WITHIN_K = 20.0  # K below the limit at which the clock is restored
-    CUTS_AGAIN_WITHIN_K = 10.0  # K below the limit at which it is cut again
-    AGAIN = 3  # cuts in a row that are not a glitch
-    STAYS_WITHIN_K = 4.5  # K below the limit within which a stepping governor keeps the chip
-    AT_ONCE_SHARE = 0.06  # largest relative step of the clock
-    STEPS_SHARE_PER_S = 0.025  # the same for each second between readings
-    SUDDEN_SHARE = 0.03  # smallest relative step of a sudden cut
+    # s of the running median of temperature and power: single readings do not decide
+    SMOOTH_S = 5.0
+    BEST_S = 9.0  # s of the running median of the clock, for the first guess of its best
+    COLD_S = 20.0  # s at load start in which a cold chip runs faster
+    REACH_S = 5.0  # s between reaching the limit and the answer of a governor
+    NEAR_K = 2.5  # K around the limit within which governors keep the hottest reading
+    STEPS = 2.0  # steps of the sensor within which a reading is at the limit
+    COARSEST_K = 2.0  # K: larger steps count as this
+    WARMS_K = 1.0  # K by which a chip warms if it is not held by heat, or a step of its sensor
+    WARMS_S = 30.0  # s before and after over which it does
+    FALLS_K_PER_S = 1.0  # K for each second between readings by which a cut chip cools unseen
+    FLOOR = 0.004  # standard deviation of clock and power about a course, beyond noise: no course is exact
+    COARSEST = 0.04  # share of a clock: larger distances of its readings are no steps of a sensor
+    # percentile of the distances of readings that shows noise, even among many cuts
+    QUIET_PCT = 20.0
+    STEEPNESS = 2.5  # exponent of power over clock (voltage falls with the clock)
+
+
+class Model:
+    """What each state predicts."""
+
+    LOSS = 0.15  # usual share of the clock that is lost where a chip is held back
+    LEAST_BY_HEAT = 0.005  # share of the clock that a governor takes at least
+    LEAST_BY_OTHER = 0.035  # the same for other causes: smaller losses are ordinary
+    AROUND_S = 7.0  # s of the running median that shows how a course goes on
+    AROUND = 7  # readings that it needs at least
+    SELF = 0.04  # log likelihood that a reading gains from being among the seven (white noise, simulated)
+    JUMP = 0.1  # probability density of a sudden change, against a course that goes on
+    OUTLIER = 0.02  # share of readings that are wrong, or of an odd moment
+    CONTRARY = 1e-6  # likelihood of a state that the chip's own word contradicts
+    RANGE = 0.7  # range in which such readings lie
+    POWER_MISFIT = 3.0  # log likelihood that the power of one sample may cost: loads vary
+    STEEPNESS_SD = 0.5  # standard deviation of the exponent of power over clock
+    COLD_SHARE = 0.02  # usual share by which a cold chip runs faster
+    COLD = 0.5  # probability that it does
+    BAND = 0.02  # share of a power limit within which a chip is held by it
+    TOLD_BAND = (-0.015, 0.035)  # shares about a stated limit between which power is held by it
+    OVER = 0.03  # share of a power limit by which power may pass it
+    SELDOM = 0.02  # likelihood, against others, that a free chip draws just its limit
+    NEVER = 0.01  # likelihood, against others, that power is above its limit
+    BACK_K = 20.0  # K below the limit at which every clock was given back
+    WARMS = 0.8  # likelihood of heat, for each sample, while a chip warms on the way to its limit
+    # Rates for each second.
+    TO_LIMIT = 1 / 300  # to be taken by a power limit
+    END_BOOST = 1 / 100  # to end a boost
+    TO_HEAT = (1 / 30, 1 / 5)  # to be taken by heat, at the temperature limit: between these
+    AT_LIMIT = 0.1  # share of the two at the temperature limit: heat is likelier there
+    LEAVE_LIMIT = 1 / 3000  # to leave a power limit
+    BACK = (1 / 100, 1 / 20)  # to be free again after heat: between these
+    END_OTHER = 1 / 100  # to be free again after something else
+    RESTS = 1 / 20  # to forget the state, at rest
+    TO_OTHER = 1e-11  # to be taken by something else: rare, and its course is free to be anything
+    UNREACHED = 1e-14  # to be taken by heat before the limit was reached
+    ANY = 1e-7  # for all other changes
+    FITS_SIGMAS = 4.0  # standard deviations within which power belongs to its course
+    FEWEST = 3  # samples that a course needs
 
 
 class Course:
-    """The straight course of the clock over temperature, below the limit."""
+    """Clock and power of a chip as straight lines over temperature: prior knowledge."""
 
-    READ_OVER_K = 20.0  # K below the limit over which it is read
-    LEAST_K = 6.0  # K that it must cover
-    COLD_S = 20.0  # s at the start that are left out
-    FEWEST = 20  # readings that are needed
-    STRAIGHT = 0.01  # relative scatter within which it is a straight line
-    FOLLOWS = 0.006  # relative distance up to which a clock follows it
-    LEAVES = 0.01  # relative distance from which a clock has left it
-    SMOOTH_S = 9.0  # s of the running median
+    CLOCK_PER_K = (-3e-3, 0.0)  # between these: boost loss, or leakage under a power limit
+    POWER_PER_K = (-0.02, 0.02)  # between these: leakage and boost loss together
+    CLOCK_SD = 1e-3  # standard deviation of the first
+    POWER_SD = 3e-3  # standard deviation of the second
+    LEVEL = 0.7  # range of the level of a clock or a power before the log is seen
+    # range of the clock at a power limit, from the free clock and its steepness
+    LEVEL_AT_LIMIT = 0.05
+    CLOCK_WIDTH = 2e-3  # range of the slope of the clock
+    POWER_WIDTH = 5.6e-3  # range of the slope of the power: leakage 0 to 0.6 %/K less boost loss
+    # log likelihood that a clock costs which keeps its level at a power limit: chips leak
+    GIVES_WAY = 5.0
+    FIXED = 2.0  # standard errors within which a slope is none: half of all chips keep their clock
+
+
+class Search:
+    """How the courses and an unstated power limit are found."""
+
+    ROUNDS = 6  # rounds of expectation and maximisation
+    SETTLED = 0.01  # change of all probabilities at which they end
+    SAMPLES = 1000  # about so many samples are used for it
+    FEWEST = 20  # samples that show a level of power
+    ALIKE = 0.01  # share of a power within which samples are on one level
+    APART = 0.03  # share by which two levels differ
+    LEVELS = 3  # levels of power that are tried as a limit
+    STRAIGHT = 0.01  # share within which samples are on the course of a first guess
+    # probability of each state at load start, if there is a limit
+    FIRST = (0.4, 0.55, 1e-6, 0.05, 1e-9)
+    FIRST_FREE = (1e-12, 1.0, 1e-6, 1e-12, 1e-9)  # the same if there is none
+    PINNED_UNSEEN = 1e-3  # probability of a limit from the first second, if no clock shows it
 
 
 class LowerLimit:
@@ -111,67 +112,11 @@ class LowerLimit:
 
     LEAST_K = 2.0  # K below the stated limit: smallest distance of another limit
     MOST_K = 15.0  # K below it: largest distance
+    HOT_PCT = 95.0  # percentile of the temperature that shows it
     STILL_K = 0.75  # K within which the temperature is constant
-    STILL_STEPS = 0.75  # steps of the sensor, likewise
-    STILL_S = 60.0  # s for which it must be constant
-    PAUSE_S = 15.0  # s: longest interruption
-    SMOOTH_S = 15.0  # s of the running median
-    POWER_TAKEN = 0.05  # relative fall of the power in that time
-    CLOCK_TAKEN = 0.015  # relative fall of the clock in that time
-    AT_ONCE = 0.5  # share of that fall that may be sudden
-
-
-class PowerLimit:
-    """A power limit, stated or found from the readings."""
-
-    PINNED_SHARE = 0.025  # relative scatter of a plateau of power
-    LIMIT_SHARES = (0.985, 1.04)  # shares of a stated limit between which power is held by it
-    SWINGS_SHARES = (0.965, 1.05)  # the same where a governor swings about it
-    GIVES_WAY_PER_K = 3.5e-4  # relative fall of the clock for each kelvin at a limit
-    # relative slope of the power for each kelvin at a limit (standard deviation)
-    KEEPS_PER_K = 2.5e-5
-    WARMING_K = 10.0  # K of warming that are needed to see either
-    FREE_PER_K = 2.8e-3  # the same for a free chip: its slope lies within this range
-    LIKELIER = 10.0  # likelihood ratio that a limit needs against chance
-    LIKELIER_SLOW = 3.0  # the same where readings are rare
-    STRETCH_K = 5.0  # K of warming in each stretch that is tested for a level
-    SUDDEN_SHARE = 0.05  # smallest relative step of the power when a board switches
-    FEWEST = 20  # readings that show a plateau
-    FEWEST_WARMING = 60  # readings of a warming chip that are needed
-    MOSTLY = 0.6  # share of the readings that lie on a plateau
-    KEEPS = 0.8  # share of the readings that keep it while the chip warms
-    NARROW = 0.4  # share of the width of a plateau, near the temperature limit
-    WIDE = 3.0  # times the width of a plateau, away from it
-    FLAT = 0.2  # share of that width within which each stretch of warming lies
-    OUTER_PCT = (2.0, 98.0)  # percentiles between which warming is measured
-    SIGMAS = (
-        2.0,
-        4.0,
-        2.5,
-    )  # standard deviations by chance: of a plateau, while warming, of a stretch
-    SETTLES_S = 5.0  # s at the start of a load in which power still rises
-    # s before and after a step over which power is compared: from, to
-    STEP_S = (3.0, 15.0)
-
-
-class Held:
-    """A temperature that stays at its limit while clock and power fall."""
-
-    RIDES_K = 1.2  # K around the limit within which it is at the limit
-    RIDES_S = 30.0  # s for which it must stay there
-    PAUSE_S = 15.0  # s: longest interruption
-    ARRIVAL_S = 20.0  # s before the limit over which its power and clock are read
-    FEWEST = 4  # readings that are needed
-    POWER_LOST = 0.02  # relative fall of the power there
-    CLOCK_LOST = 0.005  # relative fall of the clock there
-    COARSE = 0.01  # relative step of the clock above which its steps hide a loss
-
-
-class Cause:
-    """The cause where little was logged."""
-
-    POWER_SHARE = 0.04  # relative fall from its best at which power is held back, without a clock
-    USUAL_STEEPNESS = 2.5  # exponent of power over clock
+    STILL_S = 60.0  # s for which it must be
+    AT_K = 0.5  # K below a limit at which a governor keeps the chip
+    PRIOR = 5.0  # log likelihood by which the lower limit must be better
 
 
 class Cost:
@@ -182,22 +127,21 @@ class Cost:
 
 
 class Throttling:
-    """When a chip is at its temperature limit."""
+    """When a chip is at its temperature limit, and what boost loss is."""
 
-    NEAR_K = 2.5  # K around the limit within which a governor keeps the hottest reading
-    # a run is at its limit if heat held it back for this share of the last third
-    CUTS_SHARE = 0.1
+    SURE = 0.5  # probability from which a state counts as seen
+    UNSURE = 0.9  # probability of the likeliest cause below which it is uncertain
+    UNSURE_SHARE = 0.05  # share of the load from which that is said
+    CUTS_SHARE = 0.1  # share of the last third for which heat must hold the chip
     SITS_K = 0.75  # K below the limit within which the smoothed temperature is at the limit
+    SITS_DOUBT_K = 0.1  # K: standard deviation of that temperature over minutes
     SMOOTH_S = 15.0  # s of the running median of the temperature
-    SITS_SHARE = 0.5  # share of the last third at the limit above which a run is at its limit
     BEYOND_K = 5.0  # K above the limit: a governor never leaves a chip this hot
-    HELD_BELOW_K = 0.5  # K below a limit within which the chip stays
-    STEPS = 2.0  # steps of the sensor within which a reading is at the limit
-    COARSEST_K = 2.0  # K: larger steps count as this
-    FEWEST = 20  # samples that a boost loss needs
-    SAG_PCT = (5.0, 95.0)  # percentiles of the temperature over which it is measured
-    SAG_K = 3.0  # K that these must differ
     LATE = 1 / 3  # share of the load that is its end
     LOST = 0.035  # relative fall from the best clock or power that shows a governor at work
     HELD_S = 11.0  # s for which the best must be held
     BOOST_S = 60.0  # s at the start that are left out of it
+    FEWEST = 20  # samples that a boost loss needs
+    SAG_PCT = (5.0, 95.0)  # percentiles of the temperature over which it is measured
+    SAG_K = 3.0  # K that these must differ
+    BOOST_ENDS_S = 150.0  # s of load within which a boost ends

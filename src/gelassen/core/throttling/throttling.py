@@ -1,27 +1,23 @@
-"""When a chip was held back, and by what: heat or its power limit. Boost loss is told apart from both."""
+"""When a chip was held back, and by what: heat, a power limit or something else."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+from scipy.special import ndtr
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import (
-    Bools,
-    Floats,
-    SeriesLike,
-)
+from gelassen.core.foundation.inputs import Bools, Floats, SeriesLike
 from gelassen.core.foundation.result import Result
-from gelassen.core.recording.under_load import without_pauses
 from gelassen.core.signal.flags import forward, running_median, spans_of, tidied
 from gelassen.core.signal.noise import step_size
-from gelassen.core.throttling.boost_end import boost_limit
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
-from gelassen.core.throttling.lower_limit import shown_limit
-from gelassen.core.throttling.power_limit import on_limit
-from gelassen.core.throttling.thresholds import Smooth
+from gelassen.core.throttling.find_states import Found, find_states
+from gelassen.core.throttling.readings import Readings, read_states
+from gelassen.core.throttling.state_model import State
+from gelassen.core.throttling.thresholds import LowerLimit
 from gelassen.core.throttling.thresholds import Throttling as At
-from gelassen.core.throttling.throttle_cause import Chip, from_clock, from_power
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,8 +26,14 @@ class Throttling(Result):
 
     Attributes
     ----------
+    heat_probability, power_probability, other_probability
+        One value a sample, 0 to 1: held back by heat; by a power limit; by something else, such as a
+        regulator, a supply or a budget shared with other parts. The rest to 1: nothing held it back.
     thermal, power
-        One value a sample: held back by heat; held back by a power limit. Both can be true.
+        One value a sample: held back by heat; held back by a power limit or something else. Where the
+        probability is at least 0.5; short stretches count only for heat.
+    other
+        Where `power` is rather something else than a power limit.
     sag_mhz
         Clock lost gradually with heat while nothing held the chip back, in MHz; NaN without clock.
     intervals
@@ -40,25 +42,60 @@ class Throttling(Result):
         When the chip was first held back; None if never.
     thermal_share, power_share
         Share of the time under load, 0 to 1; NaN where nothing was logged that could tell.
-    at_limit
-        True if heat held the chip back in the last third of the load: temperature can no longer tell this
-        setup from a better one. Clock, power and work can.
+    at_limit_probability
+        Probability that heat held the chip back in the last third of the load.
+    unsure_share
+        Share of the time under load, 0 to 1, at which no cause has a probability of 0.9.
+    limit_w
+        The power limit that held the chip back, stated or found, in W; None if none did.
     """
 
+    heat_probability: Floats
+    power_probability: Floats
+    other_probability: Floats
     thermal: Bools
     power: Bools
+    other: Bools
     sag_mhz: float
     intervals: tuple[tuple[float, float, str], ...]
     onset_s: float | None
     thermal_share: float
     power_share: float
-    at_limit: bool
+    at_limit_probability: float
+    unsure_share: float = 0.0
+    limit_w: float | None = None
     cautions: tuple[Caution, ...] = ()
+
+    @property
+    def at_limit(self) -> bool:
+        """Whether temperature cannot tell this setup from a better one. Clock, power and work can."""
+        return self.at_limit_probability >= At.SURE
 
     @property
     def told(self) -> bool:
         """Whether anything was logged that tells whether heat held the chip back."""
         return bool(np.isfinite(self.thermal_share))
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return the fields as plain values, and whether it is at its limit."""
+        return super(Throttling, self).to_dict() | {"at_limit": self.at_limit}
+
+    @property
+    def power_cause(self) -> str:
+        """What `power` stands for, in words."""
+        if self.power.any() and self.other.sum() > self.power.sum() / 2:
+            return "something other than heat"
+        return "a power limit" + ("" if self.limit_w is None else f" of {self.limit_w:.0f} W")
+
+    @property
+    def doubt(self) -> tuple[float, float] | None:
+        """Mean probability of heat and of another limit where that is not sure; None if it seldom is."""
+        limits = self.power_probability + self.other_probability
+        surest = np.max([self.heat_probability, limits, 1 - self.heat_probability - limits], axis=0)
+        unsure = surest < At.UNSURE
+        if not self.unsure_share >= At.UNSURE_SHARE:
+            return None
+        return float(self.heat_probability[unsure].mean()), float(limits[unsure].mean())
 
     def __str__(self) -> str:
         if not self.told:
@@ -72,7 +109,7 @@ class Throttling(Result):
                 f"{100 * share:.0f} % of the load by {cause}"
                 for share, cause in (
                     (self.thermal_share, "heat"),
-                    (self.power_share, "a power limit"),
+                    (self.power_share, self.power_cause),
                 )
                 if share > 0
             ]
@@ -119,149 +156,172 @@ def find_throttling(
 
     Notes
     -----
-    Held back at all: under load, the clock is more than 3.5 % below the best it held for a while in
-    this run. By heat: the temperature is within 2.5 K (or two sensor steps) of its limit, or the
-    thermal counter rises. By power: the temperature is below that and the power sits at its limit,
-    or (limit not told) on a level that it keeps within 2.5 %, or the stretch began with a sudden drop
-    of power (a board that switches in coarse steps). A chip whose clock is cut at its limit and given
-    back once it has cooled by some kelvins is held back by heat for as long as the clock is cut. A limit
-    that is not told and holds from the first second on shows where the clock gives way to the warming
-    chip while power keeps its level.
-    Without a clock, a fall of power at the temperature limit takes its place. Not to be told: such
-    a limit on a chip whose power does not depend on temperature.
+    A hidden Markov model (`state_model.State`) gives each sample the probability of each state. Free: the
+    clock keeps its course over temperature. Heat: the clock is below that, and the limit was reached. Power
+    limit: power keeps a level, stated or not. Something else: the clock is lower, and none of these
+    explains it. A chip's own flags and counters count for more than all of this. A load that gets lighter
+    lowers power and not the clock. So without a clock and a load the answer is "cannot tell".
     """
     log = read_chip_log(
         time_s, temperature_c, clock_mhz=clock_mhz, power_w=power_w, power_limit_w=power_limit_w,
         load_pct=load_pct, throttle_count=throttle_count, heat_flag=heat_flag, power_flag=power_flag,
     )  # fmt: skip
-    limit = _limit_of(log, limit_c)
-    found = _causes(log, limit)
-    thermal, by_power = _as_the_chip_says(log, found)
-    shares = [_share(log.times, flags, log.loaded) for flags in (thermal, by_power)]
-    known = (log.tells, log.tells and not found.power_unknown)
+    limit_c, cautions = _limit_of(log, limit_c)
+    found, limit_c, lower = _found(log, limit_c)
+    cautions += lower
+    probability = np.zeros((log.times.size, len(State))) if found is None else found.probability
+    by_heat, by_power, by_other = (
+        probability[:, state] for state in (State.HEAT, State.POWER, State.OTHER)
+    )
+    unclear, said = _lighter_load(log, by_power + by_other, found)
+    cautions += said
+    if unclear:
+        by_power, by_other = np.zeros((2, log.times.size))
+    thermal = by_heat >= At.SURE
+    thermal |= tidied(log.times, thermal)
+    power = tidied(log.times, (by_power + by_other >= At.SURE) & ~thermal) & ~thermal
+    limits = by_power + by_other
+    surest = np.max([by_heat, limits, 1 - by_heat - limits], axis=0)
+    shares = [_share(log.times, flags, log.loaded) for flags in (thermal, power)]
+    known = (log.tells, log.tells and not unclear)
     thermal_share, power_share = (
         share if told else float("nan") for share, told in zip(shares, known, strict=True)
     )
     intervals = sorted(
         [(*span, "thermal") for span in spans_of(log.times, thermal)]
-        + [(*span, "power") for span in spans_of(log.times, by_power)]
+        + [(*span, "power") for span in spans_of(log.times, power)]
     )
     return Throttling(
+        heat_probability=np.round(by_heat, 4),
+        power_probability=np.round(by_power, 4),
+        other_probability=np.round(by_other, 4),
         thermal=thermal,
-        power=by_power,
-        sag_mhz=_sag(log.temperature, log.clock, log.loaded & ~thermal & ~by_power),
+        power=power,
+        other=power & (by_other > by_power),
+        sag_mhz=_sag(log.temperature, log.clock, log.loaded & ~thermal & ~power),
         intervals=tuple(intervals),
         onset_s=intervals[0][0] if intervals else None,
         thermal_share=thermal_share,
         power_share=power_share,
-        at_limit=_sits_at_limit(log, limit, thermal),
-        cautions=(*limit.cautions, *found.cautions),
+        at_limit_probability=_at_limit(log, limit_c, np.maximum(by_heat, thermal)),
+        unsure_share=_share(log.times, surest < At.UNSURE, log.loaded) if log.tells else 0.0,
+        limit_w=None if found is None or unclear else found.limit_w,
+        cautions=cautions,
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Limit:
-    """The limit temperature, and whether it can be that of this chip."""
-
-    at_c: float
-    impossible: bool
-    cautions: tuple[Caution, ...]
-
-
-def _limit_of(log: ChipLog, limit_c: float) -> _Limit:
-    """Return the given limit, or the lower one that the chip shows."""
+def _limit_of(log: ChipLog, limit_c: float) -> tuple[float, tuple[Caution, ...]]:
+    """Return the limit; infinite if it cannot be that of this chip."""
     if not -50 < limit_c < 250:
         raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
     if np.nanmin(log.temperature) > limit_c:
-        return _Limit(limit_c, True, (caution("limit_below_all_readings", limit_c=limit_c),))
+        return np.inf, (caution("limit_below_all_readings", limit_c=limit_c),)
     runs_at = log.power if log.clock is None else log.clock
     beyond_k = _beyond(log.times, log.temperature, limit_c, runs_at, log.loaded)
     if beyond_k > At.BEYOND_K and log.heat_flag is None:
-        said = caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c)
-        return _Limit(limit_c, True, (said,))
+        return np.inf, (caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c),)
+    return limit_c, ()
+
+
+def _found(log: ChipLog, limit_c: float) -> tuple[Found | None, float, tuple[Caution, ...]]:
+    """Return the states, the limit at which heat held the chip, and what to say about both."""
+    readings = read_states(log, limit_c)
+    if readings is None:
+        said = () if log.count is not None else (caution("throttling_cannot_be_told"),)
+        return _counted(log), limit_c, said
+    said = ()
     if log.clock is None:
-        return _Limit(limit_c, False, ())
-    shown_c = shown_limit(log.times, log.temperature, log.clock, log.power, log.loaded, limit_c)
-    if shown_c is None:
-        return _Limit(limit_c, False, ())
-    below_k = limit_c - shown_c
-    said = caution("held_below_limit", shown_c=shown_c, below_k=below_k, limit_c=limit_c)
-    return _Limit(shown_c + At.HELD_BELOW_K, False, (said,))
+        said = (caution("throttling_from_power"),)
+    elif log.power is None and log.power_flag is None and log.count is None:
+        said = (caution("power_limit_shows_little"),)
+    found = find_states(readings)
+    shown_c = _plateau_c(readings, found)
+    if shown_c is not None:
+        at_c = shown_c + LowerLimit.AT_K
+        lower = find_states(replace(read_states(log, at_c) or readings, told=readings.told))
+        if lower.evidence > found.evidence + LowerLimit.PRIOR:
+            below_k = limit_c - shown_c
+            told = caution("held_below_limit", shown_c=shown_c, below_k=below_k, limit_c=limit_c)
+            return lower, at_c, (*said, told)
+    return found, limit_c, said
 
 
-@dataclass(frozen=True, slots=True)
-class _Causes:
-    """Where the readings show heat, a power limit, or a clock cut at the limit."""
+def _plateau_c(log: Readings, found: Found) -> float | None:
+    """Return a temperature below the limit that the chip kept while something unknown held it back."""
+    if (
+        not np.isfinite(log.limit_c)
+        or log.heat is not None
+        or not log.has_clock
+        or log.reached.any()
+    ):
+        return None
+    smooth = running_median(log.temperature, log.times, At.SMOOTH_S)
+    shown_c = float(np.percentile(smooth[log.loaded], LowerLimit.HOT_PCT))
+    if not LowerLimit.LEAST_K <= log.limit_c - shown_c <= LowerLimit.MOST_K:
+        return None
+    still = log.loaded & (np.abs(smooth - shown_c) <= LowerLimit.STILL_K)
+    lasts = max((end - start for start, end in spans_of(log.times, still)), default=0.0)
+    held = found.probability[:, [State.HEAT, State.OTHER]].sum(axis=1)
+    unknown = still.any() and held[still].mean() > At.CUTS_SHARE
+    return shown_c if lasts >= LowerLimit.STILL_S and unknown else None
 
-    thermal: Bools
-    power: Bools
-    clock_cut: Bools
-    cautions: tuple[Caution, ...]
-    power_unknown: bool = False  # a boost ended, or the load became lighter: nothing tells which
 
-
-def _causes(log: ChipLog, limit: _Limit) -> _Causes:
-    times, loaded = log.times, log.loaded
-    near_k = max(At.NEAR_K, At.STEPS * min(step_size(log.temperature), At.COARSEST_K))
-    near = running_median(log.temperature, times, Smooth.SHORT_S) >= limit.at_c - near_k
-    near &= not limit.impossible
-    chip = Chip(
-        times, log.temperature, loaded, without_pauses(times, loaded, log.power), near, limit.at_c,
-        near_k, limit.impossible,
-    )  # fmt: skip
-    cautions: list[Caution] = []
-    clock_cut = np.zeros(times.size, dtype=bool)
-    if log.clock is not None:
-        thermal, power, clock_cut = from_clock(chip, log.clock, log.power, log.load, log.allowed_w)
-    elif log.power is not None:
-        thermal, power, clock_cut = from_power(chip, log.power, log.load)
-        cautions.append(caution("throttling_from_power"))
-    else:
-        thermal, power = np.zeros((2, times.size), dtype=bool)
-        cautions.append(caution("throttling_cannot_be_told"))
-    if log.power is not None and log.allowed_w is not None:
-        drawn = running_median(log.power, times, Smooth.SHORT_S)
-        power |= loaded & ~thermal & on_limit(drawn, log.allowed_w)
-    boost = boost_limit(log, near)
-    if boost is not None:
-        cautions.append(boost.said)
-        power |= boost.flags & ~thermal
+def _counted(log: ChipLog) -> Found | None:
+    """Return where the chip's own count or flag tells of heat, if nothing else was logged."""
+    own = np.zeros(log.times.size, dtype=bool)
     if log.count is not None:
-        risen = np.concatenate([[False], np.diff(forward(log.count)) > 0])
-        thermal |= risen & loaded
-    elif log.power is None and log.clock is not None and log.power_flag is None:
-        cautions.append(caution("power_limit_shows_little"))
-    unknown = boost is not None and not boost.flags.any()
-    return _Causes(thermal, power, clock_cut, tuple(cautions), unknown)
-
-
-def _as_the_chip_says(log: ChipLog, found: _Causes) -> tuple[Bools, Bools]:
-    """Return where heat and where power held the chip back; its own flags replace what was concluded."""
-    thermal, power, clock_cut = found.thermal, found.power, found.clock_cut
+        own |= np.diff(forward(log.count), prepend=np.nan) > 0
     if log.heat_flag is not None:
-        clock_cut = np.zeros_like(clock_cut)
-        thermal = log.loaded & (forward(log.heat_flag) > 0)
-    if log.power_flag is not None:
-        power = log.loaded & (forward(log.power_flag) > 0)
-    thermal = tidied(log.times, thermal) | clock_cut
-    return thermal, tidied(log.times, power & ~thermal)
+        own |= forward(log.heat_flag) > 0
+    probability = np.zeros((own.size, len(State)))
+    probability[:, State.HEAT] = own & log.loaded
+    return Found(probability, 0.0, None)
 
 
-def _sits_at_limit(log: ChipLog, limit: _Limit, thermal: Bools) -> bool:
-    """Return whether the chip spends the last third of the load at its limit."""
-    if limit.impossible:
-        return False
+def _lighter_load(
+    log: ChipLog, held: Floats, found: Found | None
+) -> tuple[bool, tuple[Caution, ...]]:
+    """Return whether a lighter load explains less power as well, and what to say of a boost that ended."""
+    if (
+        log.power is None
+        or log.allowed_w is not None
+        or log.power_flag is not None
+        or found is None
+    ):
+        return False, ()
+    unclear = log.clock is None and log.load is None
+    limited = log.loaded & (held >= At.SURE)
+    if not limited.any():
+        return False, ()
+    start_s, at_s = float(log.times[log.loaded][0]), float(log.times[limited][0])
+    before = log.loaded & (log.times < at_s) & (log.times > start_s + 2) & np.isfinite(log.power)
+    after = limited & np.isfinite(log.power)
+    boosted = at_s - start_s <= At.BOOST_ENDS_S and before.sum() > 1 and after.any()
+    if not boosted:
+        return unclear, ()
+    sizes = {
+        "from_w": float(np.median(log.power[before])), "to_w": float(np.median(log.power[after])),
+        "at_s": float(log.times[before][-1]),
+    }  # fmt: skip
+    if sizes["to_w"] > (1 - At.LOST) * sizes["from_w"]:
+        return unclear, ()
+    return unclear, (caution("boost_or_lighter_load" if unclear else "boost_ended", **sizes),)
+
+
+def _at_limit(log: ChipLog, limit_c: float, by_heat: Floats) -> float:
+    """Return the probability that heat holds the chip in the last third of its load.
+
+    A governor may cut the clock and raise it again. So a tenth of the time is enough. A chip that is held
+    back hovers around its limit. One close below it is not at it.
+    """
     late = log.loaded & (log.times >= _late(log.times, log.loaded))
-    # A chip that is held back hovers around its limit. One close below it is not at it.
+    if not np.isfinite(limit_c) or not late.any():
+        return 0.0
+    smooth = running_median(log.temperature, log.times, At.SMOOTH_S)
     close_k = max(At.SITS_K, step_size(log.temperature) / 2)
-    sits = thermal | (
-        running_median(log.temperature, log.times, At.SMOOTH_S) >= limit.at_c - close_k
-    )
-    # A governor may cut the clock and raise it again. Then the clock is low for part of the time only.
-    return bool(
-        late.any()
-        and (np.mean(sits[late]) > At.SITS_SHARE or np.mean(thermal[late]) > At.CUTS_SHARE)
-    )
+    sits = float(np.median(smooth[late])) - (limit_c - close_k)
+    held = float(np.quantile(by_heat[late], 1 - At.CUTS_SHARE))
+    return max(held, float(ndtr(sits / At.SITS_DOUBT_K)))
 
 
 def _share(times: Floats, flags: Bools, loaded: Bools) -> float:

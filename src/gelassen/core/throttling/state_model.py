@@ -1,0 +1,269 @@
+"""What each state predicts for clock, power and temperature, and how states follow each other."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+from scipy.special import ndtr
+
+from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.signal.flags import running_median
+from gelassen.core.throttling.readings import Channel, Readings
+from gelassen.core.throttling.thresholds import Model, Reading, Search
+
+
+class State(IntEnum):
+    """What determines the clock."""
+
+    BOOST = 0  # nothing yet: a power limit that allows more for some time
+    FREE = 1  # nothing
+    HEAT = 2  # the temperature limit
+    POWER = 3  # a power limit
+    OTHER = 4  # something else: a regulator, a supply, a budget shared with other parts
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A straight course over temperature, and the weights it stands on."""
+
+    level: float
+    per_k: float = 0.0
+    at_c: float = 0.0
+    samples: float = 0.0
+    spread_k2: float = 0.0  # sum of squared distances in temperature
+
+    def over(self, temperature: Floats) -> Floats:
+        """Return the course at these temperatures."""
+        return np.asarray(self.level + self.per_k * (temperature - self.at_c))
+
+
+@dataclass(frozen=True, slots=True)
+class Courses:
+    """The courses of one run: clock and power of the free chip, clock and power at a power limit."""
+
+    free: Line
+    free_power: Line | None = None
+    power_scatter: float = 0.0  # of the free chip's power about its course: loads vary
+    limited: Line | None = None
+    limit: Floats | None = None  # logarithm of the limit at each sample; None if there is none
+    to_heat: float = Model.TO_HEAT[0]  # rates of a governor, for each second at the limit
+    back: float = Model.BACK[0]
+
+
+def fitted_line(
+    temperature: Floats, channel: Channel, weight: Floats, per_k: tuple[float, float], sd: float
+) -> Line | None:
+    """Return the course that weighted samples show; None if there are too few."""
+    weight = weight * channel.read
+    total = float(weight.sum())
+    if total < Model.FEWEST:
+        return None
+    at_c = float(weight @ temperature) / total
+    level = float(weight @ channel.value) / total
+    away = temperature - at_c
+    spread = float(weight @ away**2)
+    slope = float((weight * away) @ (channel.value - level)) / (spread + (channel.noise / sd) ** 2)
+    return Line(level, float(np.clip(slope, *per_k)), at_c, total, spread)
+
+
+def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
+    """Return the likelihood of each sample in each state, shape (n, 5), and which are on the free course.
+
+    Power given the clock is the same in all states, as the load decides it. So a state costs likelihood
+    where it predicts clock or power, and the samples are elsewhere.
+    """
+    warm, speed = log.temperature, log.speed
+    noise, y = speed.noise, speed.value
+    as_usual = _goes_on(log, log.power)
+    free = courses.free.over(warm)
+    close = _about(y - free, noise, log.steepness) > 3 * Model.OUTLIER / (
+        Model.RANGE * log.steepness
+    )
+    on_course = _on_course(log, free)
+    cold = log.cold & (y > free)
+    made = np.empty((y.size, len(State)))
+    made[:, State.BOOST] = on_course * as_usual
+    made[:, State.FREE] = on_course * _free_power(log, courses, cold, as_usual)
+    lower = _lower(log, _best(log, courses, free))
+    # A clock that was cut lets the chip cool.
+    held = np.where(log.warms, Model.WARMS, 1.0)
+    held = np.where(warm >= log.limit_c - Model.BACK_K, held, 1e-9)
+    for own_word in (log.counted, log.heat):
+        held = held if own_word is None else np.where(own_word, 1.0, held)
+    made[:, State.HEAT] = lower(Model.LEAST_BY_HEAT) * as_usual * held
+    made[:, State.OTHER] = lower(Model.LEAST_BY_OTHER) * as_usual
+    _add_limit(made, log, courses, free, lower)
+    made[~speed.read] = 1.0
+    _add_own_word(made, log)
+    made[~log.shows] = 1.0
+    # Readings closer together than a second repeat each other.
+    made = made ** min(log.gap_s, 1.0)
+    return made.clip(made.max(axis=1, keepdims=True) * 1e-12), close
+
+
+def _on_course(log: Readings, course: Floats) -> Floats:
+    """Return the likelihood of a speed on a course; a cold chip may be faster."""
+    away, usual = log.speed.value - course, Model.COLD_SHARE * log.steepness
+    fits = _about(away, log.speed.noise, log.steepness)
+    faster = Model.COLD * np.exp(-away.clip(min=0) / usual) / usual
+    return np.where(log.cold & (away > 0), np.maximum(fits, faster), fits)
+
+
+def _best(log: Readings, courses: Courses, free: Floats) -> Floats:
+    """Return the speed without heat: that of the free chip, or of a power limit that is in force."""
+    own = log.drawn
+    if courses.limited is None or courses.limit is None or own is None:
+        return free
+    in_force = own.value < courses.limit + Model.OVER + 3 * own.noise
+    return np.where(in_force, np.minimum(free, courses.limited.over(log.temperature)), free)
+
+
+def _course_around(log: Readings, values: Floats) -> Floats:
+    """Return how a channel goes on, from the readings around each."""
+    width_s = max(Model.AROUND_S, Model.AROUND * log.gap_s)
+    return running_median(values, log.times, width_s)
+
+
+def _goes_on(log: Readings, power: Channel | None) -> Floats:
+    """Return the likelihood of a power that goes on as it was, or follows the clock to another level."""
+    if power is None:
+        return np.ones(log.times.size)
+    course = np.where(power.read, power.value, np.nan)
+    away = power.value - _course_around(log, course)
+    jump = log.speed.value - _course_around(log, log.speed.value)
+    jump = np.where(np.abs(jump) > Model.FITS_SIGMAS * log.speed.noise, jump, 0.0)
+    away = away - Reading.STEEPNESS * jump
+    noise = np.hypot(power.noise, Model.STEEPNESS_SD * np.abs(jump))
+    least = np.exp(-Model.POWER_MISFIT) / (power.noise * np.sqrt(2 * np.pi))
+    fits = np.maximum(_normal(away, noise) * np.exp(-Model.SELF), least)
+    return np.where(power.read, fits, 1.0)
+
+
+def _about(away: Floats, noise: float, scale: float = 1.0) -> Floats:
+    """Return the density of readings about a course, with some that are wrong."""
+    odd = Model.OUTLIER / (Model.RANGE * scale)
+    return np.asarray(np.maximum(_normal(away, noise), odd))
+
+
+def _normal(away: Floats, noise: Floats | float) -> Floats:
+    return np.asarray(np.exp(-0.5 * (away / noise) ** 2) / (noise * np.sqrt(2 * np.pi)))
+
+
+def _free_power(log: Readings, courses: Courses, cold: Bools, as_usual: Floats) -> Floats:
+    """Return the likelihood of the power of a free chip."""
+    if log.power is None or courses.free_power is None:
+        return as_usual
+    away = log.power.value - courses.free_power.over(log.temperature)
+    least = np.exp(-Model.POWER_MISFIT) * as_usual
+    fits = np.maximum(_normal(away, max(log.power.noise, courses.power_scatter)), least)
+    faster = Model.COLD * np.exp(-away.clip(min=0) / (Model.COLD_SHARE * Reading.STEEPNESS))
+    fits = np.where(cold, np.maximum(fits, as_usual * faster), fits)
+    return np.where(log.power.read, fits, as_usual)
+
+
+def _lower(log: Readings, best: Floats) -> Callable[[float], Floats]:
+    """Return the likelihood of a speed that lies below its best: it goes on as it was, or jumps."""
+    noise, y, scale = log.speed.noise, log.speed.value, log.steepness
+    goes_on = np.maximum(
+        _normal(y - _course_around(log, y), noise) * np.exp(-Model.SELF),
+        0.4 * _normal(np.diff(y, prepend=y[0]), noise),
+    )
+    loss = best - y
+    usual = Model.LOSS * scale
+    jumps = Model.JUMP * np.exp(-loss.clip(min=0) / usual) / usual
+
+    def of(least: float) -> Floats:
+        return np.asarray((goes_on + jumps) * ndtr((loss - least * scale) / noise) + 1e-9)
+
+    return of
+
+
+def _add_limit(
+    made: Floats, log: Readings, courses: Courses, free: Floats, lower: Callable[[float], Floats]
+) -> None:
+    """Set the likelihood at a power limit, and what a limit forbids in the other states."""
+    own = log.drawn
+    if courses.limit is None or own is None or log.held_w is None:
+        made[:, [State.POWER, State.BOOST]] = 1e-300
+        return
+    away = own.value - courses.limit
+    if log.told is not None:  # a governor with steps swings about its limit
+        away = log.held_w.value - courses.limit
+        away = away - away.clip(*Model.TOLD_BAND)
+    kept = np.where(own.read, _about(away, own.noise, Reading.STEEPNESS), 1.0)
+    if log.power is None:
+        made[:, State.POWER] = kept
+    else:
+        at = courses.limited
+        speed = lower(0.0) if at is None else _on_course(log, at.over(log.temperature))
+        made[:, State.POWER] = kept * speed
+        if at is not None and log.told is None and courses.free.samples:
+            # A limit takes clock. A lighter load takes power alone.
+            slower = at.over(log.temperature) < free - Model.LEAST_BY_HEAT
+            made[:, State.POWER] *= np.where(slower, 1.0, Model.SELDOM)
+    band = Model.BAND + 2 * own.noise if log.told is None else 0.0
+    made[:, State.FREE] *= np.where(own.read & (np.abs(away) <= band), Model.SELDOM, 1.0)
+    below = own.value < courses.limit + Model.BAND + 2 * own.noise
+    made[:, State.BOOST] *= np.where(own.read & below, Model.SELDOM, 1.0)
+    above = own.value > courses.limit + Model.OVER + 3 * own.noise
+    made[:, [State.FREE, State.POWER]] *= np.where(above & own.read, Model.NEVER, 1.0)[:, None]
+
+
+def _add_own_word(made: Floats, log: Readings) -> None:
+    """Let the chip's own word on what holds it count for more than all else."""
+    limits = (State.POWER, State.OTHER)
+    for word, states in (
+        (log.counted, (State.HEAT,)),
+        (log.heat, (State.HEAT,)),
+        (log.limited, limits),
+    ):
+        for state in State:
+            if word is not None and state not in (*states, State.HEAT):
+                made[:, state] *= np.where(word, Model.CONTRARY, 1.0)
+    for word, states in ((log.heat, (State.HEAT,)), (log.limited, limits)):
+        for state in states:
+            if word is not None:
+                made[:, state] *= np.where(word, 1.0, Model.CONTRARY)
+
+
+def moves(log: Readings, courses: Courses) -> tuple[Floats, Floats]:
+    """Return how states follow each other, shape (n, 5, 5), and the probability of each at load start."""
+    away_s = np.diff(log.times, prepend=log.times[0] - log.gap_s).clip(min=0)
+
+    def within(rate: float) -> Floats:
+        return np.asarray(-np.expm1(-rate * away_s))
+
+    has_limit = courses.limit is not None
+    size = log.times.size
+    made = np.full((size, len(State), len(State)), Model.ANY)
+    if has_limit:
+        # At the temperature limit, heat is the likelier cause.
+        cool = np.where(log.near, Model.AT_LIMIT, 1.0)
+        ends = within(Model.END_BOOST)
+        made[:, State.BOOST, State.FREE], made[:, State.BOOST, State.POWER] = ends, ends * cool
+        made[:, State.FREE, State.POWER] = within(Model.TO_LIMIT) * cool
+        made[:, State.HEAT, State.POWER] = within(Model.TO_LIMIT)
+        made[:, State.OTHER, State.POWER] = within(Model.END_OTHER)
+    made[:, :, State.OTHER] = Model.TO_OTHER
+    made[:, State.POWER, State.FREE] = within(Model.LEAVE_LIMIT)
+    for state in State:
+        if state is not State.HEAT:
+            made[:, state, State.HEAT] = np.where(
+                log.reached, within(courses.to_heat), Model.UNREACHED
+            )
+    made[:, State.HEAT, State.FREE] = within(courses.back)
+    made[:, State.OTHER, State.FREE] = within(max(courses.back, Model.END_OTHER))
+    for state in State:
+        made[:, state, state] = 0.0
+        made[:, state, state] = np.maximum(1 - made[:, state].sum(axis=1), Model.ANY)
+    first = np.array(Search.FIRST if has_limit else Search.FIRST_FREE)
+    if log.power is None:
+        first[State.POWER] *= Search.PINNED_UNSEEN
+    first = first / first.sum()
+    rests = ~log.loaded
+    forgotten = within(Model.RESTS)[rests, None, None]
+    made[rests] = (1 - forgotten) * np.eye(len(State)) + forgotten * first
+    begins = int(np.argmax(log.loaded))
+    made[: begins + 1] = first
+    return made / made.sum(axis=2, keepdims=True), first
