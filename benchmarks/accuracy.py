@@ -4,7 +4,7 @@ Prints Markdown tables; with --write they take the place of those in docs/accura
 usual habit: the mean rise over the last ten minutes, with the interval of independent readings.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,8 +15,9 @@ from distributed_bodies import beyond_table, distributed_table
 from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
 from further_runs import further_table
-from governed_chip import governed
+from governed_chip import Governed, governed
 from late_fans import late_fans_table
+from other_chip import other
 from random_machines import IDLE_S as MACHINE_IDLE_S
 from random_machines import Levels, Run, levels, runs
 from scipy.ndimage import binary_dilation
@@ -408,10 +409,10 @@ def bench_steps_table(seeds: int) -> None:
         )
 
 
-def governed_run(job: tuple[int, bool]) -> dict[str, object]:
+def governed_run(job: tuple[int, bool, Callable[[int], Governed]]) -> dict[str, object]:
     """Count right and wrong samples, 5 s of tolerance at the edges."""
-    seed, told = job
-    chip = governed(seed)
+    seed, told, make = job
+    chip = make(seed)
     limit = {"power_limit_w": chip.power_limit_w} if told and chip.power_limit_w < 1e6 else {}
     answer = find_throttling(**chip.log, **limit)
     counts: dict[str, object] = {"case": chip.case, "told": told}
@@ -429,15 +430,25 @@ def governed_run(job: tuple[int, bool]) -> dict[str, object]:
 
 def throttling_table(seeds: int) -> None:
     """Print how well being held back is told, by cause, and what is flagged wrongly."""
+    held_back_table(seeds, governed)
+
+
+def other_chips_table(seeds: int) -> None:
+    """Print the same for chips of a kind on which no constant was chosen."""
+    held_back_table(seeds, other)
+
+
+def held_back_table(seeds: int, make: Callable[[int], Governed]) -> None:
+    """Print how well being held back is told for chips of one kind."""
     print("\n### Being held back (made-up governors, per sample, 5 s of tolerance)\n")
     print(
         "| power limit | held back by heat: F1 | by a power limit: F1 | wrongly flagged in free runs |"
     )
     print("|:---|---:|---:|---:|")
     with process_pool() as pool:
-        jobs = [(seed, told) for seed in range(seeds) for told in (False, True)]
+        jobs = [(seed, told, make) for seed in range(seeds) for told in (False, True)]
         table = pd.DataFrame(pool.map(governed_run, jobs, chunksize=8))
-    early = table["case"] == "power"
+    early = table["case"].isin(["power", "power loop"])
     for name, part in (
         ("not told, sets in later if at all", table[~table["told"] & ~early]),
         ("not told, from the first second", table[~table["told"] & early]),
@@ -564,6 +575,7 @@ TABLES = {
     "steps": steps_table,
     "bench-steps": bench_steps_table,
     "throttling": throttling_table,
+    "other chips": other_chips_table,
     "differences": difference_table,
     "spreads": spreads_table,
     "mountings": mountings_table,

@@ -390,3 +390,29 @@ def test_a_boost_that_ends_is_a_power_limit_nobody_told_or_cannot_be_told(logged
         assert "nothing tells which" in said
     else:
         assert answer.power_share == pytest.approx(1, abs=0.02)
+
+
+def test_where_a_log_cannot_tell_the_probabilities_say_so():
+    # A free chip whose leakage takes what boost loss saves: like a limit that holds from the first second.
+    log = warming(leak=0.0025)
+    warm = log["temperature_c"] - 60
+    log["power_w"] = np.where(log["load_pct"] > 50, 120.0, 10.0) * (
+        1 + 0.005 * np.random.default_rng(4).standard_normal(warm.size)
+    )
+    log["clock_mhz"] = np.where(log["load_pct"] > 50, 4500 * (1 - 0.0004 * warm), 1000.0)
+    log["clock_mhz"] = np.round(log["clock_mhz"] / 25) * 25
+    unclear = find_throttling(**log)
+    loaded = log["load_pct"] > 50
+    limits = (unclear.power_probability + unclear.other_probability)[loaded].mean()
+    assert 0.02 < limits < 0.98
+    clear = find_throttling(**held_back(limit_told=True)[0])
+    assert clear.unsure_share < 0.02
+    assert clear.doubt is None
+
+
+def test_a_limit_that_was_never_reached_held_nothing():
+    # Clock and power bend away from straight courses, 15 K below the limit.
+    log = warming(leak=0.001)
+    rise = log["temperature_c"] - 40
+    log["clock_mhz"] *= 1 - 0.03 * np.clip(rise / 35, 0, 1) ** 3
+    assert not find_throttling(**{**log, "limit_c": 90.0}).thermal.any()

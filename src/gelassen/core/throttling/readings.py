@@ -109,9 +109,9 @@ class Readings:
 
 
 def read_states(log: ChipLog, limit_c: float) -> Readings | None:
-    """Return what the model sees of a log; None if it has neither clock nor power, or no load."""
+    """Return what the model sees of a log; None if neither clock nor power was read under load."""
     source = log.power if log.clock is None else log.clock
-    if source is None or not log.loaded.any():
+    if source is None or not (log.loaded & (np.nan_to_num(source) > 0)).any():
         return None
     times, gap_s = log.times, usual_gap_s(log.times)
     step_k = min(step_size(log.temperature), Reading.COARSEST_K)

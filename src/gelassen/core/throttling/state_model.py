@@ -88,7 +88,8 @@ def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
     lower = _lower(log, _best(log, courses, free))
     # A clock that was cut lets the chip cool.
     held = np.where(log.warms, Model.WARMS, 1.0)
-    held = np.where(warm >= log.limit_c - Model.BACK_K, held, 1e-9)
+    once = np.maximum.accumulate(log.reached)  # a limit that was never reached held nothing
+    held = np.where(once & (warm >= log.limit_c - Model.BACK_K), held, 1e-9)
     for own_word in (log.counted, log.heat):
         held = held if own_word is None else np.where(own_word, 1.0, held)
     made[:, State.HEAT] = lower(Model.LEAST_BY_HEAT) * as_usual * held
@@ -249,9 +250,7 @@ def moves(log: Readings, courses: Courses) -> tuple[Floats, Floats]:
     made[:, State.POWER, State.FREE] = within(Model.LEAVE_LIMIT)
     for state in State:
         if state is not State.HEAT:
-            made[:, state, State.HEAT] = np.where(
-                log.reached, within(courses.to_heat), Model.UNREACHED
-            )
+            made[:, state, State.HEAT] = np.where(log.reached, within(courses.to_heat), Model.ANY)
     made[:, State.HEAT, State.FREE] = within(courses.back)
     made[:, State.OTHER, State.FREE] = within(max(courses.back, Model.END_OTHER))
     for state in State:

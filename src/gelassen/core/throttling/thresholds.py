@@ -67,7 +67,6 @@ class Model:
     END_OTHER = 1 / 100  # to be free again after something else
     RESTS = 1 / 20  # to forget the state, at rest
     TO_OTHER = 1e-11  # to be taken by something else: rare, and its course is free to be anything
-    UNREACHED = 1e-14  # to be taken by heat before the limit was reached
     ANY = 1e-7  # for all other changes
     FITS_SIGMAS = 4.0  # standard deviations within which power belongs to its course
     FEWEST = 3  # samples that a course needs
@@ -116,7 +115,7 @@ class LowerLimit:
     STILL_K = 0.75  # K within which the temperature is constant
     STILL_S = 60.0  # s for which it must be
     AT_K = 0.5  # K below a limit at which a governor keeps the chip
-    PRIOR = 5.0  # log likelihood by which the lower limit must be better
+    PRIOR = 30.0  # log likelihood by which it must be better: as rare as something else that holds a chip
 
 
 class Cost:
