@@ -137,9 +137,7 @@ class Throttling:
     SMOOTH_S = 15.0  # s of the running median of the temperature
     BEYOND_K = 5.0  # K above the limit: a governor never leaves a chip this hot
     LATE = 1 / 3  # share of the load that is its end
-    LOST = 0.035  # relative fall from the best clock or power that shows a governor at work
-    HELD_S = 11.0  # s for which the best must be held
-    BOOST_S = 60.0  # s at the start that are left out of it
+    LOST = 0.035  # relative fall of the power that shows the end of a boost
     FEWEST = 20  # samples that a boost loss needs
     SAG_PCT = (5.0, 95.0)  # percentiles of the temperature over which it is measured
     SAG_K = 3.0  # K that these must differ

@@ -216,10 +216,6 @@ def _limit_of(log: ChipLog, limit_c: float) -> tuple[float, tuple[Caution, ...]]
         raise InputError(f"limit_c is {limit_c} °C; a limit between -50 and 250 °C is needed")
     if np.nanmin(log.temperature) > limit_c:
         return np.inf, (caution("limit_below_all_readings", limit_c=limit_c),)
-    runs_at = log.power if log.clock is None else log.clock
-    beyond_k = _beyond(log.times, log.temperature, limit_c, runs_at, log.loaded)
-    if beyond_k > At.BEYOND_K and log.heat_flag is None:
-        return np.inf, (caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c),)
     return limit_c, ()
 
 
@@ -235,6 +231,10 @@ def _found(log: ChipLog, limit_c: float) -> tuple[Found | None, float, tuple[Cau
     elif log.power is None and log.power_flag is None and log.count is None:
         said = (caution("power_limit_shows_little"),)
     found = find_states(readings)
+    beyond_k = _beyond(log, limit_c, found)
+    if beyond_k > At.BEYOND_K and log.heat_flag is None:
+        told = caution("not_the_limit", beyond_k=beyond_k, limit_c=limit_c)
+        return find_states(replace(readings, limit_c=np.inf)), np.inf, (*said, told)
     shown_c = _plateau_c(readings, found)
     if shown_c is not None:
         at_c = shown_c + LowerLimit.AT_K
@@ -330,21 +330,12 @@ def _share(times: Floats, flags: Bools, loaded: Bools) -> float:
     return float(weight[flags & loaded].sum() / total) if total > 0 else 0.0
 
 
-def _beyond(
-    times: Floats, temperature: Floats, limit_c: float, runs_at: Floats | None, loaded: Bools
-) -> float:
-    """Return how far a part stayed above its limit without losing clock or power, in K."""
-    late = loaded & (times >= _late(times, loaded))
-    if runs_at is None or not loaded.any():
+def _beyond(log: ChipLog, limit_c: float, found: Found) -> float:
+    """Return how far a part stayed above its limit without being held back by heat, in K."""
+    late = log.loaded & (log.times >= _late(log.times, log.loaded)) & np.isfinite(log.temperature)
+    if not late.any() or found.probability[late, State.HEAT].mean() >= At.SURE:
         return 0.0
-    read = late & np.isfinite(runs_at) & np.isfinite(temperature)
-    warm = loaded & (times >= times[loaded][0] + At.BOOST_S)
-    if not (read.any() and warm.any()):
-        return 0.0
-    best = float(running_median(runs_at, times, At.HELD_S)[warm].max())
-    if float(np.median(runs_at[read])) < (1 - At.LOST) * best:
-        return 0.0
-    return float(np.median(temperature[read])) - limit_c
+    return float(np.median(log.temperature[late])) - limit_c
 
 
 def _late(times: Floats, loaded: Bools) -> float:
