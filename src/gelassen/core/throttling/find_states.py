@@ -55,10 +55,13 @@ def find_states(log: Readings) -> Found:
     evidence = np.array([fit.evidence for fit in fits])
     weights = np.exp(evidence - evidence.max())
     weights /= weights.sum()
-    probability = np.zeros((log.times.size, len(State)))
+    every = -(-log.times.size // Search.MOST)
+    fine = log.thinned(every)
+    probability = np.zeros((fine.times.size, len(State)))
     for fit, weight in zip(fits, weights, strict=True):
         if weight > 1e-3:
-            probability += weight * _states(log, _full(log, fit.courses))[0]
+            probability += weight * _states(fine, _full(fine, fit.courses))[0]
+    probability = np.repeat(probability, every, axis=0)[: log.times.size]
     best = fits[int(np.argmax(evidence))].courses
     limited = best.limit is not None and float(probability[:, State.POWER].max()) > 0.5
     limit_w = float(np.exp(np.median(best.limit))) if limited and best.limit is not None else None

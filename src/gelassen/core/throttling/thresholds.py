@@ -95,6 +95,7 @@ class Search:
     ROUNDS = 6  # rounds of expectation and maximisation
     SETTLED = 0.01  # change of all probabilities at which they end
     SAMPLES = 1000  # about so many samples are used for it
+    MOST = 100_000  # samples at which states are found: of longer logs, every so many
     FEWEST = 20  # samples that show a level of power
     ALIKE = 0.01  # share of a power within which samples are on one level
     APART = 0.03  # share by which two levels differ
