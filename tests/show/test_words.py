@@ -52,7 +52,7 @@ def summary(
     room_c=22.0,
 ):
     from gelassen.core.settling.steady_result import SteadyState
-    from gelassen.core.throttling.throttling import Throttling
+    from gelassen.core.throttling.throttling_result import Throttling
 
     steady = SteadyState(
         value=value, low=value - 2 * error, high=value + 2 * error, standard_error=error,

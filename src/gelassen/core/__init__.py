@@ -14,7 +14,8 @@ if TYPE_CHECKING:
     from gelassen.core.settling.steady import steady_state
     from gelassen.core.settling.steady_result import SteadyState
     from gelassen.core.signal.blocks import block_means
-    from gelassen.core.throttling.throttling import Throttling, find_throttling
+    from gelassen.core.throttling.throttling import find_throttling
+    from gelassen.core.throttling.throttling_result import Throttling
 
 __all__ = [
     "BenchError",

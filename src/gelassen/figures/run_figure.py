@@ -162,9 +162,11 @@ def _temperatures(
         _fitted(axis, stretch, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         # A power limit that the tester has set is part of the test, and no fault.
-        own = recording.power_limit_w is not None
+        own = recording.power_limit_w is not None and not summary.throttling.mostly_other
         by_limit = (
-            (GREY, "at the power limit that was set") if own else (ORANGE, "held by a power limit")
+            (GREY, "at the power limit that was set")
+            if own
+            else (ORANGE, f"held by {summary.throttling.power_cause}")
         )
         seen = set()
         for start, end, cause in summary.throttling.intervals:

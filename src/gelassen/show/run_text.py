@@ -13,7 +13,7 @@ from gelassen.core.run.summary import RunSummary
 from gelassen.core.run.thresholds import Warmth
 from gelassen.core.run.warmth_cost import WarmthCost
 from gelassen.core.settling.steady_result import SteadyState
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 from gelassen.show.numbers import digits_of, fixed, interval, moment, share
 from gelassen.show.tables import aligned
 
@@ -101,7 +101,7 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
         lines.append(
             f"From {moment(stretch.start_s)} to {moment(stretch.end_s)}"
             + ("" if level is None else f" at {fixed(level.power_w, 1, 'W')}")
-            + f": {_steady_words(stretch.steady, summary)}{_stretch_words(stretch)}"
+            + f": {_steady_words(stretch.steady, summary)}{_stretch_words(stretch, summary)}"
         )
     return lines + _change_words(summary)
 
@@ -109,26 +109,26 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
 def _throttling_words(summary: RunSummary, throttling: Throttling) -> list[str]:
     """Return when the chip was held back, by what, and what that cost."""
     lines = []
-    if not throttling.told:
+    parts = [
+        f"{share(part) if part >= 0.005 else 'less than 1 %'} of the load by {cause}"
+        for part, cause in throttling.causes
+    ]
+    if parts and throttling.onset_s is not None:
+        lines.append(f"It was held back from {moment(throttling.onset_s)} on: {', '.join(parts)}.")
+    elif not throttling.told:
         lines.append("Nothing was logged that tells whether it was held back.")
-    elif throttling.onset_s is None and not np.isfinite(throttling.power_share):
+    elif not np.isfinite(throttling.power_share):
         lines.append(
             "It was not held back by heat. Whether a power limit held it back cannot be told."
         )
-    elif throttling.onset_s is None:
-        lines.append("It was not held back, neither by heat nor by a power limit.")
     else:
-        told = (
-            (throttling.thermal_share, "heat"),
-            (throttling.power_share, throttling.power_cause),
-        )
-        causes = [f"{share(part)} of the load by {cause}" for part, cause in told if part >= 0.005]
-        lines.append(f"It was held back from {moment(throttling.onset_s)} on: {', '.join(causes)}.")
+        lines.append("It was not held back, neither by heat nor by a power limit.")
     if throttling.doubt is not None:
         heat, limits = throttling.doubt
         lines.append(
-            f"For {share(throttling.unsure_share)} of the load that is not sure: there the probability is "
-            f"{share(heat)} for heat, and {share(limits)} for another limit."
+            f"The cause is not sure for {share(throttling.unsure_share)} of the load. "
+            f"There, heat held it back with a probability of {share(heat)}, "
+            f"and another limit with {share(limits)}."
         )
     lost = summary.held_back
     if lost is not None and np.isfinite([lost.clock_pct, lost.power_pct, lost.work_pct]).any():
@@ -196,7 +196,7 @@ def _moved_by(step: Step) -> str:
     return f"{way} by {fixed(abs(size), 1, 'K')} ({interval(*ends)})"
 
 
-def _stretch_words(stretch: Stretch) -> str:
+def _stretch_words(stretch: Stretch, summary: RunSummary) -> str:
     words = ""
     if stretch.within_1k_s is not None:
         words += f" Within 1 K of that after {moment(stretch.within_1k_s)}."
@@ -207,7 +207,9 @@ def _stretch_words(stretch: Stretch) -> str:
     if np.isfinite([steady.low, steady.high]).all() and steady.time_constants_s and not held:
         course.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
     words += f" {_capital(', '.join(course))}." if course else ""
-    for part, cause in ((stretch.thermal_share, "heat"), (stretch.power_share, "a power limit")):
+    other = summary.throttling is not None and summary.throttling.mostly_other
+    limit = "something other than heat" if other else "a power limit"
+    for part, cause in ((stretch.thermal_share, "heat"), (stretch.power_share, limit)):
         if np.isfinite(part) and part >= 0.005:
             words += f" Held back by {cause} for {share(part)} of it."
     return words

@@ -227,7 +227,7 @@ def test_a_run_whose_fans_ran_faster_does_not_pass_unseen():
     assert fan["pushes_k"] < -3
     assert "395 more than in the other runs of a" in fan["words"]
     assert "cooler" in fan["words"]
-    assert "held back by its power limit in 40 %" in found.odd_runs.iloc[1]["words"]
+    assert "held back by a limit other than heat in 40 %" in found.odd_runs.iloc[1]["words"]
     left = found.corrected.set_index("setup").loc["a"]
     assert left["runs_left"] == 2
     assert left["without_odd"] == pytest.approx(50.15)

@@ -416,3 +416,54 @@ def test_a_limit_that_was_never_reached_held_nothing():
     rise = log["temperature_c"] - 40
     log["clock_mhz"] *= 1 - 0.03 * np.clip(rise / 35, 0, 1) ** 3
     assert not find_throttling(**{**log, "limit_c": 90.0}).thermal.any()
+
+
+@pytest.mark.parametrize(
+    ("odd", "words"),
+    [
+        (lambda t: {"power_limit_w": np.where(t < 50, 0.0, 95.0)}, "not held back"),
+        (
+            lambda t: {"power_limit_w": np.where(t < 200, 120.0, 100.0)},
+            "53 % of the load by a power limit",
+        ),
+        (lambda t: {"clock_mhz": np.where(t < 50, 4000.0, np.nan)}, "not held back"),
+        (
+            lambda t: {"clock_mhz": None, "power_w": None, "power_flag": t < 200.0},
+            "47 % of the load by a power limit; cannot tell whether by heat",
+        ),
+        (lambda t: {"load_pct": np.zeros(t.size)}, "cannot tell whether it was held back"),
+    ],
+    ids=[
+        "a limit of zero",
+        "a limit that changes",
+        "a clock only at rest",
+        "a flag alone",
+        "never loaded",
+    ],
+)
+def test_odd_logs_are_answered_with_probabilities(odd, words):
+    t = np.arange(400.0)
+    log = {
+        "temperature_c": 40.0 + 40.0 * (1 - np.exp(-t / 60.0)),
+        "clock_mhz": np.full(t.size, 4000.0),
+        "power_w": np.full(t.size, 100.0),
+        "load_pct": np.where(t < 20, 1.0, 99.0),
+    }
+    answer = find_throttling(t, limit_c=95.0, **{**log, **odd(t)})
+    assert words in str(answer)
+    assert answer.limit_w is None
+    held = answer.heat_probability + answer.power_probability + answer.other_probability
+    assert np.isfinite(held).all() and 0 <= held.min() and held.max() <= 1.001
+
+
+def test_readings_ten_minutes_apart_do_not_show_the_limit_reached():
+    t = 600.0 * np.arange(400.0)
+    answer = find_throttling(
+        t,
+        temperature_c=40.0 + 40.0 * (1 - np.exp(-t / 36000.0)),
+        clock_mhz=np.full(t.size, 4000.0),
+        power_w=np.full(t.size, 100.0),
+        load_pct=np.full(t.size, 99.0),
+        limit_c=95.0,
+    )
+    assert answer.thermal_share == 0 and answer.at_limit_probability < 0.5

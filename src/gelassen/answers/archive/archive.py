@@ -175,7 +175,7 @@ class Archive:
     def _machines(self, where: Sequence[str]) -> dict[str, pd.DataFrame]:
         """Return the runs of each machine that can be compared, as a study has them, with their study.
 
-        Rises and temperatures are not mixed: a machine that has rises is judged by these.
+        Rises over a reference are preferred. Temperatures are used where a machine has no rise.
         """
         rows, lines = self._rows(where, ("machine", "study"))
         found = {}

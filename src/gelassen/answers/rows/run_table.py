@@ -1,4 +1,4 @@
-"""Rows of runs as a table: those that can be compared, over one kind of reference."""
+"""Rows of runs as a table. It holds the runs that can be compared, all over the same kind of reference."""
 
 from collections import Counter
 from collections.abc import Sequence

@@ -18,7 +18,7 @@ from gelassen.core.signal.pauses import Pause, load_pauses
 from gelassen.core.signal.renewal import without_repeats
 from gelassen.core.signal.smooth_steps import unstepped
 from gelassen.core.thermal.reference_place import BESIDE, likeliest_place
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 def find_changes(

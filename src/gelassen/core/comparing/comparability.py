@@ -288,7 +288,7 @@ def _pair_words(a: object, b: object, quantity: str, difference: float) -> str:
 def _odd_flags(table: pd.DataFrame) -> list[dict[str, object]]:
     """Return runs that were held back where the other runs of their setup were not."""
     found = []
-    for column, words in (("power_share", "its power limit"), ("thermal_share", "heat")):
+    for column, words in (("power_share", "a limit other than heat"), ("thermal_share", "heat")):
         if column not in table.columns:
             continue
         shares = table[column].astype(float)

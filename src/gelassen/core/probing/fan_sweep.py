@@ -77,7 +77,7 @@ class FanSweep(Result):
 
 
 def fan_sweeps(duty: str, steps: Sequence[SweepStep]) -> tuple[FanSweep, ...]:
-    """Return the fans that one duty drives, if any, with what the sweep showed of each.
+    """Return what the sweep showed of each fan that one duty drives; nothing if it drives none.
 
     A fan is driven by a duty if its speed rises with it: by a tenth at least, and never falls by more than
     scatter. Other fans may get faster while this one slows down, because the machine becomes warmer.

@@ -14,7 +14,7 @@ from gelassen.core.run.thresholds import Cautions
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.thresholds import Noted
 from gelassen.core.signal.gaps import wide_gaps
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 def run_cautions(

@@ -9,7 +9,7 @@ from gelassen.core.run.power_levels import Level, levels_of
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import answer_stretches
 from gelassen.core.run.thresholds import Levels
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 def fan_levels(

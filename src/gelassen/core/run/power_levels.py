@@ -11,7 +11,7 @@ from gelassen.core.recording.series import mean_of, mean_where, means_and_peaks
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.run.thresholds import Levels
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -15,7 +15,7 @@ from gelassen.core.run.thresholds import Levels, Stretches
 from gelassen.core.settling.steady import steady_state
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.thresholds import Course
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -29,7 +29,7 @@ from gelassen.core.settling.recovery import Recovery, recovery
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.transients import Transients, transients
 from gelassen.core.throttling.throttle_cost import ThrottleCost, throttle_cost
-from gelassen.core.throttling.throttling import Throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -20,7 +20,8 @@ from gelassen.core.run.stretches import (
 from gelassen.core.run.thresholds import Passing, Swinging
 from gelassen.core.settling.swings import find_swings
 from gelassen.core.signal.renewal import renewed_every_s
-from gelassen.core.throttling.throttling import Throttling, find_throttling
+from gelassen.core.throttling.throttling import find_throttling
+from gelassen.core.throttling.throttling_result import Throttling
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

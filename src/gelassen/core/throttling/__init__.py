@@ -6,7 +6,8 @@ from gelassen._lazy import loader
 
 if TYPE_CHECKING:
     from gelassen.core.throttling.throttle_cost import ThrottleCost
-    from gelassen.core.throttling.throttling import Throttling, find_throttling
+    from gelassen.core.throttling.throttling import find_throttling
+    from gelassen.core.throttling.throttling_result import Throttling
 
 __all__ = [
     "ThrottleCost",
@@ -18,9 +19,7 @@ __getattr__ = loader(
     __name__,
     {
         "throttle_cost": ("ThrottleCost",),
-        "throttling": (
-            "Throttling",
-            "find_throttling",
-        ),
+        "throttling": ("find_throttling",),
+        "throttling_result": ("Throttling",),
     },
 )

@@ -35,12 +35,6 @@ class ChipLog:
     power_flag: Floats | None
     loaded: Bools
 
-    @property
-    def tells(self) -> bool:
-        """Whether anything was logged that shows a chip being held back."""
-        shows = (self.clock, self.power, self.count, self.heat_flag)
-        return any(one is not None for one in shows)
-
 
 def read_chip_log(
     time_s: SeriesLike,
@@ -71,6 +65,12 @@ def read_chip_log(
     power = None if power is None else bridged(times, power)
     # A load that was not read for a while is taken to go on.
     load = None if load is None else bridged(times, load, At.LOAD_UNREAD_S)
+    loaded = under_load(times, temperature, load, power, clock)
+    # What was read at rest alone tells nothing.
+    clock, power = (
+        one if one is not None and np.isfinite(one[loaded]).any() else None
+        for one in (clock, power)
+    )
     return ChipLog(
         times=times,
         temperature=temperature,
@@ -82,7 +82,7 @@ def read_chip_log(
         allowed_w=_allowed(power_limit_w, times),
         heat_flag=_optional("heat_flag", heat_flag, times),
         power_flag=_optional("power_flag", power_flag, times),
-        loaded=under_load(times, temperature, load, power, clock),
+        loaded=loaded,
     )
 
 
@@ -102,4 +102,6 @@ def _allowed(power_limit_w: float | SeriesLike | None, times: Floats) -> Floats 
             raise InputError(f"power_limit_w is {limit} W; a limit above zero is needed")
         return np.full(times.size, limit)
     limits = _optional("power_limit_w", power_limit_w, times)
-    return None if limits is None else forward(limits)
+    if limits is None or not (limits > 0).any():
+        return None
+    return forward(np.where(limits > 0, limits, np.nan))  # a limit of zero was not read

@@ -8,24 +8,19 @@ import numpy as np
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median
 from gelassen.core.signal.noise import MAD_TO_STD
+from gelassen.core.throttling.likelihoods import likelihoods
+from gelassen.core.throttling.moves import moves
 from gelassen.core.throttling.readings import Readings
 from gelassen.core.throttling.smoother import smooth_states
-from gelassen.core.throttling.state_model import (
-    Courses,
-    Line,
-    State,
-    fitted_line,
-    likelihoods,
-    moves,
-)
-from gelassen.core.throttling.thresholds import Course, Model, Reading, Search
+from gelassen.core.throttling.states import Courses, Line, State, fitted_line
+from gelassen.core.throttling.thresholds import Course, Model, Moves, Reading, Search
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
     """Probability of each state at each sample, shape (n, 5), and how well all that explains the log.
 
-    `limit_w` is the power limit that was found or stated; None if the chip had none.
+    `limit_w` is the power limit of the best guess, stated or found; None if it has none, or if it changes.
     """
 
     probability: Floats
@@ -48,7 +43,7 @@ def find_states(log: Readings) -> Found:
     A hidden Markov model. Its courses are found by expectation and maximisation, from several first
     guesses: with no power limit, and with a limit at each level of power that the chip kept. Each counts
     by its evidence: the likelihood, times the share of its prior range that each fitted number occupies.
-    Guesses that end at the same power limit count once.
+    Several guesses may lead to the same power limit. Then only the best of them counts.
     """
     few = log.thinned(max(round(log.times.size / Search.SAMPLES), 1))
     fits = _distinct([_fit(few, guess) for guess in _guesses(few)])
@@ -59,19 +54,23 @@ def find_states(log: Readings) -> Found:
     fine = log.thinned(every)
     probability = np.zeros((fine.times.size, len(State)))
     for fit, weight in zip(fits, weights, strict=True):
-        if weight > 1e-3:
+        if weight > Search.WEIGHT:
             probability += weight * _states(fine, _full(fine, fit.courses))[0]
     probability = np.repeat(probability, every, axis=0)[: log.times.size]
-    best = fits[int(np.argmax(evidence))].courses
-    limited = best.limit is not None and float(probability[:, State.POWER].max()) > 0.5
-    limit_w = float(np.exp(np.median(best.limit))) if limited and best.limit is not None else None
-    probability /= np.maximum(probability.sum(axis=1, keepdims=True), 1e-12)
-    probability[~log.loaded] = [0.0, 1.0, 0.0, 0.0, 0.0]
-    return Found(probability, float(evidence.max()), limit_w)
+    probability /= probability.sum(axis=1, keepdims=True)
+    probability[~log.loaded] = np.eye(len(State))[State.FREE]
+    return Found(probability, float(evidence.max()), _limit_w(fits[0].courses))
+
+
+def _limit_w(courses: Courses) -> float | None:
+    """Return the power limit, in W; None if there is none, or if it changes."""
+    if courses.limit is None or np.ptp(courses.limit) > 0:
+        return None
+    return float(np.exp(courses.limit[0]))
 
 
 def _distinct(fits: list[_Fit]) -> list[_Fit]:
-    """Return the best fit for each power limit, and the best without one."""
+    """Return the best fit for each power limit, and the best without one; the best of all first."""
     kept: list[_Fit] = []
     for fit in sorted(fits, key=lambda one: -one.evidence):
         limits = [one.courses.limit for one in kept]
@@ -90,7 +89,7 @@ def _full(log: Readings, courses: Courses) -> Courses:
     """Return the courses of thinned samples for all samples."""
     if courses.limit is None:
         return courses
-    limit = np.full(log.times.size, courses.limit[0]) if log.told is None else log.told
+    limit = np.full(log.times.size, courses.limit[0]) if log.stated is None else log.stated
     return replace(courses, limit=limit)
 
 
@@ -103,54 +102,62 @@ def _states(log: Readings, courses: Courses) -> tuple[Floats, float, Bools]:
 
 def _guesses(log: Readings) -> Iterator[tuple[Courses, Floats]]:
     """Yield first guesses: courses, and the weight of each state at each sample."""
-    speed, size = log.speed, log.times.size
-    used = log.warm & speed.read
+    used = log.warm & log.speed.read
     if not used.any():
-        used = log.loaded & speed.read
-    smooth = running_median(speed.value, log.times, Reading.BEST_S)
-    free = [Line(float(np.sort(smooth[used])[-min(6, used.sum())]))]
+        used = log.loaded & log.speed.read
+    smooth = running_median(log.speed.value, log.times, Reading.BEST_S)
+    highest = np.sort(smooth[used])[-min(Search.HIGHEST, int(used.sum()))]
     away = used & ~log.near
-    if away.sum() > Search.FEWEST:
-        slope, sd = (
-            (log.steepness * end for end in Course.CLOCK_PER_K),
-            log.steepness * Course.CLOCK_SD,
-        )
-        ends = tuple(slope)
-        line = None
-        weight = away.astype(float)
-        for _ in range(4):
-            line = fitted_line(log.temperature, speed, weight, (ends[0], ends[1]), 2 * sd) or line
-            if line is not None:
-                off = np.abs(speed.value - line.over(log.temperature))
-                weight = away * (off < max(3 * speed.noise, Search.STRAIGHT))
-        if line is not None:
-            free.append(replace(line, samples=0.0))
+    lines = [Line(float(highest)), _straight(log, away)]
     for limit in _limits(log, away):
-        for line in free:
-            weights = np.zeros((size, len(State)))
-            on_course = np.abs(speed.value - line.over(log.temperature)) < 0.035 * log.steepness
-            weights[:, State.FREE] = log.shows & on_course
-            if limit is not None and log.held_w is not None:
-                held = log.shows & (np.abs(log.held_w.value - limit) < Model.BAND)
-                weights[:, State.POWER] = held
-                weights[held, State.FREE] = 0.0
+        for line in lines:
+            if line is None:
+                continue
+            weights = np.zeros((log.times.size, len(State)))
+            off = np.abs(log.speed.value - line.over(log.temperature))
+            weights[:, State.FREE] = log.shows & (off < Search.NEAR_BEST * log.steepness)
+            if limit is not None and log.smooth_power is not None:
+                held = log.shows & (np.abs(log.smooth_power.value - limit) < Model.BAND)
+                weights[held, State.POWER], weights[held, State.FREE] = 1.0, 0.0
             yield Courses(line, limit=limit), weights
+
+
+def _straight(log: Readings, away: Bools) -> Line | None:
+    """Return the course that most samples away from the temperature limit keep; None if there are few."""
+    if away.sum() <= Search.FEWEST:
+        return None
+    line, weight = None, away.astype(float)
+    for _ in range(Search.STRAIGHTENED):
+        line = _speed_line(log, weight, first=True) or line
+        if line is not None:
+            off = np.abs(log.speed.value - line.over(log.temperature))
+            weight = away * (off < max(3 * log.speed.noise, Search.STRAIGHT))
+    return None if line is None else replace(line, samples=0.0)
+
+
+def _speed_line(log: Readings, weight: Floats, *, first: bool = False) -> Line | None:
+    """Return the course of the speed that weighted samples show; None if there are too few."""
+    low, high = (log.steepness * end for end in Course.CLOCK_PER_K)
+    if not (log.has_clock or first):  # power may rise as a chip warms: it leaks
+        high = Course.POWER_PER_K[1]
+    sd = log.steepness * Course.CLOCK_SD * (2 if first else 1)
+    return fitted_line(log.temperature, log.speed, weight, (low, high), sd)
 
 
 def _limits(log: Readings, away: Bools) -> list[Floats | None]:
     """Return the power limits to try: the stated one, or levels of power that the chip kept; and none."""
-    if log.told is not None and log.held_w is not None:
-        return [log.told]
+    if log.stated is not None and log.smooth_power is not None:
+        return [log.stated]
     found: list[Floats | None] = [None]
-    if log.held_w is None:
+    if log.smooth_power is None:
         return found
-    left = log.held_w.value[away & log.held_w.read]
+    left = log.smooth_power.value[away & log.smooth_power.read]
     while left.size >= Search.FEWEST and len(found) <= Search.LEVELS:
         edges = np.arange(left.min() - Search.ALIKE, left.max() + 2 * Search.ALIKE, Search.ALIKE)
         counts, _ = np.histogram(left, edges)
         middle = float(edges[int(np.argmax(counts))]) + Search.ALIKE / 2
         level = float(np.median(left[np.abs(left - middle) < Search.ALIKE]))
-        if counts.max() < 0.75 * Search.FEWEST:
+        if counts.max() < Search.FULL * Search.FEWEST:
             break
         found.append(np.full(log.times.size, level))
         left = left[np.abs(left - level) > Search.APART]
@@ -178,15 +185,10 @@ def _better(
     free = weights[:, State.FREE] + weights[:, State.BOOST]
     warm = free * log.warm * close
     free = warm if warm.sum() > Model.FEWEST else free * log.shows  # only a boost was free
-    low, high = (log.steepness * end for end in Course.CLOCK_PER_K)
-    if log.power is None and log.steepness > 1:
-        high = Course.POWER_PER_K[1]
-    ends, sd = (low, high), log.steepness * Course.CLOCK_SD
-    line = None if first else fitted_line(log.temperature, log.speed, free, ends, sd)
-    courses = replace(courses, free=line or courses.free)
     if not first:
         to_heat, back = _governor_rates(log, weights)
-        courses = replace(courses, to_heat=to_heat, back=back)
+        line = _speed_line(log, free) or courses.free
+        courses = replace(courses, free=line, to_heat=to_heat, back=back)
     if log.power is not None:
         if courses.free_power is not None:
             off = np.abs(log.power.value - courses.free_power.over(log.temperature))
@@ -201,9 +203,9 @@ def _better(
         return courses
     held = weights[:, State.POWER]
     if log.power is not None:
-        at = fitted_line(log.temperature, log.speed, held, ends, sd)
+        at = _speed_line(log, held)
         courses = replace(courses, limited=at or courses.limited)
-    if log.told is None and (held * own.read).sum() > Model.FEWEST:
+    if log.stated is None and (held * own.read).sum() > Model.FEWEST:
         level = float(np.average(own.value, weights=held * own.read))
         courses = replace(courses, limit=np.full(log.times.size, level))
     return courses
@@ -215,8 +217,8 @@ def _governor_rates(log: Readings, weights: Floats) -> tuple[float, float]:
     visits = float(np.diff(by_heat, prepend=0.0).clip(min=0).sum())
     held_s = float(by_heat.sum()) * log.gap_s
     waits_s = float((1 - by_heat) @ (log.reached & log.shows)) * log.gap_s
-    to_heat = float(np.clip(visits / max(waits_s, 1.0), *Model.TO_HEAT))
-    return to_heat, float(np.clip(visits / max(held_s, 1.0), *Model.BACK))
+    to_heat = float(np.clip(visits / max(waits_s, 1.0), *Moves.TO_HEAT))
+    return to_heat, float(np.clip(visits / max(held_s, 1.0), *Moves.BACK))
 
 
 def _occam(log: Readings, courses: Courses, weights: Floats) -> float:
@@ -238,7 +240,7 @@ def _occam(log: Readings, courses: Courses, weights: Floats) -> float:
     held = float(weights[:, State.POWER].sum())
     if courses.limit is not None and held > Model.FEWEST:
         own = log.drawn
-        if log.told is None and own is not None:
+        if log.stated is None and own is not None:
             total += cost(Course.LEVEL, own.noise, held)
         if at is not None:
             width = Course.LEVEL_AT_LIMIT if seen > Model.FEWEST else Course.LEVEL

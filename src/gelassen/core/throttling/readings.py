@@ -32,8 +32,8 @@ class Readings:
         Clock, or power where no clock was logged.
     power
         Power beside the clock; None where only one of the two was logged.
-    held_w
-        The power that a limit would hold, smoothed; None without power.
+    smooth_power
+        The power, smoothed over some seconds; None without power.
     steepness
         Change of the speed for a change of the clock by one.
     limit_c, near_k
@@ -46,7 +46,7 @@ class Readings:
         Where a cold chip may run faster.
     shows
         Where a sample tells anything: loaded, and not beside a pause.
-    told
+    stated
         Logarithm of the stated power limit; None if none was stated.
     heat, limited
         The chip's own word on heat and on other limits: true, false, or None without such a channel.
@@ -59,7 +59,7 @@ class Readings:
     temperature: Floats
     speed: Channel
     power: Channel | None
-    held_w: Channel | None
+    smooth_power: Channel | None
     steepness: float
     limit_c: float
     near_k: float
@@ -68,7 +68,7 @@ class Readings:
     cold: Bools
     loaded: Bools
     shows: Bools
-    told: Floats | None
+    stated: Floats | None
     heat: Bools | None
     limited: Bools | None
     counted: Bools | None
@@ -76,7 +76,7 @@ class Readings:
     @property
     def drawn(self) -> Channel | None:
         """The power as it was read; None if it was not logged."""
-        return self.power or (None if self.held_w is None else self.speed)
+        return self.power or (None if self.smooth_power is None else self.speed)
 
     @property
     def has_clock(self) -> bool:
@@ -92,7 +92,7 @@ class Readings:
     def warm(self) -> Bools:
         """Where a course is read: under load, after the cold seconds if there are any later ones."""
         later = self.shows & ~self.cold
-        return later if later.sum() >= 10 else self.shows
+        return later if later.sum() >= Reading.FEWEST_WARM else self.shows
 
     def thinned(self, every: int) -> "Readings":
         """Return every so many samples."""
@@ -118,7 +118,7 @@ def read_states(log: ChipLog, limit_c: float) -> Readings | None:
     near_k = max(Reading.NEAR_K, Reading.STEPS * step_k)
     reach = 2 * max(round(Reading.REACH_S / gap_s), 1) + 1
     hottest = maximum_filter1d(forward(log.temperature), reach)
-    unseen_k = Reading.FALLS_K_PER_S * max(gap_s - 1, 0)
+    unseen_k = min(Reading.FALLS_K_PER_S * max(gap_s - 1, 0), Reading.FALLS_K)
     smooth_c = running_median(log.temperature, times, Reading.SMOOTH_S)
     start_s = float(times[log.loaded][0])
     risen = None if log.count is None else np.diff(forward(log.count), prepend=np.nan) > 0
@@ -139,7 +139,7 @@ def read_states(log: ChipLog, limit_c: float) -> Readings | None:
         temperature=smooth_c,
         speed=_channel(source, log.loaded),
         power=power,
-        held_w=None if smooth is None else _channel(smooth, log.loaded),
+        smooth_power=None if smooth is None else _channel(smooth, log.loaded),
         steepness=Reading.STEEPNESS if log.clock is None else 1.0,
         limit_c=limit_c,
         near_k=near_k,
@@ -148,7 +148,7 @@ def read_states(log: ChipLog, limit_c: float) -> Readings | None:
         cold=times <= start_s + Reading.COLD_S,
         loaded=log.loaded,
         shows=without_pauses(times, log.loaded, log.power),
-        told=None if log.allowed_w is None else np.log(log.allowed_w),
+        stated=None if log.allowed_w is None else np.log(log.allowed_w),
         heat=None if log.heat_flag is None else forward(log.heat_flag) > 0,
         limited=None if log.power_flag is None else forward(log.power_flag) > 0,
         counted=risen,
@@ -176,8 +176,8 @@ def _channel(values: Floats, loaded: Bools) -> Channel:
 
 def _quiet_noise(values: Floats) -> float:
     """Return the noise of readings that often jump: from the closest among neighbours."""
-    if values.size < 8:
+    if values.size < Reading.FEWEST_QUIET:
         return 0.0
-    normal = 0.2533 * np.sqrt(2)  # 20th percentile of the distance of two readings, in noise
+    normal = Reading.QUIET_SIGMAS * np.sqrt(2)  # of the distance of two readings
     lags = (np.abs(values[lag:] - values[:-lag]) for lag in (1, 2, 3))
     return float(min(np.percentile(apart, Reading.QUIET_PCT) for apart in lags) / normal)

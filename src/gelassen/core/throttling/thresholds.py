@@ -1,8 +1,7 @@
 """Constants of what held a chip back, in one table for each step.
 
-Shares of clock and power are natural logarithms: 0.01 is 1 %. All come from
-how chips and governors work in general: how fast governors act, how clocks and power depend on
-temperature. A group says so if it has another source.
+Shares of clock and power are natural logarithms: 0.01 is 1 %. All come from what is known of chips and
+governors in general, and were adjusted on the chips of `benchmarks/governed_chip.py`.
 """
 
 
@@ -26,10 +25,14 @@ class Reading:
     WARMS_K = 1.0  # K by which a chip warms if it is not held by heat, or a step of its sensor
     WARMS_S = 30.0  # s before and after over which it does
     FALLS_K_PER_S = 1.0  # K for each second between readings by which a cut chip cools unseen
+    FALLS_K = 10.0  # K by which it does at most
     FLOOR = 0.004  # standard deviation of clock and power about a course, beyond noise: no course is exact
     COARSEST = 0.04  # share of a clock: larger distances of its readings are no steps of a sensor
     # percentile of the distances of readings that shows noise, even among many cuts
     QUIET_PCT = 20.0
+    QUIET_SIGMAS = 0.2533  # the same percentile of normal noise, in standard deviations (tables)
+    FEWEST_QUIET = 8  # readings that show noise
+    FEWEST_WARM = 10  # readings after the cold seconds that a course is read from alone
     STEEPNESS = 2.5  # exponent of power over clock (voltage falls with the clock)
 
 
@@ -42,8 +45,10 @@ class Model:
     AROUND_S = 7.0  # s of the running median that shows how a course goes on
     AROUND = 7  # readings that it needs at least
     SELF = 0.04  # log likelihood that a reading gains from being among the seven (white noise, simulated)
+    STEP = 0.4  # share of that likelihood for a course that goes on from the reading before
     JUMP = 0.1  # probability density of a sudden change, against a course that goes on
     OUTLIER = 0.02  # share of readings that are wrong, or of an odd moment
+    IMPOSSIBLE = 1e-9  # likelihood of a state that cannot be
     CONTRARY = 1e-6  # likelihood of a state that the chip's own word contradicts
     RANGE = 0.7  # range in which such readings lie
     POWER_MISFIT = 3.0  # log likelihood that the power of one sample may cost: loads vary
@@ -51,13 +56,26 @@ class Model:
     COLD_SHARE = 0.02  # usual share by which a cold chip runs faster
     COLD = 0.5  # probability that it does
     BAND = 0.02  # share of a power limit within which a chip is held by it
-    TOLD_BAND = (-0.015, 0.035)  # shares about a stated limit between which power is held by it
+    STATED_BAND = (-0.015, 0.035)  # shares about a stated limit between which power is held by it
     OVER = 0.03  # share of a power limit by which power may pass it
     SELDOM = 0.02  # likelihood, against others, that a free chip draws just its limit
     NEVER = 0.01  # likelihood, against others, that power is above its limit
     BACK_K = 20.0  # K below the limit at which every clock was given back
     WARMS = 0.8  # likelihood of heat, for each sample, while a chip warms on the way to its limit
-    # Rates for each second.
+    ON_COURSE = 3.0  # times the density of wrong readings, from which a reading is on its course
+    LIMIT_SIGMAS = (
+        2.0,
+        3.0,
+    )  # standard deviations of the power: within a limit's band, and above it
+    # smallest likelihood against the likeliest state, so that no state is lost for good
+    RATIO = 1e-12
+    FITS_SIGMAS = 4.0  # standard deviations within which power belongs to its course
+    FEWEST = 3  # samples that a course needs
+
+
+class Moves:
+    """How states follow each other. Rates are for each second."""
+
     TO_LIMIT = 1 / 300  # to be taken by a power limit
     END_BOOST = 1 / 100  # to end a boost
     TO_HEAT = (1 / 30, 1 / 5)  # to be taken by heat, at the temperature limit: between these
@@ -68,8 +86,10 @@ class Model:
     RESTS = 1 / 20  # to forget the state, at rest
     TO_OTHER = 1e-11  # to be taken by something else: rare, and its course is free to be anything
     ANY = 1e-7  # for all other changes
-    FITS_SIGMAS = 4.0  # standard deviations within which power belongs to its course
-    FEWEST = 3  # samples that a course needs
+    # probability of each state at load start, if there is a limit
+    FIRST = (0.4, 0.55, 1e-6, 0.05, 1e-9)
+    FIRST_FREE = (1e-12, 1.0, 1e-6, 1e-12, 1e-9)  # the same if there is none
+    PINNED_UNSEEN = 1e-3  # probability of a limit from the first second, if no clock shows it
 
 
 class Course:
@@ -101,10 +121,11 @@ class Search:
     APART = 0.03  # share by which two levels differ
     LEVELS = 3  # levels of power that are tried as a limit
     STRAIGHT = 0.01  # share within which samples are on the course of a first guess
-    # probability of each state at load start, if there is a limit
-    FIRST = (0.4, 0.55, 1e-6, 0.05, 1e-9)
-    FIRST_FREE = (1e-12, 1.0, 1e-6, 1e-12, 1e-9)  # the same if there is none
-    PINNED_UNSEEN = 1e-3  # probability of a limit from the first second, if no clock shows it
+    STRAIGHTENED = 4  # times that such a course is fitted
+    HIGHEST = 6  # place of the sample, from the highest, that is the best clock of a first guess
+    NEAR_BEST = 0.035  # share of the clock within which a first guess takes samples as free
+    FULL = 0.75  # share of these that a narrow range of power must hold
+    WEIGHT = 1e-3  # weight of a guess below which it is left out
 
 
 class LowerLimit:
@@ -138,6 +159,8 @@ class Throttling:
     SMOOTH_S = 15.0  # s of the running median of the temperature
     BEYOND_K = 5.0  # K above the limit: a governor never leaves a chip this hot
     LATE = 1 / 3  # share of the load that is its end
+    RISING_S = 2.0  # s at load start in which power still rises
+    FEWEST_BOOSTED = 2  # readings of a boost that are needed
     LOST = 0.035  # relative fall of the power that shows the end of a boost
     FEWEST = 20  # samples that a boost loss needs
     SAG_PCT = (5.0, 95.0)  # percentiles of the temperature over which it is measured

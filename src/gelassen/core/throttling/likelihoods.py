@@ -1,8 +1,6 @@
-"""What each state predicts for clock, power and temperature, and how states follow each other."""
+"""What each state predicts for clock, power and temperature."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from enum import IntEnum
 
 import numpy as np
 from scipy.special import ndtr
@@ -10,61 +8,8 @@ from scipy.special import ndtr
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.signal.flags import running_median
 from gelassen.core.throttling.readings import Channel, Readings
-from gelassen.core.throttling.thresholds import Model, Reading, Search
-
-
-class State(IntEnum):
-    """What determines the clock."""
-
-    BOOST = 0  # nothing yet: a power limit that allows more for some time
-    FREE = 1  # nothing
-    HEAT = 2  # the temperature limit
-    POWER = 3  # a power limit
-    OTHER = 4  # something else: a regulator, a supply, a budget shared with other parts
-
-
-@dataclass(frozen=True, slots=True)
-class Line:
-    """A straight course over temperature, and the weights it stands on."""
-
-    level: float
-    per_k: float = 0.0
-    at_c: float = 0.0
-    samples: float = 0.0
-    spread_k2: float = 0.0  # sum of squared distances in temperature
-
-    def over(self, temperature: Floats) -> Floats:
-        """Return the course at these temperatures."""
-        return np.asarray(self.level + self.per_k * (temperature - self.at_c))
-
-
-@dataclass(frozen=True, slots=True)
-class Courses:
-    """The courses of one run: clock and power of the free chip, clock and power at a power limit."""
-
-    free: Line
-    free_power: Line | None = None
-    power_scatter: float = 0.0  # of the free chip's power about its course: loads vary
-    limited: Line | None = None
-    limit: Floats | None = None  # logarithm of the limit at each sample; None if there is none
-    to_heat: float = Model.TO_HEAT[0]  # rates of a governor, for each second at the limit
-    back: float = Model.BACK[0]
-
-
-def fitted_line(
-    temperature: Floats, channel: Channel, weight: Floats, per_k: tuple[float, float], sd: float
-) -> Line | None:
-    """Return the course that weighted samples show; None if there are too few."""
-    weight = weight * channel.read
-    total = float(weight.sum())
-    if total < Model.FEWEST:
-        return None
-    at_c = float(weight @ temperature) / total
-    level = float(weight @ channel.value) / total
-    away = temperature - at_c
-    spread = float(weight @ away**2)
-    slope = float((weight * away) @ (channel.value - level)) / (spread + (channel.noise / sd) ** 2)
-    return Line(level, float(np.clip(slope, *per_k)), at_c, total, spread)
+from gelassen.core.throttling.states import Courses, State
+from gelassen.core.throttling.thresholds import Model, Reading
 
 
 def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
@@ -77,9 +22,8 @@ def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
     noise, y = speed.noise, speed.value
     as_usual = _goes_on(log, log.power)
     free = courses.free.over(warm)
-    close = _about(y - free, noise, log.steepness) > 3 * Model.OUTLIER / (
-        Model.RANGE * log.steepness
-    )
+    wrong = Model.OUTLIER / (Model.RANGE * log.steepness)
+    close = _about(y - free, noise, log.steepness) > Model.ON_COURSE * wrong
     on_course = _on_course(log, free)
     cold = log.cold & (y > free)
     made = np.empty((y.size, len(State)))
@@ -89,7 +33,7 @@ def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
     # A clock that was cut lets the chip cool.
     held = np.where(log.warms, Model.WARMS, 1.0)
     once = np.maximum.accumulate(log.reached)  # a limit that was never reached held nothing
-    held = np.where(once & (warm >= log.limit_c - Model.BACK_K), held, 1e-9)
+    held = np.where(once & (warm >= log.limit_c - Model.BACK_K), held, Model.IMPOSSIBLE)
     for own_word in (log.counted, log.heat):
         held = held if own_word is None else np.where(own_word, 1.0, held)
     made[:, State.HEAT] = lower(Model.LEAST_BY_HEAT) * as_usual * held
@@ -100,7 +44,7 @@ def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
     made[~log.shows] = 1.0
     # Readings closer together than a second repeat each other.
     made = made ** min(log.gap_s, 1.0)
-    return made.clip(made.max(axis=1, keepdims=True) * 1e-12), close
+    return made.clip(made.max(axis=1, keepdims=True) * Model.RATIO), close
 
 
 def _on_course(log: Readings, course: Floats) -> Floats:
@@ -116,7 +60,7 @@ def _best(log: Readings, courses: Courses, free: Floats) -> Floats:
     own = log.drawn
     if courses.limited is None or courses.limit is None or own is None:
         return free
-    in_force = own.value < courses.limit + Model.OVER + 3 * own.noise
+    in_force = own.value < courses.limit + Model.OVER + Model.LIMIT_SIGMAS[1] * own.noise
     return np.where(in_force, np.minimum(free, courses.limited.over(log.temperature)), free)
 
 
@@ -127,7 +71,7 @@ def _course_around(log: Readings, values: Floats) -> Floats:
 
 
 def _goes_on(log: Readings, power: Channel | None) -> Floats:
-    """Return the likelihood of a power that goes on as it was, or follows the clock to another level."""
+    """Return the likelihood of a power that no state predicts: it goes on, or follows the clock."""
     if power is None:
         return np.ones(log.times.size)
     course = np.where(power.read, power.value, np.nan)
@@ -168,14 +112,16 @@ def _lower(log: Readings, best: Floats) -> Callable[[float], Floats]:
     noise, y, scale = log.speed.noise, log.speed.value, log.steepness
     goes_on = np.maximum(
         _normal(y - _course_around(log, y), noise) * np.exp(-Model.SELF),
-        0.4 * _normal(np.diff(y, prepend=y[0]), noise),
+        Model.STEP * _normal(np.diff(y, prepend=y[0]), noise),
     )
     loss = best - y
     usual = Model.LOSS * scale
     jumps = Model.JUMP * np.exp(-loss.clip(min=0) / usual) / usual
 
     def of(least: float) -> Floats:
-        return np.asarray((goes_on + jumps) * ndtr((loss - least * scale) / noise) + 1e-9)
+        return np.asarray(
+            (goes_on + jumps) * ndtr((loss - least * scale) / noise) + Model.IMPOSSIBLE
+        )
 
     return of
 
@@ -185,13 +131,13 @@ def _add_limit(
 ) -> None:
     """Set the likelihood at a power limit, and what a limit forbids in the other states."""
     own = log.drawn
-    if courses.limit is None or own is None or log.held_w is None:
-        made[:, [State.POWER, State.BOOST]] = 1e-300
+    if courses.limit is None or own is None or log.smooth_power is None:
+        made[:, [State.POWER, State.BOOST]] = Model.IMPOSSIBLE
         return
     away = own.value - courses.limit
-    if log.told is not None:  # a governor with steps swings about its limit
-        away = log.held_w.value - courses.limit
-        away = away - away.clip(*Model.TOLD_BAND)
+    if log.stated is not None:  # a governor with steps swings about its limit
+        away = log.smooth_power.value - courses.limit
+        away = away - away.clip(*Model.STATED_BAND)
     kept = np.where(own.read, _about(away, own.noise, Reading.STEEPNESS), 1.0)
     if log.power is None:
         made[:, State.POWER] = kept
@@ -199,70 +145,32 @@ def _add_limit(
         at = courses.limited
         speed = lower(0.0) if at is None else _on_course(log, at.over(log.temperature))
         made[:, State.POWER] = kept * speed
-        if at is not None and log.told is None and courses.free.samples:
+        if at is not None and log.stated is None and courses.free.samples:
             # A limit takes clock. A lighter load takes power alone.
             slower = at.over(log.temperature) < free - Model.LEAST_BY_HEAT
             made[:, State.POWER] *= np.where(slower, 1.0, Model.SELDOM)
-    band = Model.BAND + 2 * own.noise if log.told is None else 0.0
+    close, over = (sigmas * own.noise for sigmas in Model.LIMIT_SIGMAS)
+    band = Model.BAND + close if log.stated is None else 0.0
     made[:, State.FREE] *= np.where(own.read & (np.abs(away) <= band), Model.SELDOM, 1.0)
-    below = own.value < courses.limit + Model.BAND + 2 * own.noise
+    below = own.value < courses.limit + Model.BAND + close
     made[:, State.BOOST] *= np.where(own.read & below, Model.SELDOM, 1.0)
-    above = own.value > courses.limit + Model.OVER + 3 * own.noise
+    above = own.value > courses.limit + Model.OVER + over
     made[:, [State.FREE, State.POWER]] *= np.where(above & own.read, Model.NEVER, 1.0)[:, None]
 
 
 def _add_own_word(made: Floats, log: Readings) -> None:
     """Let the chip's own word on what holds it count for more than all else."""
     limits = (State.POWER, State.OTHER)
-    for word, states in (
-        (log.counted, (State.HEAT,)),
-        (log.heat, (State.HEAT,)),
-        (log.limited, limits),
+    # A count may miss events. A flag tells both that a cause holds the chip, and that it does not.
+    for word, states, is_flag in (
+        (log.counted, (State.HEAT,), False),
+        (log.heat, (State.HEAT,), True),
+        (log.limited, limits, True),
     ):
+        if word is None:
+            continue
         for state in State:
-            if word is not None and state not in (*states, State.HEAT):
+            if state in states:
+                made[:, state] *= np.where(word, 1.0, Model.CONTRARY) if is_flag else 1.0
+            elif state is not State.HEAT:  # heat and a limit may hold a chip at once
                 made[:, state] *= np.where(word, Model.CONTRARY, 1.0)
-    for word, states in ((log.heat, (State.HEAT,)), (log.limited, limits)):
-        for state in states:
-            if word is not None:
-                made[:, state] *= np.where(word, 1.0, Model.CONTRARY)
-
-
-def moves(log: Readings, courses: Courses) -> tuple[Floats, Floats]:
-    """Return how states follow each other, shape (n, 5, 5), and the probability of each at load start."""
-    away_s = np.diff(log.times, prepend=log.times[0] - log.gap_s).clip(min=0)
-
-    def within(rate: float) -> Floats:
-        return np.asarray(-np.expm1(-rate * away_s))
-
-    has_limit = courses.limit is not None
-    size = log.times.size
-    made = np.full((size, len(State), len(State)), Model.ANY)
-    if has_limit:
-        # At the temperature limit, heat is the likelier cause.
-        cool = np.where(log.near, Model.AT_LIMIT, 1.0)
-        ends = within(Model.END_BOOST)
-        made[:, State.BOOST, State.FREE], made[:, State.BOOST, State.POWER] = ends, ends * cool
-        made[:, State.FREE, State.POWER] = within(Model.TO_LIMIT) * cool
-        made[:, State.HEAT, State.POWER] = within(Model.TO_LIMIT)
-        made[:, State.OTHER, State.POWER] = within(Model.END_OTHER)
-    made[:, :, State.OTHER] = Model.TO_OTHER
-    made[:, State.POWER, State.FREE] = within(Model.LEAVE_LIMIT)
-    for state in State:
-        if state is not State.HEAT:
-            made[:, state, State.HEAT] = np.where(log.reached, within(courses.to_heat), Model.ANY)
-    made[:, State.HEAT, State.FREE] = within(courses.back)
-    made[:, State.OTHER, State.FREE] = within(max(courses.back, Model.END_OTHER))
-    for state in State:
-        made[:, state, state] = 0.0
-        made[:, state, state] = np.maximum(1 - made[:, state].sum(axis=1), Model.ANY)
-    first = np.array(Search.FIRST if has_limit else Search.FIRST_FREE)
-    if log.power is None:
-        first[State.POWER] *= Search.PINNED_UNSEEN
-    first = first / first.sum()
-    rests = ~log.loaded
-    forgotten = within(Model.RESTS)[rests, None, None]
-    made[rests] = (1 - forgotten) * np.eye(len(State)) + forgotten * first
-    begins = int(np.argmax(log.loaded))
-    made[: begins + 1] = first
-    return made / made.sum(axis=2, keepdims=True), first
