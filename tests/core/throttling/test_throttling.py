@@ -453,7 +453,9 @@ def test_odd_logs_are_answered_with_probabilities(odd, words):
     assert words in str(answer)
     assert answer.limit_w is None
     held = answer.heat_probability + answer.power_probability + answer.other_probability
-    assert np.isfinite(held).all() and 0 <= held.min() and held.max() <= 1.001
+    assert np.isfinite(held).all()
+    assert held.min() >= 0
+    assert held.max() <= 1.001
 
 
 def test_readings_ten_minutes_apart_do_not_show_the_limit_reached():
@@ -466,4 +468,5 @@ def test_readings_ten_minutes_apart_do_not_show_the_limit_reached():
         load_pct=np.full(t.size, 99.0),
         limit_c=95.0,
     )
-    assert answer.thermal_share == 0 and answer.at_limit_probability < 0.5
+    assert answer.thermal_share == 0
+    assert answer.at_limit_probability < 0.5
