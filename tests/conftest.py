@@ -4,6 +4,8 @@ import shutil
 
 import pytest
 
+from command_line import gelassen_apart
+
 
 @pytest.fixture(autouse=True)
 def state(tmp_path_factory, monkeypatch):
@@ -11,6 +13,15 @@ def state(tmp_path_factory, monkeypatch):
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("GELASSEN_STATE", str(folder))
     return folder
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory):
+    """Return the sample study and what was said when it was made, as a process of its own."""
+    folder = tmp_path_factory.mktemp("place") / "demo study"
+    done = gelassen_apart("demo", folder)
+    assert done.returncode == 0, done.stderr
+    return folder, done.stdout
 
 
 @pytest.fixture(scope="module")

@@ -12,7 +12,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from command_line import AS_A_PROCESS
+from command_line import ok
 from gelassen.cli import cli
 
 ROOT = Path(__file__).parents[1]
@@ -33,14 +33,7 @@ def commands(text):
     return found
 
 
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("demo")
-    subprocess.run([*AS_A_PROCESS, "demo"], cwd=folder, check=True, capture_output=True)
-    return folder / "gelassen-demo"
-
-
-@pytest.mark.xdist_group("docs")
+@pytest.mark.xdist_group("demo")
 @pytest.mark.parametrize("page", GUIDES, ids=lambda page: page.stem)
 def test_a_guide_can_be_followed_to_the_letter(page, demo, tmp_path):
     done = 0
@@ -55,21 +48,17 @@ def test_a_guide_can_be_followed_to_the_letter(page, demo, tmp_path):
         for words in commands(text) if language == "sh" else ():
             done += 1
             if words == ["demo"]:  # the same for every page
-                shutil.copytree(demo, tmp_path / "gelassen-demo")
+                shutil.copytree(demo[0], tmp_path / "gelassen-demo")
                 continue
-            said = subprocess.run(
-                [*AS_A_PROCESS, *words], cwd=tmp_path, capture_output=True, text=True, timeout=300
-            )
-            assert said.returncode == 0, (words, said.stderr)
-            assert said.stdout.strip(), words
+            assert ok(*words, cwd=tmp_path).strip(), words
     assert done
 
 
 @pytest.fixture
 def readers_folder(demo, tmp_path):
     """Make what the pages take to be there: the sample study, an archive, a log, a small study."""
-    shutil.copytree(demo, tmp_path / "gelassen-demo")
-    shutil.copytree(demo, tmp_path / "lab/demo")
+    shutil.copytree(demo[0], tmp_path / "gelassen-demo")
+    shutil.copytree(demo[0], tmp_path / "lab/demo")
     seconds = np.arange(1200.0)
     log = {"time": seconds, "pkg": 62 - 38 * np.exp(-seconds / 200), "room": 0 * seconds + 22}
     pd.DataFrame(log).to_csv(tmp_path / "upright.csv", index=False)
@@ -82,7 +71,7 @@ def readers_folder(demo, tmp_path):
     return tmp_path
 
 
-@pytest.mark.xdist_group("docs")
+@pytest.mark.xdist_group("demo")
 @pytest.mark.parametrize("page", ["README.md", "docs/archive.md", "docs/plans.md"])
 def test_python_that_is_shown_runs(page, readers_folder):
     for language, _, text in BLOCK.findall((ROOT / page).read_text(encoding="utf-8")):

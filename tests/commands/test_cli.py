@@ -8,21 +8,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from command_line import gelassen, gelassen_apart, ok
+from command_line import gelassen, ok
 from gelassen import open_study, summarise_run
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.demo import _conduct, _runs
 
-pytestmark = pytest.mark.xdist_group("cli")  # their samples are made once
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("place") / "demo study"
-    done = gelassen_apart("demo", folder, "--seed", "3")
-    assert done.returncode == 0, done.stderr
-    return folder, done.stdout
+pytestmark = pytest.mark.xdist_group("demo")  # it is made once
 
 
 def test_the_demo_answers_in_words_numbers_and_figures(demo):
@@ -72,7 +64,7 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
 
 def test_same_seed_same_numbers(demo, tmp_path):
     folder, _ = demo
-    runs = list(_runs(3))
+    runs = list(_runs(1))
     for number in (1, 20):
         again = runs[number - 1]
         _conduct(tmp_path, again)

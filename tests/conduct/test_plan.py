@@ -415,12 +415,12 @@ def test_a_real_study_that_is_terminated_is_taken_up_again(study, after_s):
     assert runs_made(open_study(made.folder)) == {"left": 1, "right": 1}
 
 
-def test_the_real_loop_runs_for_a_minute_on_the_real_processor(study):
+def test_the_real_loop_runs_on_the_real_processor(study):
     made = study(
         HEAD.replace("made_up = true\n", "").replace('combine = "full"\n', ""),
-        '[protocol]\nidle = { until = "rested", at_most = "10 s", at_least = "5 s" }\n'
-        'soak = { until = "known", at_least = "10 s", at_most = "30 s" }\nhold = "10 s"\n'
-        'cooldown = "10 s"\ninterval = "0.5 s"\nrepeats = 1\n[setups.now]\n',
+        '[protocol]\nidle = { until = "rested", at_most = "6 s", at_least = "3 s" }\n'
+        'soak = { until = "known", at_least = "4 s", at_most = "10 s" }\nhold = "4 s"\n'
+        'cooldown = "4 s"\ninterval = "0.5 s"\nrepeats = 1\n[setups.now]\n',
     )  # fmt: skip
     waive = ("reference", "compared", "background", "idle", "movement", "fan", "load")
     began = time.monotonic()
@@ -428,7 +428,7 @@ def test_the_real_loop_runs_for_a_minute_on_the_real_processor(study):
         cli, ["run", str(made.folder), *(f"--waive={name}" for name in waive), "--yes"]
     )
     assert done.exit_code == 0, done.output
-    assert time.monotonic() - began >= 58
+    assert time.monotonic() - began >= 23
     run = read_run(made.run_folders()[0])
     assert [phase.ended_by.partition(":")[0] for phase in run.phases] == [
         "time limit", "time limit", "time", "time",  # nothing is known without a temperature
@@ -437,8 +437,8 @@ def test_the_real_loop_runs_for_a_minute_on_the_real_processor(study):
     assert np.median(gaps) == pytest.approx(0.5, abs=0.01)
     assert gaps.max() < 3  # other tests share the machine
     work = run.frame["load.work.rate_per_s"]
-    assert work.loc[15:48].median() > 0
-    assert work.loc[55:].iloc[2:].max() == 0
+    assert work.loc[8:19].median() > 0
+    assert work.loc[22:].iloc[2:].max() == 0
 
 
 # -- what one sees ------------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ computes what happens meanwhile, so half an hour passes in a fraction of a secon
 from collections.abc import Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -29,6 +30,13 @@ _CORE_NOISE_K = 0.35
 _FAN_SHARE = 0.2  # of the way that a fan goes in a step towards rest
 _LOAD_WANDER = 0.004  # share of the work; no load is perfectly even
 _LOAD_MEMORY_S = 60.0
+_ROOM_MEMORY_S = 1200.0
+
+
+@lru_cache
+def _kept(seconds: float, memory_s: float) -> float:
+    """Return the share of a wandering quantity that is left after this time."""
+    return float(np.exp(-seconds / memory_s))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,6 +100,9 @@ class SimulatedBench:
         self._work = 0.0
         self._activity = 1.0
         self._noise = np.zeros(self._processor.cores)
+        cores = range(self._processor.cores)
+        self._temp_names = [f"cpu.core{k}.temp_c" for k in cores]
+        self._clock_names = [f"cpu.core{k}.clock_mhz" for k in cores]
         self._heat = self._new_heat(self.room_c())
         self._governor = Governor(self._processor, power_limit_w)
         self._power_w = 0.0
@@ -158,11 +169,12 @@ class SimulatedBench:
         seen = np.rint(heat.cores_c + self._noise)
         clock = self._governor.clock_mhz
         clocks = np.rint(clock + 3.0 * random.standard_normal(p.cores))
-        small = random.standard_normal(6)
+        small = random.standard_normal(6).tolist()  # plain numbers round ten times as fast
         load = max(100.0 * self._busy / p.cores, 1.0)
-        values = {"cpu.package.temp_c": float(seen.max())}
-        values.update({f"cpu.core{k}.temp_c": v for k, v in enumerate(seen.tolist())})
-        values.update({f"cpu.core{k}.clock_mhz": v for k, v in enumerate(clocks.tolist())})
+        cores: list[float] = seen.tolist()
+        values = {"cpu.package.temp_c": max(cores)}
+        values.update(zip(self._temp_names, cores, strict=True))
+        values.update(zip(self._clock_names, clocks.tolist(), strict=True))
         values["cpu.package.power_w"] = round((self._power_w * (1 + 0.003 * small[0])) * 8) / 8
         values["cpu.package.throttle_count"] = float(self._governor.throttle_count)
         values["cpu.all.load_pct"] = round(min(load + abs(small[1]) * 0.3, 100.0), 1)
@@ -239,15 +251,16 @@ class SimulatedBench:
         p, heat, random = self._processor, self._heat, self._random
         self._now_s += seconds
         draw = random.standard_normal(p.cores + 2)
-        keep = float(np.exp(-seconds / _NOISE_MEMORY_S))
+        of_room, of_load = draw[:2].tolist()
+        keep = _kept(seconds, _NOISE_MEMORY_S)
         self._noise = keep * self._noise + _CORE_NOISE_K * (1 - keep**2) ** 0.5 * draw[2:]
-        keep = float(np.exp(-seconds / 1200.0))
+        keep = _kept(seconds, _ROOM_MEMORY_S)
         self._wander_c = (
-            keep * self._wander_c + self._room.wander_k * (1 - keep**2) ** 0.5 * draw[0]
+            keep * self._wander_c + self._room.wander_k * (1 - keep**2) ** 0.5 * of_room
         )
-        keep = float(np.exp(-seconds / _LOAD_MEMORY_S))
+        keep = _kept(seconds, _LOAD_MEMORY_S)
         self._activity = (
-            1 + keep * (self._activity - 1) + _LOAD_WANDER * (1 - keep**2) ** 0.5 * draw[1]
+            1 + keep * (self._activity - 1) + _LOAD_WANDER * (1 - keep**2) ** 0.5 * of_load
         )
         clock = self._governor.decide(
             loaded=self._busy > 0, hottest_c=heat.hottest_c, power_w=self._power_w, seconds=seconds

@@ -12,6 +12,7 @@ Constants are textbook orders of magnitude for aluminium, copper and water, not 
 """
 
 import math
+from bisect import bisect_right
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,7 +45,7 @@ class Heat:
         # No two cores are alike: some run a little hotter at the same clock.
         self._core_share = core_spread / core_spread.mean()
         self._core_out = processor.core_w_per_k / (1 + 0.5 * (self._core_share - 1))
-        self._out_total = float(self._core_out.sum())
+        self._of_step: tuple[float, tuple[float, Floats, float]] | None = None
         self.cores_c = np.full(processor.cores, room_c)
         capacities = [processor.spreader_j_per_k, cooler.body_j_per_k]
         if cooler.coolant_j_per_k:
@@ -67,11 +68,22 @@ class Heat:
     @property
     def hottest_c(self) -> float:
         """Temperature of the hottest core."""
-        return float(self.cores_c.max())
+        cores: list[float] = self.cores_c.tolist()  # a dozen: quicker than an array's own maximum
+        return max(cores)
 
     def duty_pct(self) -> float:
         """Return the duty of the fan curve at the present package temperature."""
-        return float(np.interp(self.hottest_c, self.curve.temperatures_c, self.curve.duties_pct))
+        temperatures, duties, hottest = (
+            self.curve.temperatures_c,
+            self.curve.duties_pct,
+            self.hottest_c,
+        )
+        above = bisect_right(temperatures, hottest)
+        if above in (0, len(temperatures)):
+            return float(duties[min(above, len(duties) - 1)])
+        left = above - 1
+        slope = (duties[above] - duties[left]) / (temperatures[above] - temperatures[left])
+        return slope * (hottest - temperatures[left]) + duties[left]
 
     def _turns_at(self) -> float:
         """Return the duty as the fan follows it: below its stall it stands, and then starts later."""
@@ -106,6 +118,14 @@ class Heat:
         radiated = 4 * _STEFAN_BOLTZMANN * _EMISSIVITY * c.radiating_m2 * mean_k**3
         return float(forced + natural + radiated)
 
+    def _cores_in(self, seconds: float) -> "tuple[float, Floats, float]":
+        """Return what a step of this length asks of the cores; the same for every step of a run."""
+        if self._of_step is None or self._of_step[0] != seconds:
+            core_c = self.processor.core_j_per_k / seconds
+            held = core_c / (core_c + self._core_out)  # share of a core's heat that stays for now
+            self._of_step = (seconds, (core_c, held, float((self._core_out * held).sum())))
+        return self._of_step[1]
+
     def step(
         self, core_w: Floats, room_c: float, seconds: float, *, fan_share: float = 1.0
     ) -> None:
@@ -121,9 +141,7 @@ class Heat:
             links.append(self.cooler.coolant_w_per_k)
         links += [self._fins_w_per_k(self.chain_c[-2]), self.case.to_room_w_per_k]
 
-        core_c = self.processor.core_j_per_k / seconds
-        held = core_c / (core_c + self._core_out)  # share of a core's heat that stays for now
-        through = float((self._core_out * held).sum())
+        core_c, held, through = self._cores_in(seconds)
         given = (core_c * self.cores_c + core_w) * (1 - held)
 
         # Chain bodies: (C/dt + links) T = C/dt T_old + power + links T_next, solved from the room up.

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from itertools import product
 
 import numpy as np
@@ -24,7 +25,7 @@ class _Tried:
     evidence: float
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class CoolingLaw:
     """What settled runs of one setup say about any fan speed and power.
 
@@ -54,7 +55,7 @@ class CoolingLaw:
     runs: "np.ndarray[tuple[int], np.dtype[np.int64]]"
     tried: list[_Tried] = field(default_factory=list)
 
-    @property
+    @cached_property
     def middle(self) -> tuple[float, float, float]:
         """Middle speed in rpm, power in W and rise per watt in K/W of the runs."""
         return (
