@@ -253,6 +253,11 @@ def test_the_guard_goes_on_while_something_hangs(tmp_path, monkeypatch, what, ho
     run.start()
     assert bench.stopped.wait(60)  # the load was stopped while the recorder still hangs
     assert run.is_alive()
+    if what != "disk":  # what was sampled in its place is on the disk, whoever is killed now
+        (samples,) = tmp_path.glob("*/samples.csv")
+        hanging = samples.read_text().count("\n")
+        time.sleep(0.5)
+        assert samples.read_text().count("\n") > hanging
     free.set()
     run.join(90)
     folder, outcome = found

@@ -95,11 +95,11 @@ def carry_out(
     except GelassenError as error:
         conductor.end("failed", str(error))
     finally:
-        kept = conductor.leave()
+        conductor.leave()
         load.stop()  # the load ends before settings are put back
         not_put_back = settings.put_back()
         with contextlib.suppress(OSError, FileError):
-            conductor.store(kept)
+            conductor.store_rest()
         _finish(writer, conductor.status, [*conductor.cautions, *not_put_back])
     text = ". ".join(filter(None, [conductor.text, *not_put_back]))
     status = "failed" if not_put_back and conductor.status == "finished" else conductor.status
@@ -162,7 +162,9 @@ class _Conductor:
         self._stair = -1
         self._faults = Faults(bench)
         self._load: Load = _NoLoad()
-        self._stand_in = StandIn(bench, plan.interval_s, self._in_place)
+        self._stand_in = StandIn(
+            bench, plan.interval_s, self._in_place, lambda sample: writer.sample(*sample)
+        )
         self._tripped = ""
         self._cools = False
         self.missed = 0
@@ -312,10 +314,10 @@ class _Conductor:
             now_s = self._bench.now() - self._start_s
             values = self._bench.read()
             self._guarded(now_s, values)
-            kept = self._stand_in.sampled(now_s)
-        self.missed += max(missed - len(kept), 0)
-        self.store(kept)
-        self._writer.sample(now_s, values)
+            in_place_s = self._stand_in.sampled((now_s, values))
+        self.missed += max(missed - len(in_place_s), 0)
+        self._stand_in.store_all()
+        self._tell_waiting(in_place_s)
         self._tick += 1
         if self._plan.gated:
             self._history.add(now_s, values)
@@ -327,20 +329,22 @@ class _Conductor:
             self._writer.event(now_s, text)
         return now_s, values, events
 
-    def store(self, kept: list[Sample]) -> None:
-        """Store the samples that were taken while this thread was kept waiting."""
-        for at_s, values in kept:
-            self._writer.sample(at_s, values)
-        if kept:
+    def _tell_waiting(self, in_place_s: list[float]) -> None:
+        """Note how long this thread was kept waiting, if samples were taken in its place."""
+        if in_place_s:
             self._writer.event(
-                kept[0][0],
-                f"kept waiting for {kept[-1][0] - kept[0][0] + 2 * self._plan.interval_s:.0f} s, by the "
-                "disk, the terminal or another program; sampling and the guard went on",
+                in_place_s[0],
+                f"kept waiting for {in_place_s[-1] - in_place_s[0] + 2 * self._plan.interval_s:.0f} s, by "
+                "the disk, the terminal or another program; sampling and the guard went on",
             )
 
-    def leave(self) -> list[Sample]:
-        """End the watching; return what was sampled and is not stored yet."""
-        return self._stand_in.leave()
+    def leave(self) -> None:
+        """End the watching."""
+        self._stand_in.leave()
+
+    def store_rest(self) -> None:
+        """Store what was sampled in place of this thread and is not stored yet."""
+        self._stand_in.store_all()
 
     def _ended(self, now_s: float, phase: PlannedPhase) -> str:
         """Return what ends the phase now: its gate, or a wish."""

@@ -385,7 +385,7 @@ def test_one_setup_and_a_caution_for_copied_repeats():
 def test_identical_setups_are_rarely_told_apart_and_real_differences_mostly_are(count):
     rng = np.random.default_rng(12)
     claims, found, covered = [], [], []
-    for _ in range(60):
+    for _ in range(40):
         spread = rng.uniform(0.3, 0.8)
         for gap in (0.0, 3.0):
             level = gap * np.arange(count)
