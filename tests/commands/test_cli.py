@@ -11,6 +11,7 @@ import pytest
 from command_line import gelassen, ok
 from gelassen import open_study, summarise_run
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
+from gelassen.bench.simulated.parts import FanCurve, Processor
 from gelassen.conduct import RunPlan, plan_phases, record_run
 from gelassen.conduct.demo import _conduct, _runs
 
@@ -60,6 +61,31 @@ def test_the_demo_finds_the_truth_of_its_simulation(demo):
             assert row["high_k"] is None  # infinite: it would be warmer if it could
             assert row["power_w"] == pytest.approx(truth.power_w, rel=0.06)
     assert np.mean(inside) >= 0.8
+
+
+def test_setups_under_curves_that_react_are_compared_at_equal_fan_speed(demo):
+    folder, _ = demo
+    rows = json.loads(ok("compare", folder, "--equal", "fan_rpm", "--format", "json"))
+    assert len(rows) == 6  # no fan speed is common to all at 125 W, nor at 65 W
+    for row in rows:
+        name, power = row["setup"].split(", ")
+        cooler, chip = COOLERS[name], Processor(limit_c=200.0)
+        duty = 100.0 * row["at"] / cooler.top_rpm
+        curve = FanCurve(name="flat", temperatures_c=(0.0, 100.0), duties_pct=(duty, duty))
+        truth = SimulatedBench(
+            cooler=cooler,
+            curve=curve,
+            power_limit_w=float(power),
+            remount_spread=0.0,
+            processor=chip,
+        ).truth(room_c=22.5)
+        assert row["low_k"] - 0.2 <= truth.rise_k <= row["high_k"] + 0.2
+        assert row["passes_limit"] == (name == "Kiesel 92" and power == "125")
+        if row["difference_low_k"] is not None:
+            assert row["distinguishable"] == (row["difference_low_k"] > 0)
+    at_125 = ok("compare", folder, "--equal", "fan_rpm", "--where", "power_limit_w=125")
+    assert "Kiesel 92, 65" not in at_125
+    assert "It would pass its temperature limit" in at_125
 
 
 def test_same_seed_same_numbers(demo, tmp_path):

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 import pandas as pd
 
+from gelassen.answers.fans.equal_fans import equal_by_law
 from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
@@ -14,6 +15,7 @@ from gelassen.study.file.levels import FAN_WORDS, level_text, power_factors
 from gelassen.study.file.study_file import StudyFile
 
 # Rise over fan speed is nearly straight over the logarithm of the speed. Decibels are logarithms already.
+BETWEEN_LEVELS = "smooth courses between levels"
 _SPEEDS = ("fan_rpm", "duty_pct")
 _COLUMNS = {
     "group": "setup", "value": "rise_k", "low": "low_k", "high": "high_k", "difference": "difference_k",
@@ -31,9 +33,18 @@ def study_at_equal(
     leave_out: Mapping[str, str] | None = None,
 ) -> pd.DataFrame:
     """Compare setups at equal noise, fan speed or duty; see `Study.at_equal`."""
+    for factor in where:
+        check_factor(study.file, factor)
+    powers = power_factors(study.file)
+    law = equal_by_law(
+        study, quantity, at, confidence=confidence, leave_out=leave_out,
+        setups=_with_levels(study.file, {f: x for f, x in where.items() if f not in powers}),
+        shown=_with_levels(study.file, where),
+    )  # fmt: skip
+    if law is not None:
+        return law.rename(columns=_COLUMNS)
     table = study.table(confidence=confidence, leave_out=leave_out)
     for factor, level in where.items():
-        check_factor(study.file, factor)
         table = table[table[factor].map(level_text) == level_text(level)]
     runs = _grouped_by_still_factors(table, study.file, quantity)
     found = at_equal_point(
@@ -44,7 +55,19 @@ def study_at_equal(
         repeatability=known_spread(study.folder, study.file.doubt, table).spread,
         usual_spread=Spread.USUAL_K,
     )
+    powers = runs.groupby("group")["power_w"].mean() if "power_w" in runs.columns else {}
+    found = found.assign(
+        power_w=found["group"].map(powers), passes_limit=False, method=BETWEEN_LEVELS
+    )
     return found.rename(columns=_COLUMNS)
+
+
+def _with_levels(file: StudyFile, where: Mapping[str, str | float]) -> list[str]:
+    """Return the setups that have these levels."""
+    return [
+        name for name, levels in file.setups.items()
+        if all(level_text(levels.get(f, "")) == level_text(level) for f, level in where.items())
+    ]  # fmt: skip
 
 
 def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: str) -> pd.DataFrame:

@@ -263,7 +263,10 @@ class Study(StudyRuns):
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "pd.DataFrame":
-        """Compare setups at equal noise, fan speed or duty, by smooth courses between their levels.
+        """Compare setups at equal noise, fan speed or duty.
+
+        Where each setup's cooling over fan speed is known, from that: see `fan_curves`. Setups under curves
+        that react need no level in common then. Otherwise by smooth courses between the levels of each.
 
         Parameters
         ----------
@@ -278,9 +281,10 @@ class Study(StudyRuns):
         -------
         DataFrame
             setup, at, rise_k, low_k, high_k, levels, difference_k, difference_low_k, difference_high_k,
-            distinguishable: the difference is to the coolest of them under the same power limit and load.
-            NaN where a setup does not reach that far. Setups are grouped by all factors but those that
-            move fans.
+            distinguishable, power_w, passes_limit, method: the difference is to the coolest of them under
+            the same power limit and load; its interval holds for all pairs together. NaN where a setup does
+            not reach that far. `passes_limit`: it would be held back by its temperature limit there.
+            Setups are grouped by all factors but those that move fans.
         """
         from gelassen.answers.equal import study_at_equal
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from gelassen.answers.fans.equal_fans import FROM_LAW
 from gelassen.answers.judged import StudyJudged
 from gelassen.answers.ladder import Ladder
 from gelassen.answers.parts import cores_of
@@ -341,7 +342,7 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
     """Return setups at equal noise, fan speed or duty."""
     rows = [
         [
-            r.setup, fixed(r.rise_k),
+            r.setup, fixed(r.power_w, 0), fixed(r.rise_k) + ("*" if r.passes_limit else ""),
             "not reached" if math.isnan(r.rise_k) else _span(r.low_k, r.high_k, sign=False), str(r.levels),
             *(
                 ["–", "–", "–"] if math.isnan(r.difference_low_k) else
@@ -351,20 +352,22 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
         ]
         for r in table.sort_values("rise_k").itertuples()
     ]  # fmt: skip
+    method, at = str(table["method"].iloc[0]), f"{table['at'].iloc[0]:.4g}"
+    by_law = method == FROM_LAW
     said = (
-        f"At {quantity} {table['at'].iloc[0]:.4g}, by smooth courses between measured levels.\n"
-        "Differences are to the coolest under the same power limit and load."
+        f"At {quantity} {at}, {'predicted from' if by_law else 'by'} {method}"
+        f"{', for the mean over mountings' if by_law else ''}.\n"
+        "Differences are to the coolest under the same power limit and load"
+        f"{', at the same power' if by_law else ''}."
     )
     headers = [
-        "setup",
-        "rise K",
-        "interval",
-        "levels",
-        "above the coolest K",
-        "interval",
-        "told apart",
-    ]
-    return "\n\n".join([said, aligned(headers, rows)])
+        "setup", "power W", "rise K", "interval", "runs" if by_law else "levels", "above the coolest K",
+        "interval", "told apart",
+    ]  # fmt: skip
+    over = "* It would pass its temperature limit there: it would be held back." * int(
+        table["passes_limit"].any()
+    )
+    return "\n\n".join(filter(None, [said, aligned(headers, rows), over]))
 
 
 def _span(low: float, high: float, *, sign: bool = True) -> str:

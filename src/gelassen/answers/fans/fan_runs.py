@@ -1,7 +1,7 @@
 """What the runs of a study show of each setup's fan: cooling over speed, speed over duty, sound."""
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -83,9 +83,15 @@ class FanRuns:
 
 
 def study_fans(
-    study: StudyRuns, *, confidence: float, leave_out: Mapping[str, str] | None = None
+    study: StudyRuns,
+    *,
+    confidence: float,
+    leave_out: Mapping[str, str] | None = None,
+    setups: Collection[str] | None = None,
 ) -> tuple[dict[str, FanRuns], tuple[Caution, ...]]:
     """Return what the runs show of each setup's fan, and why it cannot be told of others.
+
+    From the runs of some `setups` only, if these are given.
 
     Raises
     ------
@@ -93,6 +99,7 @@ def study_fans(
         No setup was run at two fan speeds with speed, duty, power and a reference logged.
     """
     rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", FAN_STEPS))
+    rows = [row for row in rows if setups is None or row.setup in setups]
     told = [caution("left_out", run=run, why=why) for run, why in left_out]
     told += curves_not_shown(study.file, rows)
     entries: list[tuple[RunRow, str]] = []

@@ -10,11 +10,11 @@ References
 """
 
 from dataclasses import dataclass
-from itertools import combinations
 
 import numpy as np
 import pandas as pd
 
+from gelassen.core.comparing.equal_table import equal_table
 from gelassen.core.comparing.priors import EqualPoint
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.foundation.distributions import normal_quantile, t_quantile
@@ -43,7 +43,7 @@ def at_equal_point(
     logarithmic : bool
         Whether courses are straighter along the logarithm of x.
     confidence : float
-        For all intervals; whether groups are told apart allows for the number of their pairs.
+        For all intervals. Those of differences hold for all pairs together.
     repeatability, usual_spread : (float, float), optional
         What runs of this rig, and of rigs in general, scatter by, with degrees of freedom.
 
@@ -77,53 +77,34 @@ def at_equal_point(
         )
         for group in dict.fromkeys(runs["group"])
     }
-    loads = table.groupby("group")["load"].first() if "load" in table.columns else {}
-    known: dict[str, dict[str, _Point]] = {}
-    for group, point in points.items():
-        if point.reached:
-            known.setdefault(str(loads.get(group, "")), {})[group] = point
-    pairs = max(sum(len(list(combinations(alike, 2))) for alike in known.values()), 1)
-    rows = []
-    for group, point in points.items():
-        value, half = point.value(fit), point.half(fit, confidence)
-        row = (group, at, value, value - half, value + half, point.levels)
-        alike = known.get(str(loads.get(group, "")), {})
-        least = min(alike, key=lambda name: alike[name].value(fit), default=None)
-        if least is None or not point.reached or group == least:
-            rows.append((*row, 0.0 if group == least else np.nan, np.nan, np.nan, False))
-            continue
-        apart = point.minus(alike[least])
-        difference, half = apart.value(fit), apart.half(fit, confidence)
-        told = abs(difference) > apart.half(fit, 1 - (1 - confidence) / pairs)
-        rows.append((*row, difference, difference - half, difference + half, bool(told)))
-    columns = ["group", "at", "value", "low", "high", "levels", "difference", "difference_low"]
-    return pd.DataFrame(rows, columns=[*columns, "difference_high", "distinguishable"])
+    loads = table.groupby("group")["load"].first().to_dict() if "load" in table.columns else {}
+    return equal_table(points, loads, at, confidence)
 
 
 @dataclass(frozen=True, slots=True)
 class _Point:
     """A place on a course: the weights of the levels' means, and the variance between levels."""
 
+    fit: SetupFit
     weights: Floats  # of all setups; NaN where the course does not reach
     between: float
     levels: int
 
     @property
-    def reached(self) -> bool:
-        return bool(np.isfinite(self.weights).all())
-
-    def value(self, fit: SetupFit) -> float:
-        return float(self.weights @ fit.means[: self.weights.size])
+    def value(self) -> float:
+        return float(self.weights @ self.fit.means[: self.weights.size])
 
     def minus(self, other: "_Point") -> "_Point":
-        return _Point(self.weights - other.weights, self.between + other.between, self.levels)
+        return _Point(
+            self.fit, self.weights - other.weights, self.between + other.between, self.levels
+        )
 
-    def half(self, fit: SetupFit, confidence: float) -> float:
+    def half(self, confidence: float) -> float:
         """Return half the width of the interval: from the means, and from the course between levels."""
-        if not self.reached:
+        if not np.isfinite(self.weights).all():
             return float("nan")
-        error = float(fit.errors(self.weights[None])[0])
-        freedom = fit.freedom_of(self.weights)
+        error = float(self.fit.errors(self.weights[None])[0])
+        freedom = self.fit.freedom_of(self.weights)
         if not np.isfinite(error) or freedom <= 0:
             return float("inf")
         level = (1 + confidence) / 2
@@ -147,10 +128,10 @@ def _point(
     x = places[own].to_numpy(dtype=float)
     weights = np.zeros(len(names))
     if not x.size or not x[0] <= at <= x[-1]:
-        return _Point(np.full(len(names), np.nan), np.nan, len(own))
+        return _Point(fit, np.full(len(names), np.nan), np.nan, len(own))
     if x[0] == x[-1]:
         weights[which] = 1 / len(own)
-        return _Point(weights, 0.0, len(own))
+        return _Point(fit, weights, 0.0, len(own))
     if logarithmic and x[0] > 0:
         x, at = np.log(x), float(np.log(at))
     errors = fit.errors(np.eye(len(names))[which])
@@ -159,7 +140,7 @@ def _point(
     )  # the spread is unknown: only the value is of use
     place, where = (x - x[0]) / (x[-1] - x[0]), (at - x[0]) / (x[-1] - x[0])
     weights[which], between = _between_levels(place, fit.means[which], errors, where)
-    return _Point(weights, between, len(own))
+    return _Point(fit, weights, between, len(own))
 
 
 def _between_levels(

@@ -64,8 +64,11 @@ class CoolingLaw:
             float(np.mean(self.rise_k / self.power_w)),
         )
 
-    def at(self, rpm: Floats, power_w: Floats) -> "Predicted":
-        """Return the rise in the next mounting at these speeds and powers, arrays of one length."""
+    def at(self, rpm: Floats, power_w: Floats, *, next_mounting: bool = True) -> "Predicted":
+        """Return the rise at these speeds and powers, arrays of one length.
+
+        In the next mounting, or with `next_mounting` false its mean over mountings.
+        """
         there = (np.asarray(rpm, dtype=float), np.asarray(power_w, dtype=float))
         here = (self.rpm, self.power_w)
         means, spreads = [], []
@@ -74,7 +77,7 @@ class CoolingLaw:
             own = np.diag(self._covariance(there, there, one))
             means.append(self._expected(*there, one) + halves.T @ one.solved)
             left = np.maximum(own - (halves**2).sum(axis=0), 0.0)
-            spreads.append(np.sqrt(left + one.between_k**2))
+            spreads.append(np.sqrt(left + (one.between_k**2 if next_mounting else 0.0)))
         evidence = np.array([one.evidence for one in self.tried])
         weights = np.exp(evidence - evidence.max())
         return Predicted(weights / weights.sum(), np.array(means), np.array(spreads))
