@@ -569,3 +569,25 @@ def test_groups_at_equal_noise_allow_for_the_bend_between_levels():
     found = at_equal_point(alone, 33.0).set_index("group")
     assert np.isinf(found["high"]["small"])
     assert not found["distinguishable"].any()
+
+
+def on_days(seed, day_of, *, gap, day_k=1.0, run_k=0.2):
+    rng = np.random.default_rng(seed)
+    rows, moved = [], {}
+    for setup in range(3):
+        for repeat in range(3):
+            day = day_of(setup, repeat)
+            moved.setdefault(day, rng.normal(0, day_k))
+            rows.append((f"s{setup}", 50 + gap * setup + moved[day] + rng.normal(0, run_k), day))
+    return pd.DataFrame(rows, columns=["setup", "value", "day"])
+
+
+def test_what_a_day_does_is_found_where_every_setup_ran_on_every_day():
+    def told(day_of, gap):
+        studies = [on_days(seed, day_of, gap=gap) for seed in range(20)]
+        found = [compare_setups(one, usual_spread=(0.5, 4), day_spread=0.3) for one in studies]
+        return np.mean([one.differences["distinguishable"].mean() for one in found])
+
+    assert told(lambda setup, repeat: f"day {repeat}", 1.5) > 0.9
+    # A day for each run cannot be told from the scatter of runs, and counts as that.
+    assert told(lambda setup, repeat: f"day {setup} {repeat}", 0.0) < 0.1

@@ -6,7 +6,7 @@ from itertools import combinations
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.days import with_days
+from gelassen.core.comparing.days import found_day_spread, with_days
 from gelassen.core.comparing.letters import letters
 from gelassen.core.comparing.mounting import NO_RUN, mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
@@ -128,7 +128,8 @@ def compare_setups(
         is usual (`core/thermal/room_effect.py`). For runs of scale 1, in proportion to the scale of others.
 
     day_spread : float, optional
-        What a day moves all of its runs by, as a standard deviation (`core/comparing/days.py`).
+        What is thought that a day moves all of its runs by, as a standard deviation. Runs that can tell
+        days from setups say more of it (`core/comparing/days.py`).
     matters : float
         The smallest difference that matters, in the unit of the values.
 
@@ -213,7 +214,10 @@ def _fitted(
     by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
     days = table["day"].tolist()
     if day_spread is not None and len(set(days)) > 1 and not _copied(table):
-        equations = with_days(equations, days, day_spread)
+        found = found_day_spread(
+            equations, days, day_spread, repeatability=repeatability, usual_spread=usual_spread
+        )
+        equations = with_days(equations, days, found)
         mounts += [NO_RUN] * (len(equations.observed) - len(mounts))
     if room_effect is not None and by_room:
         equations = equations.with_rooms(rooms, _usual_effect(room_effect))

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from gelassen.core.comparing.priors import Days, Spread
+from gelassen.core.foundation.inputs import Floats
 from gelassen.core.thermal.priors import RoomEffect as At
 from gelassen.core.thermal.room_effect import Equations
 
@@ -36,3 +38,83 @@ def with_days(equations: Equations, days: Sequence[str | None], spread: float) -
         np.vstack([np.hstack([equations.design, member]), prior]),
         np.append(equations.own, np.full(len(names), At.LARGE**2)),
     )
+
+
+def found_day_spread(
+    equations: Equations,
+    days: Sequence[str | None],
+    stated: float,
+    *,
+    repeatability: tuple[float, float] | None = None,
+    usual_spread: tuple[float, float] | None = None,
+) -> float:
+    """Return what a day moves its runs by: what these runs say of it, joined to what is stated.
+
+    Parameters
+    ----------
+    equations : Equations
+        The model without days.
+    days : sequence of str or None
+        The day of each run.
+    stated : float
+        Standard deviation that is thought of days in general: the median of a prior with heavy tails.
+    repeatability, usual_spread : (float, float), optional
+        As in `compare_setups`.
+
+    Returns
+    -------
+    float
+        The stated size where the runs cannot tell days from setups, or from the scatter of runs; also
+        where there are too many runs for the sum over both spreads.
+
+    Notes
+    -----
+    Restricted likelihood, summed over a grid of both spreads [1]_; the geometric mean over it.
+
+    References
+    ----------
+    .. [1] D. A. Harville, "Maximum likelihood approaches to variance component estimation and to related
+       problems", J. Am. Stat. Assoc. 72 (1977) 320-338.
+    """
+    runs = len(days)
+    if runs > Days.MOST_RUNS or len({day for day in days if day is not None}) < 2:
+        return stated
+    values, design = equations.observed[:runs], equations.design[:runs]
+    labels = [f"run {k}" if day is None else day for k, day in enumerate(days)]
+    names = list(dict.fromkeys(labels))
+    member = np.array([[float(label == name) for name in names] for label in labels])
+    centre = (repeatability or usual_spread or Spread.USUAL_K)[0]
+    away = np.linspace(*Days.GRID)
+    tails = -(Spread.TAILS + 1) / 2 * np.log1p(away**2 / Spread.TAILS)
+    day_logs, run_logs = np.log(stated) + Days.LOG_SPREAD * away, np.log(centre) + away
+    prior = tails[:, None] + tails[None, :]
+    if repeatability is not None:
+        freedom, ratio = repeatability[1], np.exp(2 * away)
+        prior = tails[:, None] - freedom * (away + 1 / (2 * ratio))[None, :]
+    both = np.array(
+        [
+            [
+                _restricted(values, design, member, equations.own[:runs], np.exp(d), np.exp(r))
+                for r in 2 * run_logs
+            ]
+            for d in 2 * day_logs
+        ]
+    )
+    weight = np.exp(both + prior - (both + prior).max())
+    return float(np.exp((weight.sum(axis=1) @ day_logs) / weight.sum()))
+
+
+def _restricted(
+    values: Floats, design: Floats, member: Floats, own: Floats, day: float, run: float
+) -> float:
+    """Return the logarithm of the restricted likelihood of these two variances."""
+    covariance = day * member @ member.T + np.diag(own + run)
+    factor = np.linalg.cholesky(covariance)
+    onto = np.linalg.solve(factor, np.column_stack([design, values]))
+    seen, target = onto[:, :-1], onto[:, -1]
+    # A design may have columns that say the same: only its rank counts.
+    left, sizes, _ = np.linalg.svd(seen, full_matrices=False)
+    real = sizes > 1e-9 * sizes[0]
+    rest = target - left[:, real] @ (left[:, real].T @ target)
+    logs = np.log(np.diag(factor)).sum() + np.log(sizes[real]).sum()
+    return float(-logs - rest @ rest / 2)

@@ -23,13 +23,16 @@ class Censored:
 class Days:
     """What runs of one day share.
 
-    Source: rooms of the simulated bench. It widens differences between setups that were run on different
-    days.
+    Source: rooms of the simulated bench; the grid is a convention. It widens differences between setups
+    that were run on different days.
     """
 
     BETWEEN_K = 0.3  # K: rises over a measured room, from day to day (standard deviation)
     NO_ROOM_K = 2.0  # K: temperatures without a room, from day to day
     WITHIN_SHARE = 0.35  # share of that by which the room also moves within a day
+    LOG_SPREAD = 0.7  # spread of the logarithm of that, where runs can tell: half to twice as much
+    GRID = (-3.0, 3.0, 9)  # of the logarithm of both spreads, in units of theirs: from, to, points
+    MOST_RUNS = 150  # runs beyond which the stated size is taken: the sum would take seconds
 
 
 class Extrapolated:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gelassen.core.comparing.mounting import MountedFit, fit_shared_mountings
+from gelassen.core.comparing.mounting import NO_RUN, MountedFit, fit_shared_mountings
 from gelassen.core.comparing.multiplicity import quantile
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.spread import between_variance, estimate, rank_of, with_known
@@ -98,7 +98,8 @@ def fit_setups(
         values, design, mounts, own, repeatability=repeatability, usual_spread=usual_spread
     )
     if mounted is None:
-        return plain_fit(values, design, own, repeatability, usual_spread)
+        of_runs = own[[mount != NO_RUN for mount in mounts]]
+        return plain_fit(values, design, own, of_runs, repeatability, usual_spread)
     return SetupFit.of_mountings(mounted), []
 
 
@@ -156,14 +157,18 @@ def plain_fit(
     values: Floats,
     design: Floats,
     own: Floats,
+    of_runs: Floats,
     repeatability: tuple[float, float] | None,
     usual_spread: tuple[float, float] | None,
 ) -> tuple["SetupFit", list[Caution]]:
-    """Fit independent runs; return the fit, and what to say of their spread."""
+    """Fit independent runs; return the fit, and what to say of their spread.
+
+    `own` is the variance of each row, `of_runs` of those rows that are runs and no priors.
+    """
     freedom = int(len(values) - rank_of(design))
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None
-    told = repeated and _informative(freedom, own, usual_spread) >= 1
+    told = repeated and _informative(freedom, of_runs, usual_spread) >= 1
     if repeated and not told:  # what runs leave open by themselves hides the scatter between them
         between, degrees = with_known(None, 0, repeatability or Spread.STANDS_IN_K)
     else:
@@ -185,7 +190,7 @@ def plain_fit(
     alike = np.inf if usual_spread is None else Spread.SPREADS_DIFFER
     of_spread = 1 / (1 / degrees + 1 / alike) if degrees else 0.0
     if known and between is not None and usual_spread is not None and not told:
-        of_spread = _of_both(float(between), of_spread, float(np.median(own)))
+        of_spread = _of_both(float(between), of_spread, float(np.median(of_runs)))
     return SetupFit(
         means=means, covariance=covariance, degrees=of_spread,
         spread=spread, spread_degrees=degrees,
