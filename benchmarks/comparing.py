@@ -5,6 +5,7 @@ import pandas as pd
 
 from gelassen.answers.workers.pool import process_pool
 from gelassen.core import compare_setups
+from gelassen.core.comparing.priors import Days, Spread
 from gelassen.core.thermal.priors import RoomEffect
 
 
@@ -175,6 +176,56 @@ def rooms_table(seeds: int) -> None:
                     f"{100 * np.mean(found):.0f} %"
                 )
             print(f"| {words} | {name} | {' | '.join(cells)} |")
+
+
+# On which day each run of each setup was made.
+DAY_OF = {
+    "every setup on every day": lambda setup, repeat: repeat,
+    "days that overlap": lambda setup, repeat: (setup + repeat) // 2,
+    "a day for each run": lambda setup, repeat: 100 * setup + repeat,
+    "a day for each setup": lambda setup, repeat: setup,
+}
+
+
+def days_study(job: tuple[str, float, int]) -> dict[str, float]:
+    """Compare two to twelve setups of three runs each; every other study has no differences."""
+    kind, day_k, seed = job
+    rng = np.random.default_rng(seed)
+    count, spread = int(rng.choice([2, 4, 6, 12])), rng.choice([0.1, 0.3, 0.5, 1.0])
+    true = np.zeros(count) if seed % 2 == 0 else rng.uniform(0, 6, count)
+    setup, repeat = np.repeat(np.arange(count), 3), np.tile(np.arange(3), count)
+    day = DAY_OF[kind](setup, repeat)
+    value = 50 + true[setup] + rng.normal(0, day_k, 1300)[day] + rng.normal(0, spread, setup.size)
+    runs = pd.DataFrame({"setup": setup, "value": value, "day": [f"day {d}" for d in day]})
+    pairs = compare_setups(runs, usual_spread=Spread.USUAL_K, day_spread=Days.BETWEEN_K).differences
+    truth = true[pairs["setup"].astype(int)] - true[pairs["versus"].astype(int)]
+    low, high = pairs["low"].to_numpy(dtype=float), pairs["high"].to_numpy(dtype=float)
+    return {
+        "claims": float(pairs["distinguishable"].any()) if seed % 2 == 0 else np.nan,
+        "covered": float(np.all((low <= truth) & (truth <= high))),
+        "found": float(np.mean(pairs["distinguishable"][np.abs(truth) >= 1]))
+        if seed % 2
+        else np.nan,
+    }
+
+
+def days_table(seeds: int) -> None:
+    """Print what days that move all of their runs do to verdicts."""
+    print("\n## Runs of several days\n")
+    print(
+        "| runs | a day moves its runs by | claim any where none is | cover all differences | found: 1 K "
+        "and more |\n|:---|---:|---:|---:|---:|"
+    )
+    for kind in DAY_OF:
+        for day_k in (0.0, 0.4, 1.0):
+            with process_pool() as pool:
+                jobs = [(kind, day_k, seed) for seed in range(2 * seeds)]
+                seen = pd.DataFrame(list(pool.map(days_study, jobs, chunksize=8)))
+            means = 100 * seen.mean()
+            print(
+                f"| {kind} | {day_k:.1f} K | {means['claims']:.1f} % | {means['covered']:.1f} % | "
+                f"{means['found']:.0f} % |"
+            )
 
 
 # What runs of each of so many setups scatter by, drawn anew for each study.

@@ -6,12 +6,12 @@ from gelassen._lazy import loader, shown
 from gelassen._version import __version__
 
 if TYPE_CHECKING:
-    from gelassen.answers import Study, open_study
     from gelassen.answers.archive import open_archive
     from gelassen.core.foundation.errors import GelassenError
     from gelassen.core.recording.recording import Recording
     from gelassen.core.run.summary import RunSummary, summarise_run
     from gelassen.intake import read_log
+    from gelassen.show.shown_study import Study, open_study
     from gelassen.study import read_run
 
 __all__ = [
@@ -33,8 +33,8 @@ __getattr__ = loader(
     {
         "core": ("GelassenError", "Recording", "RunSummary", "summarise_run"),
         "intake": ("read_log",),
-        "answers": ("Study", "open_study"),
         "answers.archive": ("open_archive",),
+        "show.shown_study": ("Study", "open_study"),
         "study": ("read_run",),
     },
 )

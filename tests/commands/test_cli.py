@@ -88,6 +88,21 @@ def test_setups_under_curves_that_react_are_compared_at_equal_fan_speed(demo):
     assert "It would pass its temperature limit" in at_125
 
 
+def test_a_study_shows_itself(demo, tmp_path):
+    study = open_study(demo[0])
+    line = "Study A cooler for the playout box: 12 setups, 36 runs, made-up sample data"
+    assert repr(study) == f"<{line}>"
+    assert study._repr_html_() == f"<pre>{line}</pre>"
+    page = study.report(tmp_path / "page.html").read_text(encoding="utf-8")
+    assert '<h2 id="h-fans">Fan curves</h2>' in page
+    assert "Tarn 240: from 623 to 1371 rpm, more fan speed pays throughout." in page
+    text = study.report(tmp_path / "page.md").read_text(encoding="utf-8")
+    assert text.startswith("# A cooler for the playout box")
+    figures = study.figures()
+    assert set(figures) == {"setups", "differences", "effects", "capacity", "fan curves"}
+    assert len({axes.figure for axes in figures.values()}) == 5
+
+
 def test_same_seed_same_numbers(demo, tmp_path):
     folder, _ = demo
     runs = list(_runs(1))

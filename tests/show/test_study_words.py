@@ -200,13 +200,13 @@ def test_parts_and_equal_noise_say_what_is_not_known():
     assert "core3" not in text
     equal = pd.DataFrame(
         [
-            ("a", 30.0, 50.0, 49.0, 51.0, 2, 0.0, np.nan, np.nan, False),
-            ("b", 30.0, np.nan, np.nan, np.nan, 1, np.nan, np.nan, np.nan, False),
-            ("c", 30.0, 52.0, -np.inf, np.inf, 2, 2.0, -np.inf, np.inf, False),
+            ("a", 30.0, 50.0, 49.0, 51.0, 2, 0.0, np.nan, np.nan, False, 95.0),
+            ("b", 30.0, np.nan, np.nan, np.nan, 1, np.nan, np.nan, np.nan, False, 95.0),
+            ("c", 30.0, 52.0, -np.inf, np.inf, 2, 2.0, -np.inf, np.inf, False, np.nan),
         ],
         columns=["setup", "at", "rise_k", "low_k", "high_k", "levels", "difference_k", "difference_low_k",
-                 "difference_high_k", "distinguishable"],
-    )  # fmt: skip
+                 "difference_high_k", "distinguishable", "power_w"],
+    ).assign(passes_limit=False, method="smooth courses between levels")  # fmt: skip
     lines = equal_text(equal, "noise_dba").splitlines()
     assert "not reached" in lines[-1]
     assert "cannot tell" in lines[-2]

@@ -11,7 +11,7 @@ from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_point import at_equal_point
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
-from gelassen.study.file.levels import FAN_WORDS, level_text, power_factors
+from gelassen.study.file.levels import level_text, moves_fans, power_factors
 from gelassen.study.file.study_file import StudyFile
 
 # Rise over fan speed is nearly straight over the logarithm of the speed. Decibels are logarithms already.
@@ -80,7 +80,7 @@ def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: st
             f'"{quantity}" was not logged; setups can be compared at equal '
             f"{', '.join(known) or 'nothing'}"
         )
-    moved = [n for n in file.factors if any(w in n for w in FAN_WORDS)]
+    moved = moves_fans(file)
     if not moved:
         raise InputError("no factor of this study moves the fans: there is nothing to go along")
     still = [n for n in file.factors if n not in moved]

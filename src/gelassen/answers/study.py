@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from gelassen.core.comparing.tradeoff import Tradeoff
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Study(StudyRuns):
     """A study: its runs, and the questions they can answer together.
 

@@ -15,7 +15,10 @@ from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
 from gelassen.answers.rows.run_table import run_table
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import GelassenError, InputError
+from gelassen.core.foundation.printable import printable
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES, core_channels
 from gelassen.core.recording.recording import Recording
@@ -57,6 +60,13 @@ class StudyRuns:
     folder: Path
     file: StudyFile
     executor: Executor | None = field(default=None, repr=False, compare=False)
+
+    def __repr__(self) -> str:
+        """Return the study in one line."""
+        title = printable(self.file.title or self.folder.name)
+        setups = counted(len(self.file.setups), "setup")
+        made_up = f", {MADE_UP}" if self.file.made_up else ""
+        return f"<Study {title}: {setups}, {counted(len(self.run_folders()), 'run')}{made_up}>"
 
     def analysed_by(self, executor: Executor | None) -> "StudyRuns":
         """Return this study with its new runs analysed by an executor or a Dask client."""

@@ -18,7 +18,7 @@ def curve_text(found: StudyCurves) -> str:
     """Return curves for people: the answer first, then where each settles, then what it rests on."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     parts = ["\n".join([f"{found.title}: fan curves{made_up}", *sentences(found)])]
-    parts += [f"{head}:\n{aligned(*table, left=left)}" for head, table, left in _tables(found)]
+    parts += [f"{head}:\n{aligned(*table, left=left)}" for head, table, left in tables(found)]
     if len(found.runs):
         parts.append("K: over the reference. !: outside the interval.")
     if rest := [text for text in found.cautions if text.code != _REFUSED]:
@@ -30,24 +30,24 @@ def curve_markdown(found: StudyCurves) -> str:
     """Return curves as Markdown."""
     title = f"## {found.title}: fan curves" + (f" ({MADE_UP})" if found.made_up else "")
     words = "\n".join(f"- {sentence}" for sentence in sentences(found))
-    tables = [f"### {head}\n\n{markdown(*table)}" for head, table, _ in _tables(found)]
+    shown = [f"### {head}\n\n{markdown(*table)}" for head, table, _ in tables(found)]
     rest = [text for text in found.cautions if text.code != _REFUSED]
     notes = "\n".join(f"- caution: {text}" for text in rest)
-    return "\n\n".join(part for part in (title, words, *tables, notes) if part)
+    return "\n\n".join(part for part in (title, words, *shown, notes) if part)
 
 
-def _tables(found: StudyCurves) -> list[tuple[str, Table, tuple[int, ...]]]:
+def tables(found: StudyCurves) -> list[tuple[str, Table, tuple[int, ...]]]:
     """Return each table with its heading, and the columns that stand to the left."""
-    tables: list[tuple[str, Table, tuple[int, ...]]] = []
-    tables += [(head, table, ()) for head, table in entries(found)]
+    all_of_it: list[tuple[str, Table, tuple[int, ...]]] = []
+    all_of_it += [(head, table, ()) for head, table in entries(found)]
     if len(found.points):
-        tables.append(("predicted, not measured", points(found), (0, 1)))
+        all_of_it.append(("predicted, not measured", points(found), (0, 1)))
     power = f"cooling over fan speed, at {found.power_w:g} W"
-    tables.append((power, resistance(found), (0,)))
+    all_of_it.append((power, resistance(found), (0,)))
     if len(found.runs):
         head = "each run beside what the other runs predict for it"
-        tables.append((head, borne_out(found), (0, 1)))
-    return tables
+        all_of_it.append((head, borne_out(found), (0, 1)))
+    return all_of_it
 
 
 def sentences(found: StudyCurves) -> list[str]:

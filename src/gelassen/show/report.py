@@ -17,14 +17,18 @@ from typing import TYPE_CHECKING, Any
 
 from gelassen._version import __version__
 from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.fans.curves import StudyCurves
 from gelassen.answers.loads import StudyLoads
 from gelassen.answers.traces import RunTraces
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.result import plain
 from gelassen.core.recording.channels import slug
+from gelassen.figures.canvas import save
 from gelassen.figures.comparison_figure import comparison_figure
+from gelassen.figures.curve_figure import curve_figure
 from gelassen.show import comparison_text as words
+from gelassen.show import curve_text
 from gelassen.show.loads_text import loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
 from gelassen.study.file.levels import level_text
@@ -64,6 +68,18 @@ class Table:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Section:
+    """One more part of the page: sentences, a figure as SVG in base64, tables."""
+
+    anchor: str
+    title: str
+    sentences: Sequence[str]
+    figure: str
+    figure_alt: str
+    tables: Sequence[Table]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Page:
     """What the template fills in."""
 
@@ -88,6 +104,7 @@ class Page:
     unequal: Sequence[str]
     cautions: Sequence[str]
     next_steps: Sequence[str]
+    sections: Sequence[Section] = ()
     methods: Sequence[tuple[str, str]] = _METHODS
     version: str = __version__
     runs: Sequence[RunTraces] = field(default=())
@@ -100,8 +117,9 @@ def comparison_page(
     traces: Sequence[RunTraces],
     *,
     made_on: str,
+    curves: StudyCurves | None = None,
 ) -> str:
-    """Return the page of a comparison as HTML."""
+    """Return the page of a comparison as HTML, with what is known of fan curves."""
     made_up = comparison.made_up
     header, rows = words.table(comparison)
     more_header, more_rows = words.conditions(comparison)
@@ -122,7 +140,7 @@ def comparison_page(
         next_steps=words.next_steps(comparison), left_out=comparison.left_out,
         run_header=("run", "setup", _value_header(comparison), "interval", "settled", "W", "ended"),
         run_rows=[_run_row(row) for row in runs.to_dict("records")],
-        **_common(file, folder, traces),
+        sections=[_fans(curves)] if curves else (), **_common(file, folder, traces),
     )  # fmt: skip
     return _rendered(page, plain(comparison), comparison.setups)
 
@@ -149,6 +167,21 @@ def loads_page(
         **_common(file, folder, traces),
     )  # fmt: skip
     return _rendered(page, plain(loads), loads.setups)
+
+
+def _fans(curves: StudyCurves) -> Section:
+    tables = [
+        Table(
+            title=head[:1].upper() + head[1:], header=header, rows=_rows(rows, [False] * len(rows))
+        )
+        for head, (header, rows), _ in curve_text.tables(curves)
+    ]
+    setups = ", ".join(curves.pays_until)
+    return Section(
+        anchor="fans", title="Fan curves", sentences=curve_text.sentences(curves),
+        figure=_svg(lambda path: save(curve_figure(curves), path)),
+        figure_alt=f"Cooling over fan speed: {setups}", tables=tables,
+    )  # fmt: skip
 
 
 def _rows(cells: Sequence[Sequence[str]], marked: Sequence[bool]) -> list[Row]:

@@ -19,6 +19,7 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
+from gelassen.study.file.levels import moves_fans
 from gelassen.study.file.study_file import StudyFile
 
 _SPEEDS_SHOWN = 7
@@ -156,6 +157,16 @@ def study_curves(
         follows={name: one.follows for name, one in known.items()},
         limit_c=min(one.limit_c for one in known.values()), cautions=tuple(told),
     )  # fmt: skip
+
+
+def fan_curves_of(study: StudyRuns, confidence: float = 0.95) -> StudyCurves | None:
+    """Return what is known of the fan curves of a study that moves its fans; None if nothing is."""
+    if not moves_fans(study.file):
+        return None
+    try:
+        return study_curves(study, CurveQuestion(), confidence=confidence)
+    except InputError:
+        return None
 
 
 def _settled(

@@ -25,8 +25,8 @@ from gelassen.core.run.quantities import WARM_UP
 from gelassen.study.disk.run_file import FAN_STEPS
 from gelassen.study.file.fan_tables import FanTable
 from gelassen.study.file.levels import (
-    FAN_WORDS,
     level_text,
+    moves_fans,
     power_factors,
     takes_cooler_off,
     without_power,
@@ -144,7 +144,7 @@ def _group(file: StudyFile, setup: str) -> str:
     levels = file.setups.get(setup, {})
     if not levels:
         return without_power(setup)
-    moved = {n for n in file.factors if any(w in n for w in FAN_WORDS)} | set(power_factors(file))
+    moved = {*moves_fans(file), *power_factors(file)}
     still = [level_text(level) for name, level in levels.items() if name not in moved]
     return ", ".join(still) or file.machine.name
 

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import product
 
@@ -72,49 +72,69 @@ class CoolingLaw:
         there = (np.asarray(rpm, dtype=float), np.asarray(power_w, dtype=float))
         here = (self.rpm, self.power_w)
         means, spreads = [], []
+        shapes: dict[tuple[float, float], tuple[Floats, Floats, Floats]] = {}
         for one in self.tried:
-            halves = np.linalg.solve(one.factor, self._covariance(here, there, one))
-            own = np.diag(self._covariance(there, there, one))
-            means.append(self._expected(*there, one) + halves.T @ one.solved)
+            shape = (one.exponent, one.free)
+            if shape not in shapes:
+                own = np.diag(self._covariance(there, there, *shape))
+                shapes[shape] = (
+                    self._covariance(here, there, *shape), own, self._expected(*there, *shape)
+                )  # fmt: skip
+            across, own, expected = shapes[shape]
+            halves = np.linalg.solve(one.factor, across)
+            means.append(expected + halves.T @ one.solved)
             left = np.maximum(own - (halves**2).sum(axis=0), 0.0)
             spreads.append(np.sqrt(left + (one.between_k**2 if next_mounting else 0.0)))
         evidence = np.array([one.evidence for one in self.tried])
         weights = np.exp(evidence - evidence.max())
         return Predicted(weights / weights.sum(), np.array(means), np.array(spreads))
 
-    def weighed(self, exponent: float, free: float, between_k: float, prior: float) -> _Tried:
-        """Return how well the runs fit these; `prior` is the logarithm of what was thought before."""
-        one = _Tried(exponent, free, between_k, np.empty(0), np.empty(0), prior)
+    def weighed(
+        self, exponent: float, free: float, priors: Sequence[tuple[float, float]]
+    ) -> list[_Tried]:
+        """Return how well the runs fit this shape, with each spread between mountings.
+
+        `priors` are spreads in K, and the logarithm of what was thought of each before.
+        """
         here = (self.rpm, self.power_w)
         noise = Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
         noise += (1 - Cooling.ONE_RUN) * self.error_k**2
-        shared = between_k**2 * np.equal.outer(self.mounts, self.mounts)
         alike = np.equal.outer(self.runs, self.runs)
-        shared = shared + Cooling.ONE_RUN * alike * np.multiply.outer(self.error_k, self.error_k)
-        runs = self._covariance(here, here, one) + np.diag(noise) + shared
-        factor = np.asarray(np.linalg.cholesky(runs), dtype=float)
-        solved = np.linalg.solve(factor, self.rise_k - self._expected(*here, one))
-        fits = -0.5 * float(solved @ solved) - float(np.log(np.diag(factor)).sum())
-        return replace(one, factor=factor, solved=solved, evidence=prior + fits)
+        fixed = self._covariance(here, here, exponent, free) + np.diag(noise)
+        fixed = fixed + Cooling.ONE_RUN * alike * np.multiply.outer(self.error_k, self.error_k)
+        left = self.rise_k - self._expected(*here, exponent, free)
+        one_mount = np.equal.outer(self.mounts, self.mounts)
+        tried = []
+        for between_k, prior in priors:
+            factor = np.asarray(np.linalg.cholesky(fixed + between_k**2 * one_mount), dtype=float)
+            solved = np.linalg.solve(factor, left)
+            fits = -0.5 * float(solved @ solved) - float(np.log(np.diag(factor)).sum())
+            tried.append(_Tried(exponent, free, between_k, factor, solved, prior + fits))
+        return tried
 
-    def _parts(self, rpm: Floats, power_w: Floats, one: _Tried) -> Floats:
+    def _parts(self, rpm: Floats, power_w: Floats, exponent: float, free: float) -> Floats:
         middle_rpm, middle_w, _ = self.middle
-        fins = (1.0 + one.free) / ((rpm / middle_rpm) ** one.exponent + one.free)
+        fins = (1.0 + free) / ((rpm / middle_rpm) ** exponent + free)
         bend = power_w * np.log(power_w / middle_w)
         return np.column_stack([power_w, power_w * fins, np.ones(rpm.size), bend])
 
-    def _expected(self, rpm: Floats, power_w: Floats, one: _Tried) -> Floats:
+    def _expected(self, rpm: Floats, power_w: Floats, exponent: float, free: float) -> Floats:
         half = self.middle[2] / 2
         expected = np.array([half, half, Cooling.OFFSET_K, 0.0])
-        return np.asarray(self._parts(rpm, power_w, one) @ expected)
+        return np.asarray(self._parts(rpm, power_w, exponent, free) @ expected)
 
     def _covariance(
-        self, left: tuple[Floats, Floats], right: tuple[Floats, Floats], one: _Tried
+        self,
+        left: tuple[Floats, Floats],
+        right: tuple[Floats, Floats],
+        exponent: float,
+        free: float,
     ) -> Floats:
         per_watt = self.middle[2]
         share, bend = Cooling.SHARE_DOUBT * per_watt, Cooling.BEND_DOUBT * per_watt
         doubts = np.array([share, share, Cooling.OFFSET_DOUBT_K, bend])
-        law = (self._parts(*left, one) * doubts) @ (self._parts(*right, one) * doubts).T
+        law = self._parts(*left, exponent, free) * doubts
+        law = law @ (self._parts(*right, exponent, free) * doubts).T
         away = sum(
             np.subtract.outer(np.log(a), np.log(b)) ** 2 for a, b in zip(left, right, strict=True)
         )
@@ -191,7 +211,11 @@ def cooling_law(
         prior = (
             -0.5 * ((n - Cooling.EXPONENT) / Cooling.EXPONENT_DOUBT) ** 2 - g / Cooling.FREE_DOUBT
         )
-        for factor in Cooling.BETWEEN if several else (0.0,):
-            thought = -0.5 * (math.log(factor) / Cooling.BETWEEN_DOUBT) ** 2 if several else 0.0
-            law.tried.append(law.weighed(n, g, factor * between_k, prior + thought))
+        spreads = [(0.0, prior)]
+        if several:
+            spreads = [
+                (factor * between_k, prior - 0.5 * (math.log(factor) / Cooling.BETWEEN_DOUBT) ** 2)
+                for factor in Cooling.BETWEEN
+            ]
+        law.tried.extend(law.weighed(n, g, spreads))
     return law

@@ -56,6 +56,11 @@ def expected_quantities(file: StudyFile) -> list[str]:
     return expected
 
 
+def moves_fans(file: StudyFile) -> list[str]:
+    """Return the factors that move fans."""
+    return [name for name in file.factors if any(word in name for word in FAN_WORDS)]
+
+
 def power_factors(file: StudyFile) -> list[str]:
     """Return the factors that set a power limit."""
     return [

@@ -1,0 +1,137 @@
+"""A study that is shown to others: its report, its figures, and what a notebook shows of it."""
+
+import time
+from dataclasses import dataclass
+from html import escape
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal
+
+from gelassen import answers
+from gelassen.core.foundation.errors import FileError, InputError
+from gelassen.core.foundation.printable import printable
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Study(answers.Study):
+    """A study: its runs, the questions they can answer together, and what is shown of it.
+
+    Attributes
+    ----------
+    folder
+        Where it lives.
+    file
+        What `study.toml` says.
+    """
+
+    def report(
+        self,
+        out: str | Path | None = None,
+        *,
+        form: Literal["html", "markdown"] | None = None,
+        baseline: str | None = None,
+        confidence: float = 0.95,
+    ) -> Path:
+        """Write what the study found as one page to show to others, and return where.
+
+        Parameters
+        ----------
+        out : path, optional
+            Where to write it; report.html or report.md in the study if not given.
+        form : {"html", "markdown"}, optional
+            One HTML file that needs no network, or Markdown with a picture beside it. By the ending of
+            `out` if not given.
+        baseline : str, optional
+            Setup to compare against; the study's own if not given.
+        confidence : float
+            Share of intervals that should cover the truth.
+
+        Raises
+        ------
+        InputError
+            There is nothing to compare.
+        FileError
+            The file cannot be written.
+        """
+        as_markdown = form == "markdown" or (form is None and str(out).lower().endswith(".md"))
+        path = Path(out or self.folder / ("report.md" if as_markdown else "report.html"))
+        if as_markdown:
+            self._markdown(path, baseline, confidence)
+        else:
+            _write(path, self._page(baseline, confidence))
+        return path
+
+    def figures(self) -> "dict[str, Axes]":
+        """Return the figures that this study has answers for, by name, as Matplotlib axes.
+
+        "setups" and "differences", or "loads"; "effects", "capacity" and "fan curves" where the runs tell
+        them. Each has a Matplotlib figure of its own.
+        """
+        from gelassen.answers.fans.curves import fan_curves_of
+        from gelassen.figures import differences, plot
+
+        if self.file.workloads:
+            return {"loads": plot(self.loads())}
+        comparison = self.compare()
+        drawn = {"setups": plot(comparison), "differences": differences(comparison)}
+        for name, ask in (("effects", self.effects), ("capacity", self.capacity)):
+            try:
+                drawn[name] = plot(ask())
+            except InputError:  # these runs do not tell it
+                continue
+        if curves := fan_curves_of(self):
+            drawn["fan curves"] = plot(curves)
+        return drawn
+
+    def _repr_html_(self) -> str:
+        """Return it for a notebook."""
+        return f"<pre>{escape(printable(repr(self)[1:-1]))}</pre>"
+
+    def _page(self, baseline: str | None, confidence: float) -> str:
+        from gelassen.answers.fans.curves import fan_curves_of
+        from gelassen.answers.traces import study_traces
+        from gelassen.show.report import comparison_page, loads_page
+
+        made_on, traces = time.strftime("%Y-%m-%d"), list(study_traces(self))
+        if self.file.workloads:
+            loads = self.loads(baseline=baseline, confidence=confidence)
+            return loads_page(loads, self.file, self.folder, traces, made_on=made_on)
+        return comparison_page(
+            self.compare(baseline=baseline, confidence=confidence), self.file, self.folder, traces,
+            made_on=made_on, curves=fan_curves_of(self, confidence),
+        )  # fmt: skip
+
+    def _markdown(self, path: Path, baseline: str | None, confidence: float) -> None:
+        from gelassen.figures.comparison_figure import comparison_figure
+        from gelassen.show.comparison_text import comparison_markdown
+
+        comparison = self.compare(baseline=baseline, confidence=confidence)
+        picture = path.with_suffix(".png")
+        comparison_figure(comparison, picture)
+        image = f"![Setups sorted, with intervals]({picture.name})"
+        question = f"{self.file.question}\n\n" if self.file.question else ""
+        words = comparison_markdown(comparison)
+        _write(path, f"# {self.file.title}\n\n{question}{image}\n\n{words}\n")
+
+
+def open_study(path: str | Path) -> Study:
+    """Open a study by its folder.
+
+    Raises
+    ------
+    FileError
+        The folder is not a study, or its `study.toml` is wrong; the message says where.
+    """
+    found = answers.open_study(path)
+    return Study(found.folder, found.file)
+
+
+def _write(path: Path, text: str) -> None:
+    from gelassen.system.files import replace_file
+
+    try:
+        replace_file(path, text)
+    except OSError as error:
+        raise FileError(f"{path} cannot be written ({error.strerror or error})") from None
