@@ -1,5 +1,6 @@
 """Gelassen tests how well a computer is cooled, and says how sure the answer is."""
 
+import logging
 from typing import TYPE_CHECKING
 
 from gelassen._lazy import loader, shown
@@ -27,6 +28,7 @@ __all__ = [
     "summarise_run",
 ]
 
+logging.getLogger(__name__).addHandler(logging.NullHandler())  # silent unless asked
 __dir__ = shown(globals())
 __getattr__ = loader(
     __name__,

@@ -10,6 +10,7 @@ import click
 
 from gelassen.commands.leftovers import settings_left_behind
 from gelassen.commands.shared.common import FAILED, WRONG_INPUT, say
+from gelassen.commands.shared.everywhere import with_shared_options
 
 # In the order in which they are used.
 _HOMES = {
@@ -96,7 +97,7 @@ class _Commands(click.Group):
         if cmd_name in _ONLY_COMPUTE:
             os.environ.update({variable: os.environ.get(variable, "1") for variable in _THREADS})
         found: click.Command = getattr(import_module(f"gelassen.commands.{module}"), name)
-        return found
+        return with_shared_options(cmd_name, found)
 
 
 @click.group(

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from command_line import gelassen, ok
+from command_line import gelassen, gelassen_apart, ok
 from gelassen import open_study, summarise_run
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.bench.simulated.parts import FanCurve, Processor
@@ -101,6 +101,28 @@ def test_a_study_shows_itself(demo, tmp_path):
     figures = study.figures()
     assert set(figures) == {"setups", "differences", "effects", "capacity", "fan curves"}
     assert len({axes.figure for axes in figures.values()}) == 5
+
+
+def test_how_much_is_said_and_where_the_answer_goes(demo, tmp_path):
+    folder, _ = demo
+    plain = gelassen("compare", folder)
+    assert "figure: " in plain.stderr
+    quiet = gelassen("compare", folder, "-q", "-o", tmp_path / "answer.txt")
+    assert quiet.stdout == quiet.stderr == ""
+    assert (tmp_path / "answer.txt").read_text(encoding="utf-8") == plain.stdout
+    told = gelassen_apart("compare", folder, "-v", "--no-figure", "--format", "csv")
+    assert "36 kept analyses, 0 new" in told.stderr
+    assert told.stdout.startswith("setup,")
+    run = next((folder / "runs").iterdir())
+    shown = gelassen("show", run, "--no-figure", "-o", tmp_path / "run.txt")
+    assert run.name in (tmp_path / "run.txt").read_text(encoding="utf-8")
+    assert shown.stdout == ""
+    wrong = gelassen("compare", folder, "--baseline", "nix", "-o", tmp_path / "none.txt")
+    assert wrong.returncode == 2
+    assert not (tmp_path / "none.txt").exists()
+    nowhere = gelassen("compare", folder, "-o", tmp_path / "no/such/file.txt")
+    assert nowhere.returncode == 2
+    assert "cannot be written" in nowhere.stderr
 
 
 def test_same_seed_same_numbers(demo, tmp_path):

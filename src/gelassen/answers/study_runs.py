@@ -1,5 +1,6 @@
 """The runs of a study on disk: found, read, analysed once, and left out with a reason."""
 
+import logging
 from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
@@ -41,6 +42,9 @@ OTHER_KINDS = {
     "capacity": "its power climbed: it tells a capacity (gelassen capacity), not a temperature",
     FAN_STEPS: "its fan went through several duties: it tells its cooling over speed (gelassen curve)",
 }
+
+
+_LOG = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +149,9 @@ class StudyRuns:
         for folder, result in zip(folders, mapped, strict=True):
             if isinstance(result, str):
                 left_out.append((folder.name, result))
+                _LOG.info("%s cannot be used: %s", folder.name, result)
             else:
+                _LOG.debug("analysed %s", folder.name)
                 summaries.append(result)
         return summaries, left_out
 
@@ -175,6 +181,7 @@ class StudyRuns:
             if mark and marks.get(name) == mark and (row := row_from_kept(entry))
         }
         new = [f for f in folders if f.name not in known and f.name not in out]
+        _LOG.info("%s: %d kept analyses, %d new", self.folder, len(known), len(new))
         executor, alone = as_executor(executor) or self.executor, replace(self, executor=None)
         jobs = [(alone, folder, confidence, judge) for folder in new]
         mapped = executor.map(_row, jobs) if executor else map(_row, jobs)

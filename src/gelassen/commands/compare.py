@@ -16,8 +16,8 @@ from gelassen.commands.shared.common import (
     figure_option,
     format_option,
     give_figure,
+    hint,
     pair,
-    say,
     shell,
     tell,
 )
@@ -162,7 +162,9 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         judged = study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
         tell("\n" + judged_text(judged))
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
-        say(f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side")
+        hint(
+            f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side"
+        )
     if not asked.no_figure:
         draw = partial(comparison_figure, comparison)
         give_figure(draw, asked.figure, study.folder, "comparison.png")

@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from gelassen.commands.shared.common import emit, say, shell, tell
+from gelassen.commands.shared.common import emit, hint, shell, tell
 
 
 @click.command()
@@ -35,10 +35,10 @@ def demo(folder: Path, seed: int, scenario: str | None) -> None:
         with _bar("simulating the 36 runs of the sample study") as advance:
             make_demo(folder, seed=seed, executor=pool, progress=advance)
         study = open_study(folder)
-        say("analysing 36 runs")
+        hint("analysing 36 runs")
         comparison = study.compare(executor=pool)
     tell(comparison_text(comparison))
-    say("drawing figures")
+    hint("drawing figures")
     figure = folder / "figures" / "comparison.png"
     comparison_figure(comparison, figure)
     from gelassen.core.run.summary import summarise_run
@@ -68,7 +68,7 @@ def _scenario(folder: Path, seed: int, name: str) -> None:
     if chosen is None:
         known = "; ".join(f"{key}: {one.about}" for key, one in SCENARIOS.items())
         raise InputError(f'"{name}" is no scenario ({known}).{nearest(name, SCENARIOS)}')
-    say(f"{name}: {chosen.about}")
+    hint(f"{name}: {chosen.about}")
     chosen.make(folder, seed=seed)
     for options in chosen.ask:
         shown = " ".join(["gelassen compare", shell(folder), *map(shlex.quote, options)])
@@ -88,10 +88,10 @@ def _bar(label: str) -> Iterator[Any]:
             task = bar.add_task(label)
             yield lambda done, of: bar.update(task, completed=done, total=of)
         return
-    say(label)
+    hint(label)
 
     def advance(done: int, of: int) -> None:
         if done % 9 == 0 or done == of:
-            say(f"  {done} of {of}")
+            hint(f"  {done} of {of}")
 
     yield advance

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.shared.common import emit, pair, say, shell
+from gelassen.commands.shared.common import emit, hint, pair, say, shell
 
 if TYPE_CHECKING:
     from gelassen.conduct.operator.entering import Entry
@@ -109,7 +109,7 @@ def enter(**given: Any) -> None:
             new_setup=asked.new_setup or asked.table is not None,
         )  # fmt: skip
         emit(f"stored as {folder}")
-    say(f"compare them: gelassen compare {shell(asked.study)}")
+    hint(f"compare them: gelassen compare {shell(asked.study)}")
 
 
 def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":

@@ -153,7 +153,7 @@ Job = tuple["Recording", list[Path]]
 )  # fmt: skip
 @click.option("--match", is_flag=True, help="Align logs by their changes, not by their clocks.")
 @click.option("--dry-run", is_flag=True, help="Only show what was understood.")
-@click.option("--yes", is_flag=True, help="Do not ask before storing.")
+@click.option("-y", "--yes", is_flag=True, help="Do not ask before storing.")
 def import_logs(**given: Any) -> None:
     """Take over logs of other programs: one run each, one run a load, or several logs merged.
 

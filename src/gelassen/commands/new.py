@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.shared.common import emit, say, shell, sysfs_option
+from gelassen.commands.shared.common import emit, hint, say, shell, sysfs_option
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
@@ -73,7 +73,7 @@ class NewOptions:
 @click.option("--repeats", type=click.IntRange(1), default=None, help="Runs of each setup; 3.")
 @click.option("--stop", "stops", multiple=True, metavar="CHANNEL=°C", help="When a run stops.")
 @click.option("--made-up", is_flag=True, help="Mark all of it as simulated, for a rehearsal.")
-@click.option("--yes", is_flag=True, help="Ask nothing; what is not given is chosen.")
+@click.option("-y", "--yes", is_flag=True, help="Ask nothing; what is not given is chosen.")
 @sysfs_option
 def new(**given: Any) -> None:
     """Make a study in FOLDER: a commented study.toml, to be corrected with any editor.
@@ -97,7 +97,7 @@ def new(**given: Any) -> None:
     emit(f"written: {path}")
     for text in answers.missing:
         say(f"missing: {text}")
-    say(f"Look through it with an editor, then: gelassen run {shell(folder)} --dry-run")
+    hint(f"Look through it with an editor, then: gelassen run {shell(folder)} --dry-run")
 
 
 def _answers(asked: NewOptions, found: "_Found", ask: Asker) -> "Answers":

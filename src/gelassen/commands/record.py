@@ -16,6 +16,7 @@ from gelassen.commands.shared.common import (
     Numbers,
     PhaseLength,
     emit,
+    hint,
     say,
     shell,
     sysfs_option,
@@ -272,7 +273,7 @@ def _announce(plan: "RunPlan") -> None:
     from gelassen.study.file.durations import words
 
     most = "at most " if plan.gated else ""
-    say(f"recording for {most}{words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
+    hint(f"recording for {most}{words(plan.duration_s)}; Ctrl-C stops and keeps what was recorded")
     for name, value in plan.settings.items():
         say(f"setting: {name} to {value:g}; put back afterwards")
     for name, stop in plan.stop_c.items():
@@ -317,7 +318,7 @@ def _tell(folder: Path) -> None:
         metadata = pq.read_metadata(path)
         if metadata.num_rows * metadata.num_columns > _CELLS_TO_SUMMARISE:
             emit(f"run: {folder} ({counted(metadata.num_rows, 'sample')})")
-            say(f"what it says: gelassen show {shell(folder)}")
+            hint(f"what it says: gelassen show {shell(folder)}")
             return
     from gelassen.core.run.summary import summarise_run
     from gelassen.show.run_text import run_text

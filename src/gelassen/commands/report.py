@@ -11,7 +11,7 @@ from gelassen.commands.shared.common import confidence_option, emit, shell
 @click.command()
 @click.argument("study", type=click.Path(path_type=Path))
 @click.option(
-    "--out", type=click.Path(path_type=Path), default=None, metavar="FILE",
+    "-o", "--out", type=click.Path(path_type=Path), default=None, metavar="FILE",
     help="Where to write it; report.html or report.md in the study if not given.",
 )  # fmt: skip
 @click.option(

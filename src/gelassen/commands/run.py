@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.shared.common import FAILED, emit, say, shell, sysfs_option
+from gelassen.commands.shared.common import FAILED, emit, hint, say, shell, sysfs_option
 from gelassen.commands.shared.live_run import Watcher, watching
 from gelassen.commands.watch import page_of, watch_option
 from gelassen.core.foundation.counted import counted
@@ -44,7 +44,7 @@ class RunOptions:
 @click.option(
     "--runs", "most", type=click.IntRange(1), default=None, help="How many runs to make now."
 )
-@click.option("--yes", is_flag=True, help="Do not ask: every change by hand is made already.")
+@click.option("-y", "--yes", is_flag=True, help="Do not ask: every change by hand is made already.")
 @click.option("--again", default=None, metavar="RUN", help="Repeat a doubtful run first.")
 @click.option(
     "--discard", default=None, metavar="RUN", help="Leave a run out, so that it is made again."
@@ -117,7 +117,7 @@ def run(**given: Any) -> None:
             failed |= made.outcome.status != "finished"
     left = len(still_to_do(open_study(asked.study)))
     next_step = "capacity" if opened.file.protocol.kind == "capacity" else "compare"
-    say(
+    hint(
         f"{counted(left, 'run')} still to be made: gelassen run {shell(asked.study)}"
         if left
         else f"all runs are made: gelassen {next_step} {shell(asked.study)}"

@@ -16,6 +16,7 @@ from gelassen.commands.shared.common import (
     say,
     tell,
 )
+from gelassen.commands.shared.everywhere import written_to
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +52,14 @@ class ShowOptions:
     "--tidy", is_flag=True, help="Samples with one row a reading, not one column a channel."
 )
 @click.option(
-    "--output", type=click.Path(path_type=Path), default=None, help="File for the samples."
+    "-o",
+    "--out",
+    "--output",
+    "output",
+    type=click.Path(path_type=Path),
+    default=None,
+    metavar="FILE",
+    help="Write the result, or the samples, there instead of printing them.",
 )
 @confidence_option
 @click.option(
@@ -69,9 +77,12 @@ class ShowOptions:
     help="Show means of every channel over blocks of this length instead, such as 1 min.",
 )
 @figure_option
-def show(**given: Any) -> None:
+@click.pass_context
+def show(context: click.Context, /, **given: Any) -> None:
     """Show one RUN in words, in numbers and in one figure; several RUNs over each other."""
     asked = ShowOptions(**given)
+    if asked.output is not None and not (asked.samples or asked.form == "parquet"):
+        context.with_resource(written_to(asked.output))
     if asked.more:
         _show_several(asked)
         return
@@ -161,7 +172,7 @@ def _give_samples(recording: Any, form: str, tidy: bool, output: Path | None) ->
 
     if form == "parquet":
         if output is None:
-            raise InputError("Parquet is not text: say where it goes, --output run.parquet")
+            raise InputError("Parquet is not text: say where it goes, -o run.parquet")
         recording.to_parquet(output, tidy=tidy)
     elif form == "json":
         table = recording.table(tidy=tidy)

@@ -1,6 +1,7 @@
 """Carries out one run: phases on a fixed grid of samples, watched by the guard, always cleaned up."""
 
 import contextlib
+import logging
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -23,6 +24,7 @@ if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
     from gelassen.conduct.climb import Climb
     from gelassen.conduct.watching.gates import PhaseEnd
 
+_LOG = logging.getLogger(__name__)
 _LATE = 0.1  # of the interval
 # After a stop by the guard, fans run at full speed until the machine is this far below, or this long.
 _COOLED_K, _COOLING_S = 15.0, 60.0
@@ -213,6 +215,7 @@ class _Conductor:
                     self._guard.unloaded()
                 loaded = phase.loaded
             self._writer.phase(phase.name, begins_s)
+            _LOG.info("%.1f s: %s begins", begins_s, phase.name)
             try:
                 ended_by = self._sample_until(begins_s, phase, load)
             finally:

@@ -1,5 +1,6 @@
 """The settings of one run: made, checked now and then, and always put back."""
 
+import logging
 from collections.abc import Mapping
 
 from gelassen.bench.interface import Actuator, Bench
@@ -9,6 +10,7 @@ from gelassen.core.foundation.errors import BenchError
 from gelassen.core.foundation.spelling import nearest
 
 _LOOK_EVERY_S = 10.0
+_LOG = logging.getLogger(__name__)
 
 
 class Settings:
@@ -63,6 +65,7 @@ class Settings:
         actuator = known_before.get(name, actuator)  # the first one knows the value from before
         if name not in known_before:
             self._changed.append(actuator)
+        _LOG.info("set %s to %g", name, value)
         try:
             actuator.set(value)
         except BenchError as error:
@@ -107,6 +110,7 @@ class Settings:
         problems = []
         while self._changed:
             actuator = self._changed.pop()
+            _LOG.info("put back %s", actuator.name)
             try:
                 actuator.restore()
             except BenchError as error:

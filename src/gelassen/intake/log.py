@@ -1,5 +1,6 @@
 """Reads a log into a recording: Gelassen's own runs, or a log that another program wrote."""
 
+import logging
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -15,6 +16,7 @@ from gelassen.intake.through_text import as_text, frame_as_text
 from gelassen.intake.understanding import LogOptions, Understanding
 
 Source: TypeAlias = str | Path | pd.DataFrame | IO[str] | IO[bytes]
+_LOG = logging.getLogger(__name__)
 
 
 def read_log(
@@ -60,7 +62,10 @@ def read_log(
     said = {"encoding": encoding, "delimiter": sep, "decimal": decimal}
     told = {name: value for name, value in said.items() if value is not None}
     options = replace(options or LogOptions(), **told)  # type: ignore[arg-type]
-    return understand_log(path, columns=columns, options=options).recording
+    recording = understand_log(path, columns=columns, options=options).recording
+    samples, channels = recording.frame.shape
+    _LOG.info("read %s: %d samples of %d channels", recording.name, samples, channels)
+    return recording
 
 
 def understand_log(

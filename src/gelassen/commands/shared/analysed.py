@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from gelassen.commands.shared.common import pair, progress_bar, say
+from gelassen.commands.shared.common import hint, pair, progress_bar
 from gelassen.core.foundation.counted import counted
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ def opened(
     new = study.unanalysed(confidence=confidence)
     many = new >= _FEW
     if many:
-        say(f"analysing {counted(new, 'run')}")
+        hint(f"analysing {counted(new, 'run')}")
     with workers(scheduler, folder, wanted=many) as pool, progress_bar("analysing", many) as told:
         study.rows(confidence=confidence, executor=pool, leave_out=out, progress=told)
     return study, out

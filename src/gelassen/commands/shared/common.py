@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from gelassen.commands.shared.everywhere import is_quiet
 from gelassen.core.foundation.printable import printable
 
 if TYPE_CHECKING:
@@ -24,6 +25,12 @@ FAILED, WRONG_INPUT = 1, 2
 def say(text: str) -> None:
     """Print a message that is not a result to standard error."""
     emit(text, err=True)
+
+
+def hint(text: str) -> None:
+    """Print how far something is, or what to do next, to standard error, unless -q was given."""
+    if not is_quiet():
+        say(text)
 
 
 def emit(text: object = "", *, nl: bool = True, err: bool = False) -> None:
@@ -66,7 +73,7 @@ def give_figure(draw: Callable[[Path], object], asked: Path | None, study: Path,
             raise
         say(f"no figure: {error}")
     else:
-        say(f"figure: {path}")
+        hint(f"figure: {path}")
 
 
 def pair(option: str, text: str, like: str, *, last: bool = False) -> tuple[str, str]:
@@ -173,7 +180,7 @@ def shell(path: Path) -> str:
 @contextmanager
 def progress_bar(what: str, wanted: bool) -> Iterator[Callable[[int, int], None]]:
     """Show how far something is, on a terminal; elsewhere, and where it is not wanted, nothing."""
-    if not wanted or not sys.stderr.isatty():
+    if not wanted or is_quiet() or not sys.stderr.isatty():
         yield lambda done, all_: None
         return
     from rich.console import Console
