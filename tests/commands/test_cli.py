@@ -300,7 +300,12 @@ def test_a_temperature_that_never_reads_is_said(tmp_path):
 def test_first_steps_help_and_start_up():
     assert "gelassen demo" in ok()
     assert "record" in ok("--help")
-    code = "import sys, gelassen.cli; print([m for m in sys.modules if m in ('numpy', 'pandas', 'scipy')])"
+    heavy = ("numpy", "pandas", "scipy", "pydantic", "pyarrow", "rich", "tomlkit")
+    code = (
+        "import sys, click\nfrom gelassen.cli import cli\n"
+        "cli.get_help(click.Context(cli))  # every command with its help\n"
+        f"print([m for m in sys.modules if m in {heavy}])"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
     assert done.stdout.strip() == "[]"
 

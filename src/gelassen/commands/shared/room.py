@@ -4,8 +4,6 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gelassen.study.disk.archive import ROOM
-
 if TYPE_CHECKING:
     from gelassen.bench import Bench
     from gelassen.core.recording.recording import Recording
@@ -45,6 +43,7 @@ def in_room(recording: "Recording", text: str | None) -> "Recording":
 
 def _not_logged(channels: list[str]) -> None:
     from gelassen.core.foundation.errors import InputError
+    from gelassen.study.disk.archive import ROOM
 
     if ROOM in channels:
         raise InputError(f"--room states the room, and {ROOM} is logged: leave --room out")
