@@ -13,6 +13,7 @@ from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
+from gelassen.answers.supply import little_margin, with_supply
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
@@ -23,7 +24,7 @@ from gelassen.study.file.levels import (
     setups_without_power,
     without_power,
 )
-from gelassen.study.file.study_file import StudyFile
+from gelassen.study.file.study_file import Machine, StudyFile
 
 _LOAD_FACTORS = ("load", "loads", "workload", "cores", "active_cores", "workers")
 OVER_ALL = "over all loads"
@@ -39,7 +40,8 @@ class StudyLoads(Result):
         load, setup (without its load), rise_k, low_k, high_k, runs, at_limit, power_w, clock_mhz, mean_k
         and highest_k over the whole load, its 99th percentile highest_99_k, score, uneven (the load came
         and went, so that rise_k is its mean and no steady state), and the part that is nearest to its own
-        limit, first, with its headroom_k.
+        limit, first, with its headroom_k. supply_w, supply_highest_w and supply_a are what the supply
+        gave; supply_margin_w is what the highest reading left of what it is rated for.
     differences : DataFrame
         load, setup, versus, difference_k, low_k, high_k, distinguishable; for the load "over all loads" the
         mean of the differences under each, where both setups were run under every load.
@@ -137,7 +139,14 @@ def compare_loads(
     if not comparisons:
         raise InputError(f"{file.title}: under no load does any run settle. Load longer")
     return _together(
-        about, comparisons, setups, differences, left_out, cautions, in_one_run=in_one_run
+        about,
+        comparisons,
+        setups,
+        differences,
+        left_out,
+        cautions,
+        file.machine,
+        in_one_run=in_one_run,
     )
 
 
@@ -148,19 +157,22 @@ def _together(
     differences: list[pd.DataFrame],
     left_out: Sequence[tuple[str, str]],
     cautions: list[Caution],
+    machine: Machine,
     *,
     in_one_run: bool,
 ) -> StudyLoads:
     """Return the loads side by side, with the mean of the differences over all of them."""
     table = pd.concat(differences, ignore_index=True)
+    every = with_supply(pd.concat(setups, ignore_index=True), machine)
+    cautions += little_margin(every, machine)
     over_all = _over_all(table, list(comparisons), about.confidence, in_one_run)
     table = pd.concat([table, over_all], ignore_index=True)
     columns = ["load", "setup", "rise_k", "low_k", "high_k", "runs", "at_limit", "power_w", "clock_mhz",
-               *_QUANTITIES, "uneven", "first", "headroom_k"]  # fmt: skip
+               *_QUANTITIES, "supply_margin_w", "uneven", "first", "headroom_k"]  # fmt: skip
     keys = ["load", "setup", "versus", "difference_k", "low_k", "high_k", "distinguishable"]
     renamed = {"difference": "difference_k", "low": "low_k", "high": "high_k"}
     return StudyLoads(
-        setups=pd.concat(setups, ignore_index=True)[columns],
+        setups=every[columns],
         differences=table.rename(columns=renamed)[keys],
         comparisons=comparisons,
         left_out=tuple(left_out),
@@ -234,6 +246,9 @@ _QUANTITIES = {
     "highest_k": "highest",
     "highest_99_k": "highest 99",
     "score": "score",
+    "supply_w": "supply",
+    "supply_highest_w": "supply highest",
+    "supply_a": "supply current",
 }
 
 

@@ -25,3 +25,9 @@ class Scale:
     """Setups along a scale."""
 
     SAME_PLACE = 0.01  # share by which two setups at one place of the scale may differ
+
+
+class Supply:
+    """What a supply gives. Source: the usual derating of supplies by 20 %. It decides about the caution."""
+
+    KEPT_FREE = 0.2  # share of what a supply is rated for that is kept free

@@ -30,19 +30,22 @@ def loads_text(found: StudyLoads) -> str:
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
     scored = found.setups["score"].notna().any()
+    supplied = found.setups["supply_w"].notna().any()
     rows = [
         [
             str(r.load), str(r.setup), "at the limit" if r.at_limit else fixed(r.rise_k) + "^" * r.uneven,
             "–" if r.at_limit else interval(r.low_k, r.high_k), fixed(r.mean_k), fixed(r.highest_k),
             fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
             *([fixed(r.score)] if scored else []),
+            *([fixed(r.supply_w), fixed(r.supply_a, 2), fixed(r.supply_margin_w)] if supplied else []),
             "–" if pd.isna(r.first) else f"{r.first} ({fixed(r.headroom_k)} K left)",
         ]
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
         "load", "setup", "settles K", f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
-        "runs", "W", "MHz", *(["score"] if scored else []), "nearest to its limit",
+        "runs", "W", "MHz", *(["score"] if scored else []),
+        *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
     ]  # fmt: skip
     return header, rows
 

@@ -37,6 +37,10 @@ WORDS = {
         "{channel} stood still at {at_c:.1f} °C, at rest and under load: it is stuck, or no temperature. "
         "Nothing can be concluded from it"
     ),
+    "little_supply_margin": (
+        "{setup} under {load} drew up to {highest_w:.1f} W of a supply rated for {rated_w:g} W: a supply "
+        "that sags looks like throttling"
+    ),
     "never_loaded": (
         "the run ended before its load began: there is no answer under load. Run it again"
     ),

@@ -24,8 +24,10 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         "rest", "highest", "mean" in K over the reference (°C without one): of the judged temperature
         in the minute before the load, and over the whole load. "highest 99" is its 99th percentile.
         "warm-up" in s: how long the load heats up to 63 % of the way, its first seconds left out.
-        "score" as the program gave it, "work" in rounds per second, "clock" in MHz, "voltage" in V,
-        "power" in W: means over the load. "score per watt" and "work per watt".
+        "supply" in W and "supply current" in A: means over the load of what the supply gives; "supply
+        highest" in W: its highest reading. "score" as the program gave it, "work" in rounds per second,
+        "clock" in MHz, "voltage" in V, "power" in W: means over the load. "score per watt" and "work per
+        watt".
 
     Notes
     -----
@@ -56,10 +58,14 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
         _take(found, "clock", _mean(columns_of(frame, clocks))[loaded])
     for name, channel in (
         ("score", SCORE), ("work", "load.work.rate_per_s"), ("errors", "load.work.errors_count"),
-        ("power", f"{_part(summary)}package.power_w"),
+        ("power", f"{_part(summary)}package.power_w"), ("supply", "wall.supply.power_w"),
+        ("supply current", "wall.supply.current_a"),
     ):  # fmt: skip
         if (series := series_of(frame, channel)) is not None:
             _take(found, name, series[loaded & (series > 0) if name == "work" else loaded])
+    supply = series_of(frame, "wall.supply.power_w")
+    if supply is not None and np.isfinite(supply[loaded]).any():
+        found["supply highest"] = (float(np.nanmax(supply[loaded])), 0.0)
     for name in ("score", "work"):
         if name in found and found.get("power", (0.0, 0.0))[0] > 0:
             found[f"{name} per watt"] = _ratio(found[name], found["power"])

@@ -28,6 +28,15 @@ class Machine(Table):
     name: str
     limit_c: Temperature = Field(description="temperature at which the chip holds itself back, °C")
     note: str = ""
+    supply_w: float | None = Field(
+        None, gt=0, le=10000, description="what the supply of the machine is rated for, W"
+    )
+    supply_v: float | None = Field(
+        None,
+        gt=0,
+        le=1000,
+        description="voltage of that supply, V: its power then gives its current",
+    )
 
 
 class Doubt(Table):
