@@ -245,6 +245,12 @@ def test_analysed_runs_are_kept_until_something_changes(folder, monkeypatch):
         "gelassen.core.run.summary.summarise_run", None
     )  # would fail if it were asked
     pd.testing.assert_frame_equal(study.compare().setups, first)
+    surer = study.compare(confidence=0.99).setups.set_index("setup")
+    before = first.set_index("setup").reindex(surer.index)
+    assert (surer["rise_k"] == before["rise_k"]).all()
+    assert (surer["low_k"] < before["low_k"]).all()
+    assert study.effects(confidence=0.8).main.shape == study.effects().main.shape
+    assert study.capacity(confidence=0.8).setups.shape == study.capacity().setups.shape
     monkeypatch.undo()
     with (study.run_folders()[0] / "notes.jsonl").open("a") as stream:
         stream.write("")

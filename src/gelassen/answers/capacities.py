@@ -97,7 +97,7 @@ def study_capacity(
     leave_out: Mapping[str, str] | None = None,
 ) -> StudyCapacity:
     """Find the power that each setup sustains; see `Study.capacity`."""
-    rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", "capacity"))
+    rows, left_out = study.usable_rows(leave_out, kinds=("steady", "capacity"))
     asked = CapacityAsked(
         groups=setups_without_power(study.file),
         limit_c=study.file.machine.limit_c if limit_c is None else limit_c,

@@ -50,7 +50,7 @@ class StudyComparison(Result):
     differences : DataFrame
         As in `core.Comparison`, with bounds where a setup was at its limit.
     runs : DataFrame
-        One row a run that was used.
+        One row a run that was used; low and high are the 95 % interval of the run by itself.
     left_out
         (run, reason) for each run that was not.
     comparability

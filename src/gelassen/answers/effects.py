@@ -23,7 +23,7 @@ def study_effects(
     leave_out: Mapping[str, str] | None = None,
 ) -> Effects:
     """Find the effect of each factor; see `Study.effects`."""
-    table, left_out = study.table_and_left_out(confidence, leave_out)
+    table, left_out = study.table_and_left_out(leave_out)
     known = list(study.file.factors)
     if factors is None:
         factors = [name for name in known if len(set(table[name].dropna())) > 1]

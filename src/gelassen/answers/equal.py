@@ -43,7 +43,7 @@ def study_at_equal(
     )  # fmt: skip
     if law is not None:
         return law.rename(columns=_COLUMNS)
-    table = study.table(confidence=confidence, leave_out=leave_out)
+    table = study.table(leave_out=leave_out)
     for factor, level in where.items():
         table = table[table[factor].map(level_text) == level_text(level)]
     runs = _grouped_by_still_factors(table, study.file, quantity)

@@ -65,11 +65,11 @@ def study_judged(
     made_up = study.file.made_up
     for name in names:
         try:
-            present, lacking = study.rows(confidence=confidence, leave_out=leave_out, judge=name)
+            present, lacking = study.rows(leave_out=leave_out, judge=name)
             if not present:
                 without[name] = "; ".join(dict.fromkeys(why for _, why in lacking)) or "no runs"
                 continue
-            rows, left_out = study.usable_rows(confidence, leave_out, judge=name)
+            rows, left_out = study.usable_rows(leave_out, judge=name)
             rows, left_out, _ = at_one_power(rows, left_out)
             asked = ComparisonAsked(
                 title=f"{study.file.title}: {name}", baseline=against, confidence=confidence,

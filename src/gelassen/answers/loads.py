@@ -71,7 +71,7 @@ def study_loads(
 ) -> StudyLoads:
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
-    rows, left_out = study.usable_rows(confidence, leave_out)
+    rows, left_out = study.usable_rows(leave_out)
     return compare_loads(
         rows,
         left_out,

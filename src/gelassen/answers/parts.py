@@ -10,7 +10,7 @@ from gelassen.answers.study_runs import StudyRuns
 
 def study_parts(study: StudyRuns, *, leave_out: Mapping[str, str] | None = None) -> pd.DataFrame:
     """Return each part's temperature under load by setup; see `Study.parts`."""
-    rows, _ = study.usable_rows(0.95, leave_out)
+    rows, _ = study.usable_rows(leave_out)
     return parts_table(rows, study.file.comfort_c)
 
 

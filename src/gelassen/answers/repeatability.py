@@ -21,7 +21,7 @@ def study_repeatability(
     leave_out: Mapping[str, str] | None = None,
 ) -> Repeatability:
     """Find how much the rig scatters between runs of one setup; see `Study.repeatability`."""
-    table, left_out = study.table_and_left_out(confidence, leave_out)
+    table, left_out = study.table_and_left_out(leave_out)
     table, brought = study_in_one_room(study.file, table)
     found = repeatability_in(table, confidence)
     # Runs that were never remounted do not show the effect of remounting.

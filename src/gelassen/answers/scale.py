@@ -33,7 +33,7 @@ def study_along(
 ) -> Response:
     """Find how the rise falls along a factor with numbers; see `Study.along`."""
     table, left_out = study.table_and_left_out(
-        confidence, leave_out, every_level=factor not in study.file.factors
+        leave_out, every_level=factor not in study.file.factors
     )
     brought: list[Caution] = []
     if factor not in _OF_FANS:

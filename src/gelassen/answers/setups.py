@@ -32,7 +32,7 @@ def compare_setups_of(
     """Compare the setups by steady rise over the reference, or another quantity; see `Study.compare`."""
     quantity = quantity_named(by)
     against = study.checked_baseline(baseline)
-    rows, left_out = study.usable_rows(confidence, leave_out)
+    rows, left_out = study.usable_rows(leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
     said = [*level]
     spread = known_spread(study.folder, study.file.doubt, rows)

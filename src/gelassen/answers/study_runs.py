@@ -45,6 +45,9 @@ OTHER_KINDS = {
 
 
 _LOG = logging.getLogger(__name__)
+# Of the interval of each single run. Answers over many runs take its value and standard error, which are
+# the same for any confidence: so another confidence is answered from what is kept.
+RUN_CONFIDENCE = 0.95
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +161,7 @@ class StudyRuns:
     def rows(
         self,
         *,
-        confidence: float = 0.95,
+        confidence: float = RUN_CONFIDENCE,
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
         judge: str | None = None,
@@ -208,9 +211,9 @@ class StudyRuns:
         stated = [file.machine.limit_c, limits, file.reference, judged, file.made_up]
         return [*stated, file.doubt.by_hand_k, confidence]
 
-    def unanalysed(self, *, confidence: float = 0.95) -> int:
+    def unanalysed(self) -> int:
         """Return how many runs must be analysed again."""
-        said = self._said(confidence)
+        said = self._said(RUN_CONFIDENCE)
         kept = kept_rows(self.folder)
         folders = self.run_folders()
         return sum(kept.get(f.name, ("",))[0] != _mark(f, said) for f in folders)
@@ -256,20 +259,20 @@ class StudyRuns:
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
         """Return one row for each run that can be compared, with the level of each factor."""
-        return self.analysed_by(executor).table_and_left_out(confidence, leave_out)[0]
+        return self.analysed_by(executor).table_and_left_out(leave_out, confidence=confidence)[0]
 
     def table_and_left_out(
         self,
-        confidence: float,
         leave_out: Mapping[str, str] | None,
         *,
+        confidence: float = RUN_CONFIDENCE,
         every_level: bool = False,
     ) -> tuple[pd.DataFrame, tuple[Caution, ...]]:
         """Return the table, and a line for each run that is not in it.
 
         Of a run with several powers, the table holds the level used for comparison, or all levels.
         """
-        rows, given = self.usable_rows(confidence, leave_out)
+        rows, given = self.usable_rows(leave_out, confidence=confidence)
         if every_level and any(row.levels for row in rows):
             left_out: list[tuple[str, str]] = list(given)
             level: tuple[Caution, ...] = ()
@@ -288,9 +291,9 @@ class StudyRuns:
 
     def usable_rows(
         self,
-        confidence: float,
         leave_out: Mapping[str, str] | None,
         *,
+        confidence: float = RUN_CONFIDENCE,
         kinds: Collection[str] = ("steady",),
         judge: str | None = None,
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:

@@ -66,7 +66,7 @@ def capacity(**given: Any) -> None:
     from gelassen.show.capacity_text import capacity_markdown, capacity_text
     from gelassen.show.tables import as_csv, as_json
 
-    opened_study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
+    opened_study, out = opened(asked.study, asked.left, asked.scheduler)
     found = opened_study.capacity(
         limit_c=asked.limit_c,
         room_c=asked.room_c,

@@ -126,7 +126,7 @@ def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)
     ask = asked.question()
-    study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
+    study, out = opened(asked.study, asked.left, asked.scheduler)
     if ask is None and study.file.workloads and asked.by == "rise":
         ask = _loads  # runs of different programs are not one load
     (ask or _compare)(study, asked, out)
@@ -245,7 +245,7 @@ def _drift(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.core.foundation.result import plain
     from gelassen.show.findings_text import drift_text, drifts_text
 
-    table = study.table(confidence=asked.confidence, leave_out=out)
+    table = study.table(leave_out=out)
     setup = repeated_setup(study, table, asked.baseline)
     found = study.drift(asked.baseline, confidence=asked.confidence, leave_out=out)
     others = study.drifts(asked.baseline, confidence=asked.confidence, leave_out=out)

@@ -130,7 +130,7 @@ def curve(**given: Any) -> None:
     from gelassen.show.curve_text import curve_markdown, curve_text
     from gelassen.show.tables import as_csv, as_json
 
-    study, out = opened(asked.study, asked.confidence, asked.left, asked.scheduler)
+    study, out = opened(asked.study, asked.left, asked.scheduler)
     found = study.curves(question, setup=asked.setup, confidence=asked.confidence, leave_out=out)
     if asked.form == "json":
         emit(as_json(replace(found, courses=found.courses[:0])))  # thousands of lines, for figures

@@ -33,7 +33,7 @@ def report(
     from gelassen.commands.shared.analysed import opened
     from gelassen.show.shown_study import Study
 
-    found, _ = opened(study, confidence, ())
+    found, _ = opened(study, ())
     shown = Study(found.folder, found.file)
     path = shown.report(out, form=form, baseline=baseline, confidence=confidence)
     emit(f"written: {shell(path)}")

@@ -98,7 +98,7 @@ def study_fans(
     InputError
         No setup was run at two fan speeds with speed, duty, power and a reference logged.
     """
-    rows, left_out = study.usable_rows(confidence, leave_out, kinds=("steady", FAN_STEPS))
+    rows, left_out = study.usable_rows(leave_out, kinds=("steady", FAN_STEPS))
     rows = [row for row in rows if setups is None or row.setup in setups]
     told = [caution("left_out", run=run, why=why) for run, why in left_out]
     told += curves_not_shown(study.file, rows)

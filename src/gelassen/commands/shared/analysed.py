@@ -33,7 +33,7 @@ scheduler_option = click.option(
 
 
 def opened(
-    folder: Path, confidence: float, left: tuple[str, ...], scheduler: str | None = None
+    folder: Path, left: tuple[str, ...], scheduler: str | None = None
 ) -> "tuple[Study, dict[str, str]]":
     """Open a study, analyse its new runs side by side, and return the runs left out."""
     from gelassen.answers import open_study
@@ -43,12 +43,12 @@ def opened(
     for text in left:
         run, why = pair("--leave-out", text, '"7=its fans ran faster"')
         out[run] = why
-    new = study.unanalysed(confidence=confidence)
+    new = study.unanalysed()
     many = new >= _FEW
     if many:
         hint(f"analysing {counted(new, 'run')}")
     with workers(scheduler, folder, wanted=many) as pool, progress_bar("analysing", many) as told:
-        study.rows(confidence=confidence, executor=pool, leave_out=out, progress=told)
+        study.rows(executor=pool, leave_out=out, progress=told)
     return study, out
 
 
