@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.fans.fan_runs import study_fans
+from gelassen.answers.fans.fan_runs import NEVER_OFF, FanRuns, study_fans
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_table import equal_table
 from gelassen.core.fans.loop import Fan
@@ -80,14 +80,25 @@ def equal_by_law(
             alike = [runs[load] for runs in by_load.values() if load in runs]
             power_w = float(np.mean([runs["power_w"].astype(float).mean() for runs in alike]))
             low, high = known[setup]
-            rise = _rise(fans[setup].fan, quantity, at, power_w) if low <= at <= high else _UNKNOWN
-            places[name] = _There(*rise, len(fans[setup].runs))
+            one = fans[setup]
+            rise_k, error_k = (
+                _rise(one.fan, quantity, at, power_w) if low <= at <= high else _UNKNOWN
+            )
+            places[name] = _There(
+                rise_k, math.hypot(error_k, _of_one_mounting_k(one)), len(one.runs)
+            )
             loads[name], powers[name] = load, power_w
-            room_c = float(fans[setup].runs["reference_c"].astype(float).mean())
-            passes[name] = room_c + rise[0] > fans[setup].limit_c
+            room_c = float(one.runs["reference_c"].astype(float).mean())
+            passes[name] = room_c + rise_k > one.limit_c
     table = equal_table(places, loads, at, confidence)
     names = table["group"]
     return table.assign(power_w=names.map(powers), passes_limit=names.map(passes), method=FROM_LAW)
+
+
+def _of_one_mounting_k(one: FanRuns) -> float:
+    """Return what a setup may differ from its mean over mountings by, if it was mounted once, K."""
+    mountings = set(one.runs["mount_name"])
+    return one.between_k if len(mountings) == 1 and mountings != {NEVER_OFF} else 0.0
 
 
 def _by_load(file: StudyFile, runs: pd.DataFrame) -> dict[str, pd.DataFrame]:

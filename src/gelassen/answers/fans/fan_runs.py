@@ -33,6 +33,7 @@ from gelassen.study.file.levels import (
 )
 from gelassen.study.file.study_file import StudyFile
 
+NEVER_OFF = "one"  # the name of the mounting where nothing in the study takes the cooler off
 _COOLER_DUTY = "fan.cpu.duty_pct"  # the duty that runs step unless a factor names another
 
 
@@ -218,7 +219,7 @@ def _mountings(file: StudyFile, runs: pd.DataFrame) -> list[str]:
     """
     taken_off = any(takes_cooler_off(file, name) for name in file.factors) or not file.factors
     names = zip(mounts_of(runs), runs["run"], strict=True)
-    return [mount or (str(run) if taken_off else "one") for mount, run in names]
+    return [mount or (str(run) if taken_off else NEVER_OFF) for mount, run in names]
 
 
 def _numbers(column: pd.Series) -> list[float]:
