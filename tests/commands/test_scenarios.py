@@ -66,6 +66,7 @@ def test_a_ladder_ends_where_each_cooler_was_held_back(made):
 
 def test_what_costs_more_for_nothing_is_marked(made):
     said, _ = made("worth")
+    assert "- Tarn 240 (cooler): price: 110; noise: 36" in said
     assert "no: no gain over Brise 120" in said
 
 

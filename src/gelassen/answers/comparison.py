@@ -76,6 +76,8 @@ class StudyComparison(Result):
     by
         What is compared, where it is not where runs settle: then rise_k, difference_k and so on are in
         its unit, and the setup with the best value comes first.
+    details
+        (level, factor, what is known of it, in words) for each level of which something is known.
     """
 
     title: str
@@ -101,6 +103,7 @@ class StudyComparison(Result):
     matters_k: float = 1.0
     spread: KnownSpread = field(default_factory=lambda: KnownSpread("repeats", None))
     by: Quantity | None = None
+    details: tuple[tuple[str, str, str], ...] = ()
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]

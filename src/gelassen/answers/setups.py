@@ -16,7 +16,7 @@ from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.study.file.levels import expected_quantities
+from gelassen.study.file.levels import expected_quantities, level_details
 
 
 def compare_setups_of(
@@ -62,7 +62,12 @@ def compare_setups_of(
     )
     found = compare_runs(rows, left_out, asked)
     entered = curves_not_shown(study.file, rows)
-    return replace(found, cautions=(*said, *entered, *found.cautions))
+    details = tuple(
+        (level, factor, "; ".join(f"{what}: {value}" for what, value in known.items()))
+        for level, factor, known in level_details(study.file)
+        if known
+    )
+    return replace(found, cautions=(*said, *entered, *found.cautions), details=details)
 
 
 def spread_of_quantity(quantity: Quantity, rows: Sequence[RunRow]) -> KnownSpread:

@@ -38,8 +38,12 @@ def _tables(comparison: StudyComparison) -> list[str]:
 
 
 def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
-    """Return the text after the tables: left-out runs, unlike runs, cautions, what to measure next."""
+    """Return what stands after the tables, from what was tested to what to measure next."""
     sections: list[tuple[str, list[str]]] = [
+        (
+            "what was tested",
+            [f"{level} ({factor}): {said}" for level, factor, said in comparison.details],
+        ),
         ("left out", [f"{run}: {reason}" for run, reason in comparison.left_out]),
         ("were the runs comparable?", unequal(comparison)),
         ("cautions", list(comparison.cautions)),

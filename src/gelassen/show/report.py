@@ -31,7 +31,7 @@ from gelassen.show import comparison_text as words
 from gelassen.show import curve_text
 from gelassen.show.loads_text import loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
-from gelassen.study.file.levels import level_text
+from gelassen.study.file.levels import level_details
 from gelassen.study.file.study_file import StudyFile
 
 if TYPE_CHECKING:
@@ -191,15 +191,11 @@ def _rows(cells: Sequence[Sequence[str]], marked: Sequence[bool]) -> list[Row]:
 def _common(file: StudyFile, folder: Path, traces: Sequence[RunTraces]) -> dict[str, Any]:
     """Return what every page has: machine, levels with their details, photos, traces."""
     details, photos = [], []
-    for factor, entry in file.factors.items():
-        for level in entry.levels:
-            known = entry.details.get(level_text(level), {})
-            said = "; ".join(
-                f"{name}: {level_text(value)}" for name, value in known.items() if name != "photo"
-            )
-            details.append((level_text(level), factor, said or "–"))
-            if isinstance(name := known.get("photo"), str) and (image := _photo(folder, name)):
-                photos.append((f"{level}: {name}", image))
+    for level, factor, known in level_details(file):
+        said = "; ".join(f"{name}: {value}" for name, value in known.items() if name != "photo")
+        details.append((level, factor, said or "–"))
+        if (name := known.get("photo")) and (image := _photo(folder, name)):
+            photos.append((f"{level}: {name}", image))
     note = f" {file.machine.note}" if file.machine.note else ""
     machine = f"{file.machine.name}, limit {file.machine.limit_c:g} °C.{note}"
     drawn = [(one.run, f"{one.run}  {one.setup}") for one in traces if one.traces]

@@ -86,6 +86,18 @@ def setups_without_power(file: StudyFile) -> dict[str, str]:
     return groups
 
 
+def level_details(file: StudyFile) -> list[tuple[str, str, dict[str, str]]]:
+    """Return each level, its factor, and what is known of it (price, size, note, photo), as words."""
+    return [
+        (level_text(level), name, {
+            what: level_text(value)
+            for what, value in factor.details.get(level_text(level), {}).items()
+        })
+        for name, factor in file.factors.items()
+        for level in factor.levels
+    ]  # fmt: skip
+
+
 def detail(file: StudyFile, setup: str, name: str) -> float:
     """Return the sum of a detail over the levels of a setup; NaN if none has it.
 
