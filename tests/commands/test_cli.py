@@ -92,6 +92,10 @@ def test_setups_under_curves_that_react_are_compared_at_equal_fan_speed(demo):
     at_125 = ok("compare", folder, "--equal", "fan_rpm", "--where", "power_limit_w=125")
     assert "Kiesel 92, 65" not in at_125
     assert "It would pass its temperature limit" in at_125
+    assert "010-kiesel-92-on-air-125-w: at its temperature limit" in at_125
+    nowhere = gelassen("compare", folder, "--equal", "fan_rpm", "--at", "5000")
+    assert nowhere.returncode == 2
+    assert "no setup was run at fan_rpm 5000 (Tarn 240: 623.1 to 1371" in nowhere.stderr
 
 
 def test_a_study_shows_itself(demo, tmp_path):

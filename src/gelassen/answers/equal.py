@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import pandas as pd
 
-from gelassen.answers.fans.equal_fans import equal_by_law
+from gelassen.answers.fans.equal_fans import common_middle, equal_by_law, none_reaches
 from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
@@ -43,13 +43,18 @@ def study_at_equal(
     )  # fmt: skip
     if law is not None:
         return law.rename(columns=_COLUMNS)
-    table = study.table(leave_out=leave_out)
+    table, left_out = study.table_and_left_out(leave_out)
     for factor, level in where.items():
         table = table[table[factor].map(level_text) == level_text(level)]
     runs = _grouped_by_still_factors(table, study.file, quantity)
+    means = runs.groupby(["group", "setup"], sort=False)["x"].mean().groupby("group", sort=False)
+    spans = {str(name): (float(x.min()), float(x.max())) for name, x in means}
+    at = common_middle(spans, quantity) if at is None else at
+    if not any(low <= at <= high for low, high in spans.values()):
+        raise none_reaches(spans, quantity, at)
     found = at_equal_point(
         runs[["group", "setup", "load", "x", "value", "standard_error", "mount"]],
-        _common_middle(runs, quantity) if at is None else at,
+        at,
         logarithmic=quantity in _SPEEDS,
         confidence=confidence,
         repeatability=known_spread(study.folder, study.file.doubt, table).spread,
@@ -59,6 +64,7 @@ def study_at_equal(
     found = found.assign(
         power_w=found["group"].map(powers), passes_limit=False, method=BETWEEN_LEVELS
     )
+    found.attrs["cautions"] = list(map(str, left_out))
     return found.rename(columns=_COLUMNS)
 
 
@@ -97,19 +103,3 @@ def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: st
     powers = [*power_factors(file), *(["load"] if "load" in free.columns else [])]
     loads = free[powers].map(level_text).agg(", ".join, axis=1) if powers else ""
     return free.assign(group=keys[free.index], x=free[quantity], load=loads)
-
-
-def _common_middle(runs: pd.DataFrame, quantity: str) -> float:
-    """Return the middle of the range that all groups cover."""
-    groups = {
-        name: part.groupby("setup")["x"].mean() for name, part in runs.groupby("group", sort=False)
-    }
-    low = max(float(x.min()) for x in groups.values())
-    high = min(float(x.max()) for x in groups.values())
-    if low > high:
-        spans = "; ".join(f"{name}: {x.min():.4g} to {x.max():.4g}" for name, x in groups.items())
-        raise InputError(
-            f"the setups have no {quantity} in common ({spans}): say at which value to compare, "
-            "with --at or at="
-        )
-    return (low + high) / 2

@@ -263,10 +263,11 @@ class Study(StudyRuns):
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
     ) -> "pd.DataFrame":
-        """Compare setups at equal noise, fan speed or duty.
+        """Compare setups at the same noise, fan speed or duty.
 
-        Where each setup's cooling over fan speed is known, from that: see `fan_curves`. Setups under curves
-        that react need no level in common then. Otherwise by smooth courses between the levels of each.
+        Each setup's cooling over fan speed is used where the runs tell it (see `curves`). Setups under
+        curves that react then need no fan speed in common. Elsewhere, a smooth course between the levels
+        of each setup is used.
 
         Parameters
         ----------

@@ -199,12 +199,17 @@ def _ladder(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
 
 def _equal(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.show.findings_text import equal_text
+    from gelassen.show.tables import in_markdown
 
     quantity = asked.equal or ""
     table = study.at_equal(
         quantity, asked.at, where=asked.levels, confidence=asked.confidence, leave_out=out
     )
-    _give_table(study, out, table, asked.form, lambda found: equal_text(found, quantity))
+    if asked.form in ("json", "csv"):
+        _give_table(study, out, table, asked.form, str)
+        return
+    with in_markdown(asked.form == "markdown"):
+        tell(equal_text(table, quantity))
 
 
 def _effects(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:

@@ -56,7 +56,7 @@ class ShowOptions:
     "--out",
     "--output",
     "output",
-    type=click.Path(path_type=Path),
+    type=click.Path(dir_okay=False, path_type=Path),
     default=None,
     metavar="FILE",
     help="Write the result, or the samples, there instead of printing them.",

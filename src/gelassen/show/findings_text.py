@@ -367,7 +367,9 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
     over = "* It would pass its temperature limit there: it would be held back." * int(
         table["passes_limit"].any()
     )
-    return "\n\n".join(filter(None, [said, aligned(headers, rows), over]))
+    told = table.attrs.get("cautions", [])
+    cautions = "\n".join(["cautions", *(f"  - {text}" for text in told)]) if told else ""
+    return "\n\n".join(filter(None, [said, aligned(headers, rows), over, cautions]))
 
 
 def _span(low: float, high: float, *, sign: bool = True) -> str:

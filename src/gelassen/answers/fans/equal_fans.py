@@ -11,6 +11,7 @@ from gelassen.answers.fans.fan_runs import NEVER_OFF, FanRuns, study_fans
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.equal_table import equal_table
 from gelassen.core.fans.loop import Fan
+from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.study.file.levels import level_text, power_factors
@@ -58,7 +59,7 @@ def equal_by_law(
     Raises
     ------
     InputError
-        No point that all setups cover, and none given.
+        No point that all setups cover, and none given; or one that no setup was run at.
     """
     try:
         fans, told = study_fans(study, confidence=confidence, leave_out=leave_out, setups=setups)
@@ -68,7 +69,9 @@ def equal_by_law(
     if any(one.code == "no_fan_law" for one in told) or None in spans.values():
         return None
     known = {name: span for name, span in spans.items() if span is not None}
-    at = _common_middle(known, quantity) if at is None else at
+    at = common_middle(known, quantity) if at is None else at
+    if not any(low <= at <= high for low, high in known.values()):
+        raise none_reaches(known, quantity, at)
     by_load = {
         name: _by_load(study.file, one.runs[one.runs["setup"].isin(list(shown))])
         for name, one in fans.items()
@@ -92,7 +95,11 @@ def equal_by_law(
             passes[name] = room_c + rise_k > one.limit_c
     table = equal_table(places, loads, at, confidence)
     names = table["group"]
-    return table.assign(power_w=names.map(powers), passes_limit=names.map(passes), method=FROM_LAW)
+    table = table.assign(power_w=names.map(powers), passes_limit=names.map(passes), method=FROM_LAW)
+    if any(_of_one_mounting_k(one) for one in fans.values()):
+        told = (*told, caution("one_mounting_of_fan"))
+    table.attrs["cautions"] = list(map(str, told))
+    return table
 
 
 def _of_one_mounting_k(one: FanRuns) -> float:
@@ -145,12 +152,21 @@ def _span(fan: Fan, quantity: str) -> tuple[float, float] | None:
     return None
 
 
-def _common_middle(spans: Mapping[str, tuple[float, float]], quantity: str) -> float:
+def none_reaches(spans: Mapping[str, tuple[float, float]], quantity: str, at: float) -> InputError:
+    """Return the error for a point that no setup was run at."""
+    return InputError(f"no setup was run at {quantity} {at:g} ({_in_words(spans)})")
+
+
+def _in_words(spans: Mapping[str, tuple[float, float]]) -> str:
+    return "; ".join(f"{name}: {low:.4g} to {high:.4g}" for name, (low, high) in spans.items())
+
+
+def common_middle(spans: Mapping[str, tuple[float, float]], quantity: str) -> float:
+    """Return the middle of the range that all cover."""
     low, high = max(a for a, _ in spans.values()), min(b for _, b in spans.values())
     if low > high:
-        each = "; ".join(f"{name}: {a:.4g} to {b:.4g}" for name, (a, b) in spans.items())
         raise InputError(
-            f"the setups have no {quantity} in common ({each}): say at which value to compare, with --at "
-            "or at="
+            f"the setups have no {quantity} in common ({_in_words(spans)}): say at which value to compare, "
+            "with --at or at="
         )
     return (low + high) / 2

@@ -3,7 +3,6 @@
 import contextlib
 import io
 import logging
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -66,17 +65,19 @@ def _to_file(context: click.Context, _: click.Parameter, path: Path | None) -> N
 
 @contextlib.contextmanager
 def written_to(path: Path) -> Iterator[None]:
-    """Take what is printed, and write it to a file once all of it is there."""
+    """Take what is printed, and write it to a file at the end, whatever the end is: it was the answer."""
     from gelassen.core.foundation.errors import FileError
     from gelassen.system.files import replace_file
 
     printed = io.StringIO()
-    with contextlib.redirect_stdout(printed):
-        yield
-    if sys.exc_info()[0] is None and printed.getvalue():
-        try:
-            replace_file(path, printed.getvalue())
-        except OSError as error:
-            raise FileError(f"{path} cannot be written ({error.strerror or error})") from None
-        if not is_quiet():
-            click.echo(printable(f"written: {path}"), err=True)
+    try:
+        with contextlib.redirect_stdout(printed):
+            yield
+    finally:
+        if printed.getvalue():
+            try:
+                replace_file(path, printed.getvalue())
+            except OSError as error:
+                raise FileError(f"{path} cannot be written ({error.strerror or error})") from None
+            if not is_quiet():
+                click.echo(printable(f"written: {path}"), err=True)

@@ -67,7 +67,7 @@ class CoolingLaw:
     def at(self, rpm: Floats, power_w: Floats, *, next_mounting: bool = True) -> "Predicted":
         """Return the rise at these speeds and powers, arrays of one length.
 
-        In the next mounting, or with `next_mounting` false its mean over mountings.
+        It is the rise in the next mounting. With ``next_mounting=False`` it is the mean over mountings.
         """
         there = (np.asarray(rpm, dtype=float), np.asarray(power_w, dtype=float))
         here = (self.rpm, self.power_w)

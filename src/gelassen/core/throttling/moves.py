@@ -9,7 +9,10 @@ from gelassen.core.throttling.thresholds import Moves
 
 
 def moves(log: Readings, courses: Courses) -> tuple[Floats, Floats]:
-    """Return how states follow each other, shape (n, 5, 5), and the probability of each at load start."""
+    """Return the probabilities of moving between states, and of each state at the start of a load.
+
+    Shapes (n, 5, 5) and (5,): from, to the sample; and state.
+    """
     away_s = np.diff(log.times, prepend=log.times[0] - log.gap_s).clip(min=0)
 
     def within(rate: float) -> Floats:

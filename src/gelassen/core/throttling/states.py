@@ -51,7 +51,7 @@ class Courses:
 def fitted_line(
     temperature: Floats, channel: Channel, weight: Floats, per_k: tuple[float, float], sd: float
 ) -> Line | None:
-    """Return the course that weighted samples show; None if there are too few."""
+    """Fit a straight line over temperature to weighted samples; None if there are too few."""
     weight = weight * channel.read
     total = float(weight.sum())
     if total < Model.FEWEST:

@@ -128,7 +128,7 @@ def _by_own_word(log: ChipLog, limit_c: float) -> AtLimit:
 
 
 def _share(log: ChipLog, flags: Bools) -> float:
-    """Return the share of the time under load, 0 to 1."""
+    """Return for which share of the load the flags are set, 0 to 1."""
     times = log.times
     weight = np.gradient(times) if times.size > 1 else np.ones(times.size)
     total = float(weight[log.loaded].sum())

@@ -65,7 +65,7 @@ class Throttling(Result):
 
     @property
     def at_limit(self) -> bool:
-        """Whether temperature cannot tell this setup from a better one. Clock, power and work can."""
+        """Whether the run sat at its limit: then clock and power tell setups apart, and not temperature."""
         return self.at_limit_probability >= At.SURE
 
     @property
