@@ -11,7 +11,7 @@ from gelassen.answers.one_room import (
     brought_to,
     highest_power,
     room_cautions,
-    to_compare,
+    runs_of_days,
 )
 from gelassen.answers.rows.by_quantity import Quantity
 from gelassen.answers.rows.known_spread import KnownSpread
@@ -170,7 +170,7 @@ def compare_runs(
     # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
     base = free if not free.empty else table
     highest_w = highest_power(base)
-    comparison = _compared(base, set(table["unit"]), asked)
+    comparison = _compared(base, asked)
     setups = _at_equal_power(_setup_table(table, comparison, limited, asked.by), asked.baseline)
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
@@ -340,7 +340,7 @@ def _checked(
     return over
 
 
-def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Comparison:
+def _compared(base: pd.DataFrame, asked: ComparisonAsked) -> Comparison:
     """Return the comparison of the runs that were not at their limit."""
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
     if asked.by is not None and not asked.by.is_rise:
@@ -353,19 +353,14 @@ def _compared(base: pd.DataFrame, units: set[str], asked: ComparisonAsked) -> Co
             usual_spread=(max(Spread.USUAL_SHARE[0] * middle, Spread.LEAST), Spread.USUAL_SHARE[1]),
             matters=max(asked.matters_k / 100 * middle, Spread.LEAST),
         )
-    in_k = units == {"K"}
-    runs = to_compare(base)
-    if not in_k:  # the room moves within a day, too
-        within_k = Days.WITHIN_SHARE * asked.room_k
-        runs["standard_error"] = np.hypot(runs["standard_error"], within_k)
-
+    runs, usual, day_spread = runs_of_days(base, asked.room_k)
     return compare_setups(
         runs,
         baseline=against,
         confidence=asked.confidence,
         repeatability=asked.spread.spread,
-        usual_spread=Spread.USUAL_K if in_k else None,
-        day_spread=Days.BETWEEN_K if in_k else asked.room_k,
+        usual_spread=usual,
+        day_spread=day_spread,
         matters=asked.matters_k,
         room_effect=None if "reference_c" in asked.expected else RoomEffect.USUAL,
     )

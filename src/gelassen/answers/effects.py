@@ -4,11 +4,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from gelassen.answers.comparison import with_expected
-from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.one_room import runs_of_days, study_in_one_room
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
-from gelassen.core.comparing.priors import Spread
+from gelassen.core.comparing.fit_runs import RUN_COLUMNS
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
@@ -39,17 +39,17 @@ def study_effects(
     of_rise = value == "value"
     if of_rise:
         table, brought = study_in_one_room(study.file, table)
-    free = with_expected(table, factors) if of_rise else table.assign(at_limit=False)
-    found = factor_effects(
-        free,
-        factors,
-        value=value,
-        confidence=confidence,
-        repeatability=known_spread(study.folder, study.file.doubt, free).spread
-        if of_rise
-        else None,
-        usual_spread=Spread.USUAL_K if of_rise and set(free["unit"]) == {"K"} else None,
-    )
+    if of_rise:
+        free = with_expected(table, factors)
+        runs, usual, day_spread = runs_of_days(free, study.file.doubt.room_k)
+        found = factor_effects(
+            free.assign(**{name: runs[name] for name in RUN_COLUMNS if name in runs}), factors,
+            confidence=confidence, usual_spread=usual, day_spread=day_spread,
+            repeatability=known_spread(study.folder, study.file.doubt, free).spread,
+        )  # fmt: skip
+    else:
+        alone = table.assign(at_limit=False).drop(columns="standard_error")  # of the rise
+        found = factor_effects(alone, factors, value=value, confidence=confidence)
     cautions = [*left_out, *brought, *found.cautions]
     if held := int(table["at_limit"].sum()) if of_rise else 0:
         cautions.append(caution("limited_runs_are_bounds", count=held))

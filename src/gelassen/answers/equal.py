@@ -5,6 +5,7 @@ from collections.abc import Mapping
 import pandas as pd
 
 from gelassen.answers.fans.equal_fans import common_middle, equal_by_law, none_reaches
+from gelassen.answers.one_room import runs_of_days
 from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
@@ -52,13 +53,15 @@ def study_at_equal(
     at = common_middle(spans, quantity) if at is None else at
     if not any(low <= at <= high for low, high in spans.values()):
         raise none_reaches(spans, quantity, at)
+    known, usual, day_spread = runs_of_days(runs, study.file.doubt.room_k)
     found = at_equal_point(
-        runs[["group", "setup", "load", "x", "value", "standard_error", "mount"]],
+        known.assign(**{name: runs[name] for name in ("group", "load", "x")}),
         at,
         logarithmic=quantity in _SPEEDS,
         confidence=confidence,
         repeatability=known_spread(study.folder, study.file.doubt, table).spread,
-        usual_spread=Spread.USUAL_K,
+        usual_spread=usual or Spread.USUAL_K,
+        day_spread=day_spread,
     )
     powers = runs.groupby("group")["power_w"].mean() if "power_w" in runs.columns else {}
     found = found.assign(

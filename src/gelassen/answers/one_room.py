@@ -6,7 +6,7 @@ import pandas as pd
 from gelassen.answers.rows.run_row import ENTERED
 from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.comparison import Comparison, compare_setups
-from gelassen.core.comparing.priors import Extrapolated, Spread
+from gelassen.core.comparing.priors import Days, Extrapolated, Spread
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.settling.thresholds import ReadByHand
 from gelassen.core.thermal.priors import RoomEffect
@@ -38,6 +38,20 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
         scale=scale.fillna(1.0), room_c=table["reference_c"], setup_error=shared,
         day=started.where(started.notna(), None).map(lambda text: text and str(text)[:10]),
     )  # fmt: skip
+
+
+def runs_of_days(
+    table: pd.DataFrame, room_k: float
+) -> tuple[pd.DataFrame, tuple[float, float] | None, float]:
+    """Return the arguments of a comparison, and what runs and days are thought to scatter by.
+
+    Of temperatures without a room, the room is part of both: it moves by `room_k` between days.
+    """
+    in_k = set(table["unit"]) == {"K"}
+    runs = to_compare(table)
+    if not in_k:  # the room moves within a day, too
+        runs["standard_error"] = np.hypot(runs["standard_error"], Days.WITHIN_SHARE * room_k)
+    return runs, Spread.USUAL_K if in_k else None, Days.BETWEEN_K if in_k else room_k
 
 
 def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:

@@ -5,12 +5,10 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.one_room import runs_of_days, study_in_one_room
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
-from gelassen.core.comparing.mounting import mounts_of
-from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.response import Response, response_curve
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
@@ -84,11 +82,13 @@ def along_scale(
         x = x.groupby(keys).transform("mean")
         _refuse_shared_places(x[free.index], free["setup"], factor)
         values = free["value"]
-    in_k = set(free["unit"]) == {"K"}
+    chosen = free.loc[values.index]
+    runs, usual, day_spread = runs_of_days(chosen, file.doubt.room_k)
+    if "shared_error" in chosen.columns:
+        runs["shared_error"] = chosen["shared_error"]
     found = response_curve(
-        x[values.index], values, worth=worth, confidence=confidence, repeatability=repeatability,
-        mount=mounts_of(free.loc[values.index]), usual_spread=Spread.USUAL_K if in_k else None,
-        shared_error=free.loc[values.index, "shared_error"] if "shared_error" in free.columns else None,
+        x[values.index], values, runs=runs, worth=worth, confidence=confidence,
+        repeatability=repeatability, usual_spread=usual, day_spread=day_spread,
     )  # fmt: skip
     return replace(found, cautions=(*found.cautions, *cautions))
 

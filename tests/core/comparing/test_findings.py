@@ -499,7 +499,7 @@ def test_an_error_that_all_runs_share_widens_what_it_moves(mounts):
 
     def halves(**more):
         effect = factor_effects(runs.assign(**more), ["f"]).main.iloc[0]
-        step = response_curve(place, value, mount=mounts, **more).steps.iloc[0]
+        step = response_curve(place, value, runs=runs.assign(**more)).steps.iloc[0]
         drift = machine_drift(place, value, mount=mounts, **more)
         return np.array([(row.high - row.low) / 2 for row in (effect, step, drift)])
 

@@ -70,7 +70,7 @@ def test_on_one_mounting_it_is_a_paired_t_test():
     (effect,) = factor_effects(runs, ["setup"]).main.to_dict("records")
     assert effect["p_value"] == pytest.approx(expected.pvalue, rel=1e-3)
     (step,) = response_curve(
-        runs["setup"].map({"a": 1.0, "b": 2.0}), runs["value"], mount=list(runs["mount"])
+        runs["setup"].map({"a": 1.0, "b": 2.0}), runs["value"], runs=runs
     ).steps.to_dict("records")
     assert (step["low"], step["high"]) == pytest.approx((-row["high"], -row["low"]), rel=1e-3)
 

@@ -6,13 +6,13 @@ from itertools import combinations
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.days import found_day_spread, with_days
+from gelassen.core.comparing.fit_runs import Beside, copied, fit_runs
 from gelassen.core.comparing.letters import letters
-from gelassen.core.comparing.mounting import NO_RUN, mounts_of
+from gelassen.core.comparing.mounting import mounts_of
 from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
 from gelassen.core.comparing.priors import Comparison as At
 from gelassen.core.comparing.priors import Spread
-from gelassen.core.comparing.setup_means import SetupFit, fit_setups
+from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.distributions import (
@@ -26,7 +26,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence, as_positive
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
-from gelassen.core.thermal.room_effect import Equations, RoomEffect, rooms_differ
+from gelassen.core.thermal.room_effect import RoomEffect, rooms_differ
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,9 +159,8 @@ def compare_setups(
     confidence = as_confidence(confidence)
     table, cautions = _checked(runs, baseline)
     names = list(dict.fromkeys(table["setup"]))
-    model, said = _fitted(
-        table, names, confidence, repeatability, usual_spread, room_effect, day_spread
-    )
+    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
+    model, said = _fitted(table, names, confidence, beside, room_effect)
     cautions += said
     setups = _setup_rows(model)
     pairs = (
@@ -195,36 +194,20 @@ def _fitted(
     table: pd.DataFrame,
     names: list[str],
     confidence: float,
-    repeatability: tuple[float, float] | None,
-    usual_spread: tuple[float, float] | None,
+    beside: Beside,
     room_effect: tuple[float, float] | None,
-    day_spread: float | None,
 ) -> tuple["_Model", list[Caution]]:
     """Fit the means of setups, and say what is not known of their scatter."""
     blocks = _blocks(table)
-    # Divided by its own scatter, every run has the same weight.
-    scale = table["scale"].to_numpy(dtype=float)
-    design = _design(table, names, blocks) / scale[:, None]
-    values = table["value"].to_numpy(dtype=float) / scale
-    shared = table["setup_error"].to_numpy(dtype=float)
-    alone = np.maximum(table["standard_error"].to_numpy(dtype=float) ** 2 - shared**2, 0.0)
-    own = alone / scale**2
-    equations, mounts = Equations(values, design, own), table["mount"].tolist()
+    values = table["value"].to_numpy(dtype=float)
+    # The error that runs of a setup share moves its mean, and no other: it is added at the end.
+    alone = np.maximum(table["standard_error"] ** 2 - table["setup_error"] ** 2, 0.0) ** 0.5
     rooms = table["room_c"].to_numpy(dtype=float)
-    by_room = room_effect is not None and rooms_differ(rooms) and not _copied(table)
-    days = table["day"].tolist()
-    if day_spread is not None and len(set(days)) > 1 and not _copied(table):
-        found = found_day_spread(
-            equations, days, day_spread, repeatability=repeatability, usual_spread=usual_spread
-        )
-        equations = with_days(equations, days, found)
-        mounts += [NO_RUN] * (len(equations.observed) - len(mounts))
-    if room_effect is not None and by_room:
-        equations = equations.with_rooms(rooms, _usual_effect(room_effect))
-        mounts.append(NO_RUN)
-    fit, cautions = fit_setups(
-        equations.observed, equations.design, equations.own, mounts,
-        repeatability=repeatability, usual_spread=usual_spread,
+    by_room = room_effect is not None and rooms_differ(rooms) and not copied(table, values)
+    fit, cautions = fit_runs(
+        table.drop(columns="setup_error").assign(standard_error=alone),
+        values, _design(table, names, blocks), beside,
+        room=_usual_effect(room_effect) if by_room and room_effect is not None else None,
     )  # fmt: skip
     fit = fit.with_setup_errors(_setup_errors(table, names))
     cautions += _spread_cautions(table) if fit.spread_known and fit.mounted is None else []
@@ -232,15 +215,15 @@ def _fitted(
     mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
     model = _Model(
         names=names,
-        contrasts=_contrasts(len(names), equations.design.shape[1], len(blocks)),
+        contrasts=_contrasts(len(names), fit.means.size, len(blocks)),
         fit=fit,
         runs=[int(counts[name]) for name in names],
         mountings=[int(mountings[name]) for name in names],
         confidence=confidence,
         by_room=by_room,
     )
-    if repeatability is None:
-        cautions += _mounting_cautions(model, usual_spread)
+    if beside.repeatability is None:
+        cautions += _mounting_cautions(model, beside.usual_spread)
     return model, cautions
 
 
@@ -248,12 +231,6 @@ def _setup_errors(table: pd.DataFrame, names: list[str]) -> Floats:
     """Return the variance of the error that runs of each setup share."""
     square = (table["setup_error"] ** 2).groupby(table["setup"]).mean()
     return np.asarray(square.reindex(names), dtype=float)
-
-
-def _copied(table: pd.DataFrame) -> bool:
-    """Return whether setups were repeated and all repeats read the same, as copied rows do."""
-    groups = table.groupby("setup")["value"]
-    return bool(len(table) > groups.ngroups and (groups.max() - groups.min()).max() < At.COPIED)
 
 
 def _usual_effect(prior: tuple[float, float]) -> RoomEffect:

@@ -27,17 +27,25 @@ def with_days(equations: Equations, days: Sequence[str | None], spread: float) -
     A random effect with a stated size, as a prior that enters as an observation: see
     `core/thermal/room_effect.py`. Setups that were run on the same days are free of it.
     """
-    labels = [f"run {k}" if day is None else day for k, day in enumerate(days)]
-    names = list(dict.fromkeys(labels))
-    runs, columns = len(labels), equations.design.shape[1]
-    member = np.zeros((len(equations.observed), len(names)))
-    member[:runs] = [[label == name for name in names] for label in labels]
-    prior = np.hstack([np.zeros((len(names), columns)), At.LARGE / spread * np.eye(len(names))])
+    member, columns = _members(days), equations.design.shape[1]
+    several = member.shape[1]
+    padded = np.zeros((len(equations.observed), several))
+    padded[: len(days)] = member
+    prior = np.hstack([np.zeros((several, columns)), At.LARGE / spread * np.eye(several)])
     return Equations(
-        np.append(equations.observed, np.zeros(len(names))),
-        np.vstack([np.hstack([equations.design, member]), prior]),
-        np.append(equations.own, np.full(len(names), At.LARGE**2)),
+        np.append(equations.observed, np.zeros(several)),
+        np.vstack([np.hstack([equations.design, padded]), prior]),
+        np.append(equations.own, np.full(several, At.LARGE**2)),
     )
+
+
+def _members(days: Sequence[str | None]) -> Floats:
+    """Return which run was made on which day, shape (runs, days). A run without one has its own."""
+    labels = [f"run {k}" if day is None else day for k, day in enumerate(days)]
+    places = {label: k for k, label in enumerate(dict.fromkeys(labels))}
+    member = np.zeros((len(labels), len(places)))
+    member[np.arange(len(labels)), [places[label] for label in labels]] = 1.0
+    return member
 
 
 def found_day_spread(
@@ -80,9 +88,7 @@ def found_day_spread(
     if runs > Days.MOST_RUNS or len({day for day in days if day is not None}) < 2:
         return stated
     values, design = equations.observed[:runs], equations.design[:runs]
-    labels = [f"run {k}" if day is None else day for k, day in enumerate(days)]
-    names = list(dict.fromkeys(labels))
-    member = np.array([[float(label == name) for name in names] for label in labels])
+    member = _members(days)
     centre = (repeatability or usual_spread or Spread.USUAL_K)[0]
     away = np.linspace(*Days.GRID)
     tails = -(Spread.TAILS + 1) / 2 * np.log1p(away**2 / Spread.TAILS)

@@ -7,10 +7,9 @@ from itertools import combinations, product
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.mounting import mounts_of
+from gelassen.core.comparing.fit_runs import RUN_COLUMNS, Beside, fit_runs
 from gelassen.core.comparing.priors import Comparison
-from gelassen.core.comparing.setup_means import SetupFit, or_mounted
-from gelassen.core.comparing.spread import as_repeatability
+from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import t_beyond, t_quantile
 from gelassen.core.foundation.errors import InputError
@@ -68,6 +67,7 @@ def factor_effects(
     confidence: float = 0.95,
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
+    day_spread: float | None = None,
 ) -> Effects:
     """Find main effects and interactions.
 
@@ -76,19 +76,16 @@ def factor_effects(
     runs : DataFrame
         One row a run: a column with the value and one with the level of each factor. Combinations
         may have different numbers of runs. `at_limit` (if there is that column) marks runs whose value is
-        a lower bound. Runs with the same `mount` (if there is that column) were not
-        remounted between; `shared_error` (likewise) is what one standard deviation of an error that all
-        runs share moves each of them by.
+        a lower bound. What else is known of the runs stands in columns as in `fit_runs`: standard_error,
+        mount, day and so on.
     factors : sequence of str
         Columns of the factors.
     value : str
         Column of the value.
     confidence : float
         For all intervals.
-    repeatability : (float, float), optional
-        Known standard deviation between runs and its degrees of freedom, for data without repeats.
-    usual_spread : (float, float), optional
-        The same for rigs in general, where runs share mountings.
+    repeatability, usual_spread, day_spread
+        As in `compare_setups`.
 
     Raises
     ------
@@ -97,14 +94,14 @@ def factor_effects(
 
     Notes
     -----
-    Means of all combinations with one common spread between runs; effects are contrasts of these
-    means with equal weights (Yates' weighted squares of means [1]_), so that unequal numbers of runs
-    do not tilt them. Where combinations are empty, the others tell: effects are means over those that were
-    run with both levels. If there are none, effects are taken to add up, and that is said. Runs that were
-    all at their limit (`at_limit`) are lower bounds. Intervals of main effects allow for their number
-    (Bonferroni), verdicts likewise (Holm), and they agree. Where runs share mountings, what another
-    mounting adds is a part of its own (`core/comparing/mounting.py`): effects of what was changed on one
-    mounting are free of it.
+    Means of all combinations from the fit that also compares setups (`fit_runs.py`). Effects are
+    contrasts of these means with equal weights (Yates' weighted squares of means [1]_), so that unequal
+    numbers of runs do not tilt them. Where combinations are empty, the others tell: effects are means
+    over those that were run with both levels. If there are none, effects are taken to add up, and that
+    is said. Runs that were all at their limit (`at_limit`) are lower bounds. Intervals of main effects
+    allow for their number (Bonferroni), verdicts likewise (Holm), and they agree. Where runs share
+    mountings, what another mounting adds is a part of its own (`core/comparing/mounting.py`): effects
+    of what was changed on one mounting are free of it.
 
     References
     ----------
@@ -130,15 +127,9 @@ def factor_effects(
         shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
         code = "effects_add_up" if additive else "empty_combinations"
         cautions.append(caution(code, count=len(empty), all=len(every), shown=shown))
-    fit, moved, said = _fit_cells(free, factors, value, table_of, repeatability)
+    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
+    fit, said = _fit_cells(free, factors, value, table_of, beside)
     cautions += said
-    of_runs = np.array([table_of.row(tuple(cell)) for cell in free[list(factors)].to_numpy(str)])
-    values = free[value].to_numpy(dtype=float)
-    shared = free["shared_error"].to_numpy(dtype=float)
-    fit = or_mounted(
-        fit, moved, values=values, design=of_runs, mounts=free["mount"], shared=shared,
-        repeatability=repeatability, usual_spread=usual_spread,
-    )  # fmt: skip
     model = _Fit(fit, level)
     conditional = pd.DataFrame(
         [] if additive or len(factors) < 2 else _conditional(table_of, model, bounds),
@@ -184,11 +175,9 @@ def _checked(
             raise InputError(
                 f'there is no column "{column}" ({", ".join(known)}).' + nearest(column, known)
             )
-    shared = runs["shared_error"].astype(float) if "shared_error" in runs.columns else 0.0
     at_limit = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else False
-    table = runs[[value, *factors]].assign(
-        mount=mounts_of(runs), shared_error=shared, at_limit=at_limit
-    )
+    known = [name for name in RUN_COLUMNS if name in runs.columns and name not in factors]
+    table = runs[[value, *factors, *known]].assign(at_limit=at_limit)
     table[value] = table[value].astype(float)
     lost = ~np.isfinite(table[value]) | table[list(factors)].isna().any(axis=1)
     table = table[~lost]
@@ -212,12 +201,6 @@ def _level_text(level: object) -> str:
 
 def _key(key: object) -> tuple[str, ...]:
     return tuple(str(k) for k in key) if isinstance(key, tuple) else (str(key),)
-
-
-def _solve(design: Floats, weight: Floats, means: Floats) -> tuple[Floats, Floats]:
-    weighted = design * weight[:, None]
-    covariance = np.asarray(np.linalg.inv(design.T @ weighted), dtype=float)
-    return covariance @ (weighted.T @ means), covariance
 
 
 @dataclass(frozen=True, slots=True)
@@ -262,56 +245,21 @@ class _Cells:
 
 
 def _fit_cells(
-    table: pd.DataFrame,
-    factors: Sequence[str],
-    value: str,
-    table_of: "_Cells",
-    repeatability: tuple[float, float] | None,
-) -> tuple[SetupFit, Floats, list[Caution]]:
-    """Fit the means of combinations from independent runs.
-
-    Return the fit, the effect of a shared error on it, and what to say of the scatter.
-    """
-    cautions: list[Caution] = []
-    groups = table.groupby(list(factors), sort=False)[value]
-    counts = {_key(k): int(n) for k, n in groups.size().items()}
-    filled = [cell for cell in table_of.all if cell in counts]
-    left = table[value] - groups.transform("mean")
-    freedom: float = len(table) - len(filled)
-    variance = float((left**2).sum() / freedom) if freedom else 0.0
-    if repeatability is not None:
-        known, degrees = as_repeatability(repeatability)
-        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
-        freedom += degrees
-    design = np.array([table_of.row(cell) for cell in filled])
-    average = {_key(k): float(v) for k, v in groups.mean().items()}
-    means = np.array([average[cell] for cell in filled])
-    weight = np.array([counts[cell] for cell in filled], dtype=float)
-    if table_of.additive and np.linalg.matrix_rank(design) < design.shape[1]:
+    table: pd.DataFrame, factors: Sequence[str], value: str, cells: _Cells, beside: Beside
+) -> tuple[SetupFit, list[Caution]]:
+    """Fit the means of combinations, and say what is not known of the scatter."""
+    design = np.array([cells.row(tuple(cell)) for cell in table[list(factors)].to_numpy(str)])
+    if np.linalg.matrix_rank(design) < design.shape[1]:
         raise InputError(
             "the combinations that were run do not let the factors be told apart: two of them "
             "always change together"
         )
-    estimate, covariance = _solve(design, weight, means)
-    if freedom < 1 and table_of.additive and len(filled) > design.shape[1]:
-        residual = means - design @ estimate
-        freedom = len(filled) - design.shape[1]
-        variance = float((weight * residual**2).sum() / freedom)
-        cautions.append(caution("scatter_from_additivity"))
-    if freedom < 1:
-        cautions.append(caution("effects_without_repeats"))
-    shared = {
-        _key(k): float(v) for k, v in table.groupby(list(factors))["shared_error"].mean().items()
-    }
-    moved, _ = _solve(design, weight, np.array([shared[cell] for cell in filled]))
-    fit = SetupFit(
-        means=estimate,
-        covariance=covariance * variance,
-        degrees=freedom,
-        spread=float(np.sqrt(variance)) if freedom >= 1 else float("nan"),
-        spread_degrees=freedom,
-    )
-    return fit, moved, cautions
+    fit, _ = fit_runs(table, table[value].to_numpy(dtype=float), design, beside)
+    if fit.degrees < 1 or not fit.spread_known:
+        return fit, [caution("effects_without_repeats")]
+    repeated = table.duplicated(list(factors)).any()
+    known = repeated or beside.repeatability is not None
+    return fit, [] if known else [caution("scatter_from_additivity")]
 
 
 def _main(cells: _Cells, model: "_Fit", conditional: pd.DataFrame) -> pd.DataFrame:
@@ -404,7 +352,7 @@ class _Fit:
     level: float
 
     def verdict(self, contrast: Floats) -> tuple[float, float, float, float, bool]:
-        effect = float(contrast @ self.fit.means)
+        effect = float(contrast @ self.fit.first(contrast.size))
         error, freedom = float(self.fit.errors(contrast[None])[0]), self.fit.freedom_of(contrast)
         if freedom < 1 or not np.isfinite(error):
             return effect, -np.inf, np.inf, float("nan"), False

@@ -15,8 +15,9 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.comparing.equal_table import equal_table
+from gelassen.core.comparing.fit_runs import Beside, fit_runs
 from gelassen.core.comparing.priors import EqualPoint
-from gelassen.core.comparing.setup_means import SetupFit, fit_setups
+from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.distributions import normal_quantile, t_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
@@ -30,22 +31,24 @@ def at_equal_point(
     confidence: float = 0.95,
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
+    day_spread: float | None = None,
 ) -> pd.DataFrame:
     """Return the value of each group at one point of the scale, and how far it is from the least.
 
     Parameters
     ----------
     runs : DataFrame
-        Columns group, setup, x, value, standard_error, mount; one row a run. The setups of a group are its
-        levels along x. Differences are taken between groups of one `load`, if there is that column.
+        Columns group, setup, x, value, and what else is known of the runs, as in `fit_runs`; one row a run.
+        The setups of a group are its levels along x. Differences are taken between groups of one `load`,
+        if there is that column.
     at : float
         The point.
     logarithmic : bool
         Whether courses are straighter along the logarithm of x.
     confidence : float
         For all intervals. Those of differences hold for all pairs together.
-    repeatability, usual_spread : (float, float), optional
-        What runs of this rig, and of rigs in general, scatter by, with degrees of freedom.
+    repeatability, usual_spread, day_spread
+        As in `compare_setups`.
 
     Returns
     -------
@@ -65,11 +68,8 @@ def at_equal_point(
     names = list(dict.fromkeys(table["setup"]))
     design = np.array([[float(own == name) for name in names] for own in table["setup"]])
     values = table["value"].to_numpy(dtype=float)
-    own = table["standard_error"].fillna(0.0).to_numpy(dtype=float) ** 2
-    fit, _ = fit_setups(
-        values, design, own, table["mount"].tolist(), repeatability=repeatability,
-        usual_spread=usual_spread,
-    )  # fmt: skip
+    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
+    fit, _ = fit_runs(table, values, design, beside)
     places = table.groupby("setup")["x"].mean()
     points = {
         str(group): _point(

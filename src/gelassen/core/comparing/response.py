@@ -1,16 +1,14 @@
 """How a result changes along a scale (number of fans, duty, flow, power), and where more stops paying."""
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 import pandas as pd
 
+from gelassen.core.comparing.fit_runs import Beside, fit_runs
 from gelassen.core.comparing.optimum import best_place
-from gelassen.core.comparing.setup_means import SetupFit, or_mounted
-from gelassen.core.comparing.spread import as_repeatability
+from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
@@ -59,10 +57,10 @@ def response_curve(
     *,
     worth: float = 0.0,
     confidence: float = 0.95,
+    runs: pd.DataFrame | None = None,
     repeatability: tuple[float, float] | None = None,
-    mount: Sequence[str | None] | None = None,
     usual_spread: tuple[float, float] | None = None,
-    shared_error: SeriesLike | None = None,
+    day_spread: float | None = None,
 ) -> Response:
     """Find how a value falls along a scale, and where the next step stops paying.
 
@@ -74,14 +72,10 @@ def response_curve(
         A step pays if it lowers the value by more than this.
     confidence : float
         For all intervals.
-    repeatability : (float, float), optional
-        Known standard deviation between runs, and its degrees of freedom.
-    mount : sequence of str or None, optional
-        The mounting of each run: the same word, not remounted between.
-    usual_spread : (float, float), optional
-        What runs of rigs in general scatter by, where runs share mountings.
-    shared_error : array_like, shape (n,), optional
-        What one standard deviation of an error that all runs share moves each of them by.
+    runs : DataFrame, optional
+        What else is known of each run, in columns as in `fit_runs`: standard_error, mount, day and so on.
+    repeatability, usual_spread, day_spread
+        As in `compare_setups`.
 
     Raises
     ------
@@ -90,7 +84,8 @@ def response_curve(
 
     Notes
     -----
-    Means of the levels with one common spread. A step pays where the whole interval of its change lies
+    Means of the levels from the fit that also compares setups (`fit_runs.py`). A step pays where the
+    whole interval of its change lies
     beyond `worth`, does not pay where the whole interval lies short of it, and cannot be told otherwise.
     The best level inside the scale is the lowest point of the course (`core/comparing/optimum.py`); it
     is given where all of its interval lies inside the scale.
@@ -99,25 +94,17 @@ def response_curve(
     places = as_series("x", x)
     values = as_series("value", value, like=places)
     good = np.isfinite(places) & np.isfinite(values)
-    mounts = [None] * good.size if mount is None else list(mount)
-    if len(mounts) != good.size:
-        raise InputError(f"mount has {len(mounts)} entries, x has {good.size}")
-    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
-    shared = np.zeros(good.size)
-    if shared_error is not None:
-        shared = as_series("shared_error", shared_error, like=places)
-    places, values, shared = places[good], values[good], shared[good]
+    about = pd.DataFrame(index=range(good.size)) if runs is None else runs
+    if len(about) != good.size:
+        raise InputError(f"runs has {len(about)} rows, x has {good.size} entries")
+    places, values, about = places[good], values[good], about[good]
     marks = np.unique(places)
     if marks.size < 2:
         raise InputError("a course along a scale needs at least two levels")
-    fit = _fit_levels(values, places, marks, repeatability)
+    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
+    fit, _ = fit_runs(about, values, np.equal.outer(places, marks).astype(float), beside)
     cautions = [] if fit.degrees >= 1 else [caution("steps_without_repeats")]
-    fit = or_mounted(
-        fit, np.array([shared[places == mark].mean() for mark in marks]), values=values,
-        design=np.equal.outer(places, marks).astype(float), mounts=mounts, shared=shared,
-        repeatability=repeatability, usual_spread=usual_spread,
-    )  # fmt: skip
-    means = fit.means
+    means = fit.first(marks.size)
     freedom = fit.degrees if fit.mounted is None else fit.mounted.within_freedom
     half = fit.halves(np.eye(marks.size), level)
     levels = pd.DataFrame(
@@ -139,27 +126,6 @@ def response_curve(
         best_high=best[2],
         worth=float(worth), confidence=level, cautions=tuple(cautions),
     )  # fmt: skip
-
-
-def _fit_levels(
-    values: Floats, places: Floats, marks: Floats, repeatability: tuple[float, float] | None
-) -> SetupFit:
-    """Fit the means of levels from independent runs, with one common spread."""
-    groups = [values[places == mark] for mark in marks]
-    counts = np.array([group.size for group in groups])
-    freedom: float = values.size - marks.size
-    variance = sum(float(((g - g.mean()) ** 2).sum()) for g in groups) / freedom if freedom else 0.0
-    if repeatability is not None:
-        known, degrees = as_repeatability(repeatability)
-        variance = (variance * freedom + known**2 * degrees) / (freedom + degrees)
-        freedom += degrees
-    return SetupFit(
-        means=np.array([group.mean() for group in groups]),
-        covariance=np.diag(variance / counts),
-        degrees=freedom,
-        spread_degrees=freedom,
-        spread=math.sqrt(variance) if freedom >= 1 else math.nan,
-    )
 
 
 def _steps(fit: SetupFit, marks: Floats, means: Floats, worth: float, level: float) -> pd.DataFrame:

@@ -1,6 +1,5 @@
 """The fitted means of setups, and the standard error of any contrast of them."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -56,8 +55,18 @@ class SetupFit:
         """Whether the scatter of the runs is known."""
         return not np.isnan(self.spread)
 
+    def first(self, count: int) -> Floats:
+        """Return the first coefficients: those that follow belong to days, and to the room."""
+        return self.means[:count]
+
+    def _padded(self, contrasts: Floats) -> Floats:
+        """Return contrasts of the first coefficients as contrasts of all."""
+        rest = self.means.size - contrasts.shape[1]
+        return np.pad(contrasts, ((0, 0), (0, rest))) if rest else contrasts
+
     def errors(self, contrasts: Floats) -> Floats:
         """Return the standard error of each contrast; infinite where it is unknown."""
+        contrasts = self._padded(contrasts)
         if not self.spread_known:
             return np.full(len(contrasts), np.inf)
         square = np.einsum("ij,jk,ik->i", contrasts, self.covariance, contrasts)
@@ -70,7 +79,7 @@ class SetupFit:
         """Return the degrees of freedom of each of these errors."""
         if self.mounted is None:
             return np.full(len(contrasts), self.degrees)
-        return self.mounted.freedom(contrasts)
+        return self.mounted.freedom(self._padded(contrasts))
 
     def halves(self, contrasts: Floats, confidence: float) -> Floats:
         """Return half the width of the interval of each contrast; infinite where it is unknown."""
@@ -101,37 +110,6 @@ def fit_setups(
         of_runs = own[[mount != NO_RUN for mount in mounts]]
         return plain_fit(values, design, own, of_runs, repeatability, usual_spread)
     return SetupFit.of_mountings(mounted), []
-
-
-def or_mounted(
-    plain: "SetupFit",
-    moved: Floats,
-    *,
-    values: Floats,
-    design: Floats,
-    mounts: Iterable[str | None],
-    shared: Floats,
-    repeatability: tuple[float, float] | None = None,
-    usual_spread: tuple[float, float] | None = None,
-) -> "SetupFit":
-    """Return a fit with a variance for mountings where runs share them, else the plain fit.
-
-    Parameters
-    ----------
-    plain, moved
-        The fit by runs that stand for themselves, and what one standard deviation of the error that all
-        runs share moves its means by.
-    values, design, mounts, shared
-        Values, one row of the design, mounting, and what the shared error moves, one entry a run.
-    repeatability, usual_spread
-        As in `compare_setups`.
-    """
-    mounted = fit_shared_mountings(
-        values, design, list(mounts), repeatability=repeatability, usual_spread=usual_spread
-    )
-    if mounted is None:
-        return plain.with_shared(moved)
-    return SetupFit.of_mountings(mounted).with_shared(mounted.weights.T @ shared)
 
 
 def _informative(freedom: float, own: Floats, usual_spread: tuple[float, float] | None) -> float:
