@@ -7,13 +7,9 @@ import pytest
 
 from gelassen.answers.comparison import ComparisonAsked, compare_runs
 from gelassen.answers.loads import compare_loads
-from gelassen.answers.one_room import runs_of_days
 from gelassen.answers.rows.known_spread import KnownSpread
 from gelassen.answers.rows.run_row import RunRow
-from gelassen.answers.rows.run_table import run_table
 from gelassen.core import InputError
-from gelassen.core.comparing.effects import factor_effects
-from gelassen.core.comparing.response import response_curve
 from gelassen.show.comparison_text import comparison_text
 from gelassen.show.loads_text import loads_text
 from gelassen.study.file.study_file import StudyFile
@@ -167,31 +163,6 @@ def test_all_ways_to_ask_give_the_same_answer(seed):
         assert len({bool(one["distinguishable"]) for one in answers}) == 1
 
 
-@pytest.mark.parametrize("seed", range(20))
-def test_effects_and_courses_say_what_the_comparison_says(seed):
-    rng = np.random.default_rng(100 + seed)
-    days = [f"2026-03-0{k}" for k in range(1, 4)]
-    rows = []
-    for setup, level in (("1", 50.0), ("2", 50.0 + rng.choice([0.0, 0.8, 2.0]))):
-        made = rows_of(
-            setup, list(level + rng.normal(0, 0.4, rng.integers(2, 5))), room=seed % 4 != 0,
-            days=[str(day) for day in rng.permutation(days)[: rng.integers(1, 4)]],
-            mount=rng.choice([None, "m1"]), missing_k=0.7,
-        )  # fmt: skip
-        rows += [replace(row, reached=bool(rng.random() < 0.7)) for row in made]
-    told = compare_runs(rows, [], ASKED).differences.iloc[0]
-    table = run_table(rows, [], None)
-    runs, usual, day_spread = runs_of_days(table, ASKED.room_k)
-    known = {"usual_spread": usual, "day_spread": day_spread}
-    runs = runs.assign(place=table["setup"].astype(float))
-    effect = factor_effects(runs, ["place"], **known).main.iloc[0]
-    step = response_curve(runs["place"], runs["value"], runs=runs, **known).steps.iloc[0]
-    ends = sorted(np.abs([told["low"], told["high"]]))
-    assert sorted(np.abs([effect["low"], effect["high"]])) == pytest.approx(ends, abs=1e-6)
-    assert sorted(np.abs([step["low"], step["high"]])) == pytest.approx(ends, abs=1e-6)
-    assert bool(effect["distinguishable"]) == bool(told["distinguishable"])
-
-
 @pytest.mark.parametrize("seed", range(15))
 def test_loads_are_compared_whatever_was_repeated(seed):
     rng = np.random.default_rng(seed)
@@ -208,7 +179,7 @@ def test_loads_are_compared_whatever_was_repeated(seed):
         baseline=None,
         confidence=0.95,
         made_up=True,
-        spread=KnownSpread("repeats", None),
+        spread_of=lambda runs: KnownSpread("repeats", None),
     )
     assert loads_text(found)
     assert set(found.setups["load"])

@@ -10,10 +10,10 @@ import pytest
 from gelassen.answers.capacities import CapacityAsked, find_capacities
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.changes.alignment import align_changes
+from gelassen.core.comparing.along.response import response_curve
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
-from gelassen.core.comparing.response import response_curve
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.figures.alignment_figure import alignment_figure
 from gelassen.figures.plots import plot, save_plot

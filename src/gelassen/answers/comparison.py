@@ -1,6 +1,6 @@
 """Runs of a study compared: first comparable numbers, then differences, then open questions."""
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -9,6 +9,7 @@ import pandas as pd
 
 from gelassen.answers.one_room import (
     brought_to,
+    free_runs,
     highest_power,
     room_cautions,
     runs_of_days,
@@ -16,10 +17,15 @@ from gelassen.answers.one_room import (
 from gelassen.answers.rows.by_quantity import Quantity
 from gelassen.answers.rows.known_spread import KnownSpread
 from gelassen.answers.rows.run_row import ENTERED, RunRow
-from gelassen.answers.rows.run_table import is_room, run_table, usual_reference
+from gelassen.answers.rows.run_table import (
+    is_room,
+    of_another_unit,
+    of_one_unit,
+    run_table,
+    usual_reference,
+)
 from gelassen.answers.thresholds import Powers
 from gelassen.core.comparing.bias_check import without_bias
-from gelassen.core.comparing.censored import without_limit
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Days, Spread
@@ -129,8 +135,8 @@ class ComparisonAsked:
     ----------
     baseline, confidence, room_c
         As in `Study.compare`.
-    spread
-        What is known of the scatter between runs beside these runs.
+    spread_of
+        What is known of the scatter between runs, for those that are compared.
     expected
         Quantities that some factor is meant to change.
     reference
@@ -147,7 +153,7 @@ class ComparisonAsked:
     baseline: str | None = None
     confidence: float = 0.95
     made_up: bool
-    spread: KnownSpread = field(default_factory=lambda: KnownSpread("repeats", None))
+    spread_of: Callable[[pd.DataFrame], KnownSpread] = lambda runs: KnownSpread("repeats", None)
     room_c: float | None = None
     expected: Sequence[str] = ()
     reference: str | None = None
@@ -161,27 +167,28 @@ def compare_runs(
 ) -> StudyComparison:
     """Compare analysed runs; see `Study.compare`."""
     left_out = list(left_out)
-    table, other = _of_one_unit(run_table(rows, left_out, asked.reference), asked.baseline)
+    table, other = of_one_unit(run_table(rows, left_out, asked.reference), asked.baseline)
     over = _checked(table, rows, left_out, asked)
     names = list(dict.fromkeys(table["setup"]))
     lost = sorted({row.setup for row in rows if row.setup} - set(names) - set(other["setup"]))
     limited = {name for name in names if table.loc[table["setup"] == name, "at_limit"].all()}
-    free = with_expected(table[~table["setup"].isin(limited)])
+    free = free_runs(table)
     # Runs at the limit all read the same with any cooler. Their small scatter is no measure.
     base = free if not free.empty else table
     highest_w = highest_power(base)
-    comparison = _compared(base, asked)
+    spread = asked.spread_of(base)
+    comparison = _compared(base, asked, spread.spread)
     setups = _at_equal_power(_setup_table(table, comparison, limited, asked.by), asked.baseline)
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
     differences = _with_verdicts(
-        _differences(setups, comparison, limited, asked.baseline), asked.spread, asked.by
+        _differences(setups, comparison, limited, asked.baseline), spread, asked.by
     )
     setups = _with_baseline(setups, differences, asked.baseline)
     fair = _fairness(table, limited, comparison, asked)
     units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
     cautions = [
-        *asked.spread.caution,
+        *spread.caution,
         *(one for one in comparison.cautions if one.code not in _said_otherwise(limited)),
         *_what_differs(limited, lost, kinds),
         *_weak_runs(table, limited, other, asked),
@@ -210,7 +217,7 @@ def compare_runs(
         room_effect=comparison.room_effect,
         others=_others(rows, other, asked),
         matters_k=asked.matters_k,
-        spread=asked.spread,
+        spread=spread,
         by=asked.by,
     )
 
@@ -231,19 +238,6 @@ def _fairness(
     )
 
 
-def _of_one_unit(table: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, pd.DataFrame]:
-    """Return the runs of one unit, and the others: rises are not ranked with temperatures.
-
-    The unit is the baseline's, else the more frequent.
-    """
-    if table.empty:
-        return table, table
-    own = table.loc[table["setup"] == baseline, "unit"]
-    counts = (own if len(own) else table["unit"]).value_counts()
-    unit = "K" if counts.get("K", 0) == counts.max() else str(counts.idxmax())
-    return table[table["unit"] == unit], table[table["unit"] != unit]
-
-
 def _others(
     rows: Sequence[RunRow], other: pd.DataFrame, asked: ComparisonAsked
 ) -> tuple[StudyComparison, ...]:
@@ -255,32 +249,12 @@ def _others(
     return (compare_runs([row for row in rows if row.run in names and row.unit in units], (), own),)
 
 
-def with_expected(table: pd.DataFrame, by: Sequence[str] = ("setup",)) -> pd.DataFrame:
-    """Return the runs, those at their limit with the value they would be expected to have.
-
-    Where all runs of a setup (or of a combination of other columns) were at their limit, they stay so.
-    """
-    at_limit = table["at_limit"].to_numpy(dtype=bool)
-    if not at_limit.any():
-        return table
-    groups = table[list(by)].astype(str).agg(", ".join, axis=1)
-    values, variance = without_limit(
-        groups.tolist(), table["value"].to_numpy(dtype=float), at_limit
-    )
-    all_limited = table["at_limit"].astype(bool).groupby(groups).transform("all")
-    error = np.hypot(table["standard_error"].to_numpy(dtype=float), np.sqrt(variance))
-    return table.assign(value=values, standard_error=error, at_limit=all_limited)
-
-
 def _weak_runs(
     table: pd.DataFrame, limited: set[str], other: pd.DataFrame, asked: ComparisonAsked
 ) -> list[Caution]:
     """Return cautions about runs that count although they are not as they should be."""
     said: list[Caution] = []
-    if len(other):
-        setups = "; ".join(dict.fromkeys(other["setup"]))
-        unit = "°C" if "°C" in set(other["unit"]) else "K"
-        said.append(caution("another_unit", count=len(other), unit=unit, setups=setups))
+    said += of_another_unit(other)
     if set(table["unit"]) == {"°C"}:
         said.append(caution("no_room_anywhere", room_k=asked.room_k))
     beside = table[table["at_limit"].astype(bool) & ~table["setup"].isin(limited)]
@@ -340,7 +314,9 @@ def _checked(
     return over
 
 
-def _compared(base: pd.DataFrame, asked: ComparisonAsked) -> Comparison:
+def _compared(
+    base: pd.DataFrame, asked: ComparisonAsked, repeatability: tuple[float, float] | None
+) -> Comparison:
     """Return the comparison of the runs that were not at their limit."""
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
     if asked.by is not None and not asked.by.is_rise:
@@ -349,7 +325,7 @@ def _compared(base: pd.DataFrame, asked: ComparisonAsked) -> Comparison:
             base[["setup", "value", "standard_error", "mount"]],
             baseline=against,
             confidence=asked.confidence,
-            repeatability=asked.spread.spread,
+            repeatability=repeatability,
             usual_spread=(max(Spread.USUAL_SHARE[0] * middle, Spread.LEAST), Spread.USUAL_SHARE[1]),
             matters=max(asked.matters_k / 100 * middle, Spread.LEAST),
         )
@@ -358,7 +334,7 @@ def _compared(base: pd.DataFrame, asked: ComparisonAsked) -> Comparison:
         runs,
         baseline=against,
         confidence=asked.confidence,
-        repeatability=asked.spread.spread,
+        repeatability=repeatability,
         usual_spread=usual,
         day_spread=day_spread,
         matters=asked.matters_k,

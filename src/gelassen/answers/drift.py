@@ -27,7 +27,7 @@ def study_drifts(
     leave_out: Mapping[str, str] | None = None,
 ) -> pd.DataFrame:
     """Look for trends of rest, clock, voltage, power, work and score; see `Study.drifts`."""
-    table, _ = study.table_and_left_out(leave_out)
+    table, _ = study.table_and_left_out(leave_out, setup=setup)
     name = repeated_setup(study, table, setup)
     runs = table[table["setup"] == name]
     lines = []
@@ -68,7 +68,7 @@ def study_drift(
     leave_out: Mapping[str, str] | None = None,
 ) -> MachineDrift:
     """Look for a trend in repeats of one setup over time; see `Study.drift`."""
-    table, left_out = study.table_and_left_out(leave_out)
+    table, left_out = study.table_and_left_out(leave_out, setup=setup)
     table, brought = study_in_one_room(study.file, table)
     found = drift_in(table, repeated_setup(study, table, setup), confidence)
     return replace(found, cautions=(*found.cautions, *brought, *left_out))

@@ -3,13 +3,17 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from gelassen.answers.comparison import with_expected
-from gelassen.answers.one_room import runs_of_days, study_in_one_room
+from gelassen.answers.one_room import (
+    free_runs,
+    highest_power,
+    rooms_said,
+    runs_of_days,
+    usual_room_effect,
+)
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.effects import Effects, factor_effects
-from gelassen.core.comparing.fit_runs import RUN_COLUMNS
-from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 
@@ -35,22 +39,27 @@ def study_effects(
             )
     if not factors:
         raise InputError("no factor of this study has two levels with runs")
-    brought: list[Caution] = []
-    of_rise = value == "value"
-    if of_rise:
-        table, brought = study_in_one_room(study.file, table)
-    if of_rise:
-        free = with_expected(table, factors)
-        runs, usual, day_spread = runs_of_days(free, study.file.doubt.room_k)
-        found = factor_effects(
-            free.assign(**{name: runs[name] for name in RUN_COLUMNS if name in runs}), factors,
-            confidence=confidence, usual_spread=usual, day_spread=day_spread,
-            repeatability=known_spread(study.folder, study.file.doubt, free).spread,
-        )  # fmt: skip
-    else:
+    if value != "value":
         alone = table.assign(at_limit=False).drop(columns="standard_error")  # of the rise
         found = factor_effects(alone, factors, value=value, confidence=confidence)
-    cautions = [*left_out, *brought, *found.cautions]
-    if held := int(table["at_limit"].sum()) if of_rise else 0:
+        return replace(found, cautions=(*left_out, *found.cautions))
+    free = free_runs(table, factors)
+    base = table if free.empty else free
+    runs, usual, day_spread = runs_of_days(base, study.file.doubt.room_k)
+    spread = known_spread(study.folder, study.file.doubt, base)
+    reached = table.assign(at_limit=~table.index.isin(free.index))
+    reached[runs.columns] = runs.combine_first(table[["value"]]).reindex(columns=runs.columns)
+    found = factor_effects(
+        reached, factors, confidence=confidence, usual_spread=usual, day_spread=day_spread,
+        repeatability=spread.spread,
+        room_effect=usual_room_effect(study.file),
+    )  # fmt: skip
+    cautions = [
+        *left_out,
+        *spread.caution,
+        *rooms_said(base["reference_c"], found, highest_power(base)),
+        *found.cautions,
+    ]
+    if held := int(table["at_limit"].sum()):
         cautions.append(caution("limited_runs_are_bounds", count=held))
     return replace(found, cautions=tuple(cautions))

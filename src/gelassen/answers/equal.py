@@ -9,7 +9,7 @@ from gelassen.answers.one_room import runs_of_days
 from gelassen.answers.quantities import check_factor, is_logged
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
-from gelassen.core.comparing.equal_point import at_equal_point
+from gelassen.core.comparing.along.equal_point import at_equal_point
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
 from gelassen.study.file.levels import level_text, moves_fans, power_factors
@@ -53,13 +53,14 @@ def study_at_equal(
     at = common_middle(spans, quantity) if at is None else at
     if not any(low <= at <= high for low, high in spans.values()):
         raise none_reaches(spans, quantity, at)
+    spread = known_spread(study.folder, study.file.doubt, runs)
     known, usual, day_spread = runs_of_days(runs, study.file.doubt.room_k)
     found = at_equal_point(
         known.assign(**{name: runs[name] for name in ("group", "load", "x")}),
         at,
         logarithmic=quantity in _SPEEDS,
         confidence=confidence,
-        repeatability=known_spread(study.folder, study.file.doubt, table).spread,
+        repeatability=spread.spread,
         usual_spread=usual or Spread.USUAL_K,
         day_spread=day_spread,
     )
@@ -67,7 +68,7 @@ def study_at_equal(
     found = found.assign(
         power_w=found["group"].map(powers), passes_limit=False, method=BETWEEN_LEVELS
     )
-    found.attrs["cautions"] = list(map(str, left_out))
+    found.attrs["cautions"] = [*left_out, *spread.caution]
     return found.rename(columns=_COLUMNS)
 
 

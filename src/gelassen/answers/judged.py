@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from itertools import combinations
 
 import pandas as pd
@@ -74,7 +75,7 @@ def study_judged(
             asked = ComparisonAsked(
                 title=f"{study.file.title}: {name}", baseline=against, confidence=confidence,
                 made_up=study.is_made_up(rows), expected=expected_quantities(study.file),
-                spread=known_spread(study.folder, study.file.doubt, rows),
+                spread_of=partial(known_spread, study.folder, study.file.doubt),
                 reference=study.named_reference(), room_k=study.file.doubt.room_k,
                 matters_k=study.file.doubt.matters_k,
             )  # fmt: skip

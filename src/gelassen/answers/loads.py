@@ -1,8 +1,9 @@
 """Several loads side by side: each load by itself, and the mean over all of them."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import pandas as pd
@@ -79,7 +80,7 @@ def study_loads(
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        spread=known_spread(study.folder, study.file.doubt, rows),
+        spread_of=partial(known_spread, study.folder, study.file.doubt),
     )
 
 
@@ -91,7 +92,7 @@ def compare_loads(
     baseline: str | None,
     confidence: float,
     made_up: bool,
-    spread: KnownSpread,
+    spread_of: Callable[[pd.DataFrame], KnownSpread],
 ) -> StudyLoads:
     """Compare setups under each load of a study, and over all; see `Study.loads`.
 
@@ -118,7 +119,7 @@ def compare_loads(
     in_one_run = any(row.one_of for _, _, row in entries)
     comparisons, setups, differences, cautions = {}, [], [], []
     about = ComparisonAsked(
-        title=file.title, confidence=confidence, made_up=made_up, spread=spread,
+        title=file.title, confidence=confidence, made_up=made_up, spread_of=spread_of,
         expected=expected_quantities(file), reference=reference, room_k=file.doubt.room_k,
         matters_k=file.doubt.matters_k,
     )  # fmt: skip

@@ -1,10 +1,14 @@
 """Runs made at different room temperatures, made comparable."""
 
+from collections.abc import Sequence
+from typing import Protocol
+
 import numpy as np
 import pandas as pd
 
 from gelassen.answers.rows.run_row import ENTERED
 from gelassen.answers.thresholds import Powers, Rooms
+from gelassen.core.comparing.censored import without_limit
 from gelassen.core.comparing.comparison import Comparison, compare_setups
 from gelassen.core.comparing.priors import Days, Extrapolated, Spread
 from gelassen.core.foundation.caution import Caution, caution
@@ -54,6 +58,25 @@ def runs_of_days(
     return runs, Spread.USUAL_K if in_k else None, Days.BETWEEN_K if in_k else room_k
 
 
+def free_runs(table: pd.DataFrame, by: Sequence[str] = ("setup",)) -> pd.DataFrame:
+    """Return the runs that tell how warm a setup (or a combination of other columns) gets.
+
+    Runs at their limit count with the value they would be expected to have. Where all runs of a setup were
+    at their limit, they are left out.
+    """
+    groups = table[list(by)].astype(str).agg(", ".join, axis=1)
+    at_limit = table["at_limit"].astype(bool)
+    kept = ~at_limit.groupby(groups).transform("all")
+    free, at_limit, groups = table[kept], at_limit[kept], groups[kept]
+    if not at_limit.any():
+        return free
+    values, variance = without_limit(
+        groups.tolist(), free["value"].to_numpy(dtype=float), at_limit.to_numpy()
+    )
+    error = np.hypot(free["standard_error"].to_numpy(dtype=float), np.sqrt(variance))
+    return free.assign(value=values, standard_error=error, at_limit=False)
+
+
 def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     """Return the table with all rises corrected to the mean room temperature, and cautions.
 
@@ -81,12 +104,36 @@ def in_one_room(table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
 
 def study_in_one_room(file: StudyFile, table: pd.DataFrame) -> tuple[pd.DataFrame, list[Caution]]:
     """Return the table with rises corrected to one room temperature, unless the room is a factor."""
-    if "reference_c" in expected_quantities(file):
-        return table, []
-    return in_one_room(table)
+    return (table, []) if usual_room_effect(file) is None else in_one_room(table)
 
 
-def room_words(rooms_c: "pd.Series[float]", found: Comparison, at_w: float) -> Caution:
+class InOneRoom(Protocol):
+    """An answer that was found with the effect of the room beside it."""
+
+    @property
+    def room_effect(self) -> tuple[float, float, float] | None:
+        """The change for each kelvin of the room, with its interval."""
+
+    @property
+    def room_c(self) -> float:
+        """The room that the answer is for."""
+
+
+def rooms_said(rooms_c: "pd.Series[float]", found: InOneRoom, at_w: float) -> list[Caution]:
+    """Return a caution if the room may have moved an answer by enough to be told."""
+    if (effect := found.room_effect) is None:
+        return []
+    away = float((rooms_c.dropna() - found.room_c).abs().max())
+    told = max(abs(effect[1]), abs(effect[2])) * away > Rooms.WORTH_A_WORD_K
+    return [room_words(rooms_c, found, at_w)] if told else []
+
+
+def usual_room_effect(file: StudyFile) -> tuple[float, float] | None:
+    """Return what a kelvin of the room usually does; None where the room is a factor of the study."""
+    return None if "reference_c" in expected_quantities(file) else RoomEffect.USUAL
+
+
+def room_words(rooms_c: "pd.Series[float]", found: InOneRoom, at_w: float) -> Caution:
     """Return a caution that says which rooms were allowed for, and how."""
     value, low, high = found.room_effect or (np.nan, np.nan, np.nan)
     at_power = f" at {at_w:.0f} W, in proportion to power" if np.isfinite(at_w) else ""
@@ -110,11 +157,8 @@ def room_cautions(
     rooms = rooms_c.dropna()
     if rooms.empty:
         return []
-    said: list[Caution] = []
+    said = rooms_said(rooms, found, at_w)
     effect = found.room_effect
-    if effect is not None:
-        most = max(abs(effect[1]), abs(effect[2])) * float((rooms - found.room_c).abs().max())
-        said += [room_words(rooms, found, at_w)] if most > Rooms.WORTH_A_WORD_K else []
     if asked_c is not None and effect is not None:
         error = (effect[2] - effect[1]) / 2 * abs(asked_c - found.room_c)
         said.append(caution("brought_to_room", room_c=asked_c, error_k=error))

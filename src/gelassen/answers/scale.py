@@ -5,18 +5,23 @@ from dataclasses import replace
 
 import pandas as pd
 
-from gelassen.answers.one_room import runs_of_days, study_in_one_room
+from gelassen.answers.one_room import (
+    free_runs,
+    highest_power,
+    rooms_said,
+    runs_of_days,
+    usual_room_effect,
+)
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
-from gelassen.core.comparing.response import Response, response_curve
+from gelassen.core.comparing.along.response import Response, response_curve
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
-# At one fan speed, the room has almost no effect on a rise.
 _OF_FANS = ("fan_rpm", "duty_pct", "noise_dba")
 
 
@@ -33,14 +38,12 @@ def study_along(
     table, left_out = study.table_and_left_out(
         leave_out, every_level=factor not in study.file.factors
     )
-    brought: list[Caution] = []
-    if factor not in _OF_FANS:
-        table, brought = study_in_one_room(study.file, table)
+    spread = known_spread(study.folder, study.file.doubt, table)
     found = along_scale(
         table, study.file, factor, where=where, worth=worth, confidence=confidence,
-        repeatability=known_spread(study.folder, study.file.doubt, table).spread,
+        repeatability=spread.spread,
     )  # fmt: skip
-    return replace(found, cautions=(*left_out, *brought, *found.cautions))
+    return replace(found, cautions=(*left_out, *spread.caution, *found.cautions))
 
 
 def along_scale(
@@ -69,28 +72,30 @@ def along_scale(
     x = pd.to_numeric(table[factor], errors="coerce")
     if x.isna().all():
         raise InputError(f'the levels of "{factor}" are not numbers: there is no scale to go along')
-    free = table[~table["at_limit"].astype(bool)]
-    cautions = [] if len(free) == len(table) else [
-        caution("limited_runs_left_out", count=len(table) - len(free))
-    ]  # fmt: skip
-    if factor in file.factors:
-        others = [n for n in file.factors if n != factor and len(set(free[n].dropna())) > 1]
-        values, more = _evenly(free, factor, others)
+    others = [n for n in file.factors if n != factor and len(set(table[n].dropna())) > 1]
+    along = factor in file.factors
+    places = [factor, *others] if along else [n for n in ("setup", "level") if n in table.columns]
+    free = free_runs(table, places)
+    lost = len(table) - len(free)
+    cautions = [caution("limited_runs_left_out", count=lost)] if lost else []
+    if bounds := int(table["at_limit"].sum()) - lost:
+        cautions.append(caution("limited_runs_are_bounds", count=bounds))
+    combinations = None
+    if along:
+        free, combinations, more = _evenly(free, factor, others)
         cautions += more
     else:  # logged: the runs of one setup share one place, or one place for each level of power
-        keys = [table[name] for name in ("setup", "level") if name in table.columns]
-        x = x.groupby(keys).transform("mean")
+        x = x.groupby([table[name] for name in places]).transform("mean")
         _refuse_shared_places(x[free.index], free["setup"], factor)
-        values = free["value"]
-    chosen = free.loc[values.index]
-    runs, usual, day_spread = runs_of_days(chosen, file.doubt.room_k)
-    if "shared_error" in chosen.columns:
-        runs["shared_error"] = chosen["shared_error"]
+    runs, usual, day_spread = runs_of_days(free, file.doubt.room_k)
     found = response_curve(
-        x[values.index], values, runs=runs, worth=worth, confidence=confidence,
-        repeatability=repeatability, usual_spread=usual, day_spread=day_spread,
+        x[free.index], free["value"], others=combinations, runs=runs, worth=worth,
+        confidence=confidence, repeatability=repeatability, usual_spread=usual, day_spread=day_spread,
+        # At one fan speed, the room has almost no effect on a rise.
+        room_effect=None if factor in _OF_FANS else usual_room_effect(file),
     )  # fmt: skip
-    return replace(found, cautions=(*found.cautions, *cautions))
+    said = rooms_said(free["reference_c"], found, highest_power(free))
+    return replace(found, cautions=(*said, *found.cautions, *cautions))
 
 
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:
@@ -109,10 +114,11 @@ def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quanti
 
 def _evenly(
     runs: pd.DataFrame, factor: str, others: Sequence[str]
-) -> tuple["pd.Series[float]", list[Caution]]:
-    """Return values without the effect of other factors, where these were run at every level."""
+) -> tuple[pd.DataFrame, list[str] | None, list[Caution]]:
+    """Return the runs whose combination of other factors was run at every level, and that combination."""
+    others = [name for name in others if len(set(runs[name].dropna())) > 1]
     if not others:
-        return runs["value"], []
+        return runs, None, []
     levels = runs[factor].nunique()
     complete = runs.groupby(list(others))[factor].transform("nunique") == levels
     good = runs[complete]
@@ -121,13 +127,7 @@ def _evenly(
             f"no combination of {', '.join(others)} was run at every level of {factor}: choose one with "
             "--where FACTOR=LEVEL"
         )
-    # Each level has the same weight in its combination, however often it was run.
-    middle = good.groupby([*others, factor])["value"].transform("mean")
-    cells = good.assign(middle=middle).drop_duplicates([*others, factor])
-    means = cells.groupby(list(others))["middle"].mean()
-    keys = good[list(others)].apply(tuple, axis=1)
-    own = keys.map({k if isinstance(k, tuple) else (k,): v for k, v in means.items()})
     note = [caution("averaged_over", factors=", ".join(others))]
     if len(good) < len(runs):
         note.append(caution("incomplete_left_out", count=len(runs) - len(good)))
-    return good["value"] - own.astype(float) + float(means.mean()), note
+    return good, good[list(others)].astype(str).agg(", ".join, axis=1).tolist(), note

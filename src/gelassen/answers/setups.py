@@ -1,8 +1,11 @@
 """The setups of a study compared: which runs are used, and which corrections are made."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
+
+import pandas as pd
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
@@ -35,14 +38,16 @@ def compare_setups_of(
     rows, left_out = study.usable_rows(leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
     said = [*level]
-    spread = known_spread(study.folder, study.file.doubt, rows)
+    spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(
+        known_spread, study.folder, study.file.doubt
+    )
     if quantity is not None:
         if correct_drift or room_c is not None:
             raise InputError(f"by {quantity.name}, neither a room nor a drift is corrected")
         rows, without = rows_by(rows, quantity)
         left_out = [*left_out, *without]
         if not quantity.is_rise:
-            spread = spread_of_quantity(quantity, rows)
+            spread_of = partial(spread_of_quantity, quantity)
     if correct_drift:
         drift = study_drift(study, against, confidence=confidence, leave_out=leave_out)
         rows, done = _without_drift(rows, drift)
@@ -52,7 +57,7 @@ def compare_setups_of(
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        spread=spread,
+        spread_of=spread_of,
         by=quantity,
         room_c=room_c,
         expected=expected_quantities(study.file),
@@ -70,11 +75,11 @@ def compare_setups_of(
     return replace(found, cautions=(*said, *entered, *found.cautions), details=details)
 
 
-def spread_of_quantity(quantity: Quantity, rows: Sequence[RunRow]) -> KnownSpread:
+def spread_of_quantity(quantity: Quantity, runs: pd.DataFrame) -> KnownSpread:
     """Return what is known of the scatter of a quantity that is no temperature."""
-    if was_remounted(rows):
+    if was_remounted(runs):
         return KnownSpread("repeats", None)
-    return KnownSpread("usual", usual_spread(quantity, rows), quantity.unit)
+    return KnownSpread("usual", usual_spread(runs["value"]), quantity.unit)
 
 
 def study_comparability(

@@ -25,11 +25,11 @@ if TYPE_CHECKING:
     from gelassen.answers.judged import StudyJudged
     from gelassen.answers.ladder import Ladder
     from gelassen.answers.loads import StudyLoads
+    from gelassen.core.comparing.along.response import Response
     from gelassen.core.comparing.comparability import Comparability
     from gelassen.core.comparing.effects import Effects
     from gelassen.core.comparing.machine_drift import MachineDrift
     from gelassen.core.comparing.repeatability import Repeatability
-    from gelassen.core.comparing.response import Response
     from gelassen.core.comparing.tradeoff import Tradeoff
 
 

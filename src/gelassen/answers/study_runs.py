@@ -13,7 +13,7 @@ import tomlkit
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
-from gelassen.answers.rows.run_table import run_table
+from gelassen.answers.rows.run_table import of_another_unit, of_one_unit, run_table
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
@@ -259,7 +259,8 @@ class StudyRuns:
         leave_out: Mapping[str, str] | None = None,
     ) -> pd.DataFrame:
         """Return one row for each run that can be compared, with the level of each factor."""
-        return self.analysed_by(executor).table_and_left_out(leave_out, confidence=confidence)[0]
+        study = self.analysed_by(executor)
+        return study.table_and_left_out(leave_out, confidence=confidence, every_unit=True)[0]
 
     def table_and_left_out(
         self,
@@ -267,10 +268,13 @@ class StudyRuns:
         *,
         confidence: float = RUN_CONFIDENCE,
         every_level: bool = False,
+        every_unit: bool = False,
+        setup: str | None = None,
     ) -> tuple[pd.DataFrame, tuple[Caution, ...]]:
         """Return the table, and a line for each run that is not in it.
 
-        Of a run with several powers, the table holds the level used for comparison, or all levels.
+        Of a run with several powers, the table holds the level used for comparison, or all levels. It holds
+        rises or temperatures, whichever `setup` (else the baseline, else most runs) has; or both.
         """
         rows, given = self.usable_rows(leave_out, confidence=confidence)
         if every_level and any(row.levels for row in rows):
@@ -284,10 +288,14 @@ class StudyRuns:
         table = run_table(rows, left_out, self.named_reference())
         if table.empty:
             raise InputError(f"{self.folder}: no run can be compared")
+        other = table.iloc[:0]
+        if not every_unit:
+            table, other = of_one_unit(table, setup or self.file.baseline)
         for factor in self.file.factors:
-            levels = {name: setup.get(factor) for name, setup in self.file.setups.items()}
-            table[factor] = table["setup"].map(levels)
-        return table, (*level, *(caution("left_out", run=run, why=why) for run, why in left_out))
+            levels = {name: own.get(factor) for name, own in self.file.setups.items()}
+            table = table.assign(**{factor: table["setup"].map(levels)})
+        lines = (caution("left_out", run=run, why=why) for run, why in left_out)
+        return table, (*level, *of_another_unit(other), *lines)
 
     def usable_rows(
         self,

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gelassen.core.comparing.response import Response
+from gelassen.core.comparing.along.response import Response
 from gelassen.figures.canvas import BLUE, ORANGE, axes_or_new
 
 if TYPE_CHECKING:

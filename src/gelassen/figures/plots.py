@@ -11,8 +11,8 @@ from gelassen.answers.capacities import StudyCapacity
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.fans.curves import StudyCurves
 from gelassen.answers.loads import StudyLoads
+from gelassen.core.comparing.along.response import Response
 from gelassen.core.comparing.effects import Effects
-from gelassen.core.comparing.response import Response
 from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.figures.along_figure import along_figure
 from gelassen.figures.canvas import save

@@ -11,10 +11,10 @@ from gelassen.answers.fans.equal_fans import FROM_LAW
 from gelassen.answers.judged import StudyJudged
 from gelassen.answers.ladder import Ladder
 from gelassen.answers.parts import cores_of
+from gelassen.core.comparing.along.response import Response
 from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
-from gelassen.core.comparing.response import Response
 from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
@@ -38,7 +38,7 @@ def effects_text(found: Effects) -> str:
             r.versus,
             f"{r.effect:+.1f}",
             _span(r.low, r.high),
-            _told(r.distinguishable, r.low),
+            _told(r.distinguishable, r.low, found.cautions),
         ]
         for r in found.main.itertuples()
     ]
@@ -46,7 +46,7 @@ def effects_text(found: Effects) -> str:
     if len(found.conditional):
         rows = [
             [r.factor, r.level, r.versus, r.where, f"{r.effect:+.1f}", _span(r.low, r.high),
-             _told(r.distinguishable, r.low)]
+             _told(r.distinguishable, r.low, found.cautions)]
             for r in found.conditional.head(_MOST_ROWS).itertuples()
         ]  # fmt: skip
         parts.append(
@@ -60,6 +60,8 @@ def effects_text(found: Effects) -> str:
 
 def _effect_sentences(found: Effects) -> list[str]:
     said = []
+    likely = "likely " if _is_likely(found.cautions) else ""
+    evenly = ", evenly over the rest" if len(set(found.main["factor"])) > 1 else ""
     for row in found.main.itertuples():
         size = f"{warmer(row.effect)} than {row.versus} ({warmer_interval(row.low, row.high)})"
         if math.isinf(row.low) and math.isinf(row.high):
@@ -73,7 +75,7 @@ def _effect_sentences(found: Effects) -> list[str]:
                 f"{_at_ends(found.conditional, row)}; {_span(row.low, row.high)} over all combinations."
             )
         elif row.distinguishable:
-            said.append(f"{row.factor}: {row.level} is {size}, evenly over the rest.")
+            said.append(f"{row.factor}: {row.level} is {likely}{size}{evenly}.")
         else:
             said.append(
                 f"{row.factor}: {row.level} cannot be told from {row.versus} "
@@ -92,14 +94,16 @@ def _at_ends(conditional: pd.DataFrame, row: Any) -> str:
 
 def response_text(found: Response, name: str) -> str:
     """Return a course along a scale."""
+    likely = _is_likely(found.cautions)
     rows = [
         [f"{r.x:.4g}", f"{r.mean:.1f}", _span(r.low, r.high, sign=False), str(r.runs)]
         for r in found.levels.itertuples()
     ]
     steps = [
-        [f"{r.x:.4g} to {r.next_x:.4g}", f"{r.change:+.1f}", _span(r.low, r.high), r.pays]
+        [f"{r.x:.4g} to {r.next_x:.4g}", f"{r.change:+.1f}", _span(r.low, r.high),
+         "likely" if r.pays == "yes" and likely else r.pays]
         for r in found.steps.itertuples()
-    ]
+    ]  # fmt: skip
     worth = f" more than {found.worth:g} K" if found.worth else ""
     if found.stops_paying_at is None:
         said = f"Every step of {name} up to the last one pays{worth}."
@@ -340,6 +344,7 @@ def parts_text(table: pd.DataFrame) -> str:
 
 def equal_text(table: pd.DataFrame, quantity: str) -> str:
     """Return setups at equal noise, fan speed or duty."""
+    told = table.attrs.get("cautions", [])
     rows = [
         [
             r.setup, fixed(r.power_w, 0), fixed(r.rise_k) + ("*" if r.passes_limit else ""),
@@ -347,7 +352,7 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
             *(
                 ["–", "–", "–"] if math.isnan(r.difference_low_k) else
                 [f"{r.difference_k:+.1f}", _span(r.difference_low_k, r.difference_high_k),
-                 _told(r.distinguishable, r.difference_low_k)]
+                 _told(r.distinguishable, r.difference_low_k, told)]
             ),
         ]
         for r in table.sort_values("rise_k").itertuples()
@@ -367,7 +372,6 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
     over = "* It would pass its temperature limit there: it would be held back." * int(
         table["passes_limit"].any()
     )
-    told = table.attrs.get("cautions", [])
     cautions = "\n".join(["cautions", *(f"  - {text}" for text in told)]) if told else ""
     return "\n\n".join(filter(None, [said, aligned(headers, rows), over, cautions]))
 
@@ -383,8 +387,14 @@ def _span(low: float, high: float, *, sign: bool = True) -> str:
     return f"{low:{form}} to {high:{form}}"
 
 
-def _told(distinguishable: bool, low: float) -> str:
-    return "yes" if distinguishable else "cannot tell" if math.isinf(low) else "no"
+def _told(distinguishable: bool, low: float, cautions: Sequence[str]) -> str:
+    yes = "likely" if _is_likely(cautions) else "yes"
+    return yes if distinguishable else "cannot tell" if math.isinf(low) else "no"
+
+
+def _is_likely(cautions: Sequence[str]) -> bool:
+    """Return whether verdicts are likely and no more, as the scatter of usual rigs was assumed."""
+    return any(getattr(one, "code", "") == "spread_usual" for one in cautions)
 
 
 def _cautions(cautions: Sequence[str]) -> list[str]:

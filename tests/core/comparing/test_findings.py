@@ -8,13 +8,13 @@ from scipy.stats import t as student_t
 
 from gelassen.answers.one_room import in_one_room
 from gelassen.core import InputError, compare_setups, sustainable_power
+from gelassen.core.comparing.along.equal_point import at_equal_point
+from gelassen.core.comparing.along.response import response_curve
 from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.comparability import comparability
 from gelassen.core.comparing.effects import factor_effects
-from gelassen.core.comparing.equal_point import at_equal_point
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
-from gelassen.core.comparing.response import response_curve
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.core.thermal.priors import RoomEffect
 
@@ -491,24 +491,17 @@ def test_effects_and_drift_are_looked_for_in_one_room():
 
 
 @pytest.mark.parametrize("mounts", [None, ["m1", "m1", "m2", "m3", "m4", "m4", "m5", "m6"]])
-def test_an_error_that_all_runs_share_widens_what_it_moves(mounts):
+def test_an_error_that_all_runs_share_widens_a_drift(mounts):
     rng = np.random.default_rng(2)
     place, value = np.repeat([1.0, 2.0], 4), 50 + rng.normal(0, 0.4, 8)
-    shared = np.where(place == 1, 0.3, -0.2)
-    runs = pd.DataFrame({"f": np.where(place == 1, "a", "b"), "value": value, "mount": mounts})
 
-    def halves(**more):
-        effect = factor_effects(runs.assign(**more), ["f"]).main.iloc[0]
-        step = response_curve(place, value, runs=runs.assign(**more)).steps.iloc[0]
-        drift = machine_drift(place, value, mount=mounts, **more)
-        return np.array([(row.high - row.low) / 2 for row in (effect, step, drift)])
+    def half(shared=None):
+        drift = machine_drift(place, value, mount=mounts, shared_error=shared)
+        return (drift.high - drift.low) / 2
 
-    alone, with_it = halves(), halves(shared_error=shared)
-    added = np.sqrt(with_it**2 - alone**2)
-    # Half a kelvin between the two, by Student's t.
-    assert np.all((added > 0.5 * 2.2) & (added < 0.5 * 3.3))
-    same = halves(shared_error=np.full(8, 0.3))
-    assert same == pytest.approx(alone)
+    added = np.sqrt(half(np.where(place == 1, 0.3, -0.2)) ** 2 - half() ** 2)
+    assert 0.5 * 2.2 < added < 0.5 * 3.3  # half a kelvin between the two, by Student's t
+    assert half(np.full(8, 0.3)) == pytest.approx(half())
 
 
 def test_the_lowest_place_of_a_lopsided_course_lies_in_its_interval():

@@ -11,10 +11,10 @@ from gelassen import open_study
 from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct.study_run import conduct_study
 from gelassen.core import compare_setups, sustainable_power
+from gelassen.core.comparing.along.response import response_curve
 from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
-from gelassen.core.comparing.response import response_curve
 from gelassen.study.file.levels import mounted_as
 
 USUAL = (0.5, 4.0)

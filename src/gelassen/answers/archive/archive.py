@@ -18,14 +18,13 @@ from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compar
 from gelassen.answers.drift import drift_in
 from gelassen.answers.one_room import in_one_room
 from gelassen.answers.repeatability import repeatability_in
-from gelassen.answers.rows.known_spread import KnownSpread, was_remounted
+from gelassen.answers.rows.known_spread import repeats_or_usual
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, row_from_kept
 from gelassen.answers.rows.run_table import run_table
 from gelassen.answers.study import Study, open_study
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.comparing.machine_drift import MachineDrift
-from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import GelassenError, InputError
@@ -125,14 +124,11 @@ class Archive:
             )
         named = [replace(row, setup=name) for row, name in zip(rows, setups, strict=True)]
         named, left_out, level = at_one_power(named, [])
-        repeated = was_remounted(named)
         asked = ComparisonAsked(
             title=f"{self.address}: by {', '.join(by)}",
             confidence=confidence,
             made_up=any(row.made_up for row in rows),
-            spread=KnownSpread("repeats", None)
-            if repeated
-            else KnownSpread("usual", Spread.STANDS_IN_K),
+            spread_of=repeats_or_usual,
         )
         found = compare_runs(named, left_out, asked)
         said = (*level, *_mixed(table), *self._lumped(where, by))

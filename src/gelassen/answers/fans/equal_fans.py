@@ -9,7 +9,7 @@ import pandas as pd
 
 from gelassen.answers.fans.fan_runs import NEVER_OFF, FanRuns, study_fans
 from gelassen.answers.study_runs import StudyRuns
-from gelassen.core.comparing.equal_table import equal_table
+from gelassen.core.comparing.along.equal_table import equal_table
 from gelassen.core.fans.loop import Fan
 from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.distributions import normal_quantile

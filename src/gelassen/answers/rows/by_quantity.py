@@ -100,9 +100,8 @@ def rows_by(
     return kept, left_out
 
 
-def usual_spread(quantity: Quantity, rows: Iterable[RunRow]) -> tuple[float, float]:
+def usual_spread(values: Iterable[float]) -> tuple[float, float]:
     """Return what such values usually scatter by between runs, and its degrees of freedom."""
-    values = [abs(row.value) for row in rows if row.value is not None]
-    middle = sum(values) / len(values) if values else 1.0
+    sizes = [abs(value) for value in values]
     share, freedom = Spread.USUAL_SHARE
-    return max(share * middle, Spread.LEAST), freedom
+    return max(share * sum(sizes) / max(len(sizes), 1), Spread.LEAST), freedom

@@ -57,6 +57,13 @@ def known_spread(folder: Path, doubt: Doubt, runs: Iterable[RunRow] | pd.DataFra
     return KnownSpread("usual", Spread.STANDS_IN_K) if kept is None else KnownSpread("rig", kept)
 
 
+def repeats_or_usual(runs: pd.DataFrame) -> KnownSpread:
+    """Return what is known of the scatter where nobody told anything: runs of several rigs."""
+    if was_remounted(runs):
+        return KnownSpread("repeats", None)
+    return KnownSpread("usual", Spread.STANDS_IN_K)
+
+
 def was_remounted(runs: Iterable[RunRow] | pd.DataFrame) -> bool:
     """Return whether any setup was mounted twice, so that the runs show the scatter themselves."""
     table = runs if isinstance(runs, pd.DataFrame) else rows_to_table(runs)

@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.answers.rows.run_row import RunRow, rows_to_table, too_short
+from gelassen.core.foundation.caution import Caution, caution
 
 _NUMBERS = (
     "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
@@ -42,6 +43,28 @@ def run_table(
     if not is_room(reference):
         table["reference_c"] = np.nan
     return table
+
+
+def of_one_unit(table: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, pd.DataFrame]:
+    """Return the runs of one unit, and the others: rises are not ranked with temperatures.
+
+    The unit is the baseline's, else the more frequent.
+    """
+    if table.empty:
+        return table, table
+    own = table.loc[table["setup"] == baseline, "unit"]
+    counts = (own if len(own) else table["unit"]).value_counts()
+    unit = "K" if counts.get("K", 0) == counts.max() else str(counts.idxmax())
+    return table[table["unit"] == unit], table[table["unit"] != unit]
+
+
+def of_another_unit(other: pd.DataFrame) -> list[Caution]:
+    """Return a caution that names the runs of another unit, if there are any."""
+    if other.empty:
+        return []
+    setups = "; ".join(dict.fromkeys(other["setup"]))
+    unit = "°C" if "°C" in set(other["unit"]) else "K"
+    return [caution("another_unit", count=len(other), unit=unit, setups=setups)]
 
 
 def is_room(reference: str | None) -> bool:

@@ -5,12 +5,12 @@ from typing import TYPE_CHECKING
 from gelassen._lazy import loader
 
 if TYPE_CHECKING:
+    from gelassen.core.comparing.along.response import Response
     from gelassen.core.comparing.comparability import Comparability
     from gelassen.core.comparing.comparison import Comparison, compare_setups
     from gelassen.core.comparing.effects import Effects, factor_effects
     from gelassen.core.comparing.machine_drift import MachineDrift
     from gelassen.core.comparing.repeatability import Repeatability
-    from gelassen.core.comparing.response import Response
     from gelassen.core.comparing.tradeoff import Tradeoff
 
 __all__ = [
@@ -39,7 +39,7 @@ __getattr__ = loader(
         ),
         "machine_drift": ("MachineDrift",),
         "repeatability": ("Repeatability",),
-        "response": ("Response",),
+        "along.response": ("Response",),
         "tradeoff": ("Tradeoff",),
     },
 )

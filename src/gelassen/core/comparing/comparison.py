@@ -6,10 +6,11 @@ from itertools import combinations
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.fit_runs import Beside, copied, fit_runs
+from gelassen.core.comparing.fit_runs import Beside, fit_runs
+from gelassen.core.comparing.joint import Joint, joint_differences
 from gelassen.core.comparing.letters import letters
 from gelassen.core.comparing.mounting import mounts_of
-from gelassen.core.comparing.multiplicity import AgainstOne, AllPairs, critical_size, quantile
+from gelassen.core.comparing.multiplicity import quantile
 from gelassen.core.comparing.priors import Comparison as At
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.comparing.setup_means import SetupFit
@@ -19,14 +20,11 @@ from gelassen.core.foundation.distributions import (
     equal_spreads_chance,
     noncentral_t_beyond,
     normal_beyond,
-    t_beyond,
-    t_quantile,
 )
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats, as_confidence, as_positive
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
-from gelassen.core.thermal.room_effect import RoomEffect, rooms_differ
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,8 +157,11 @@ def compare_setups(
     confidence = as_confidence(confidence)
     table, cautions = _checked(runs, baseline)
     names = list(dict.fromkeys(table["setup"]))
-    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
-    model, said = _fitted(table, names, confidence, beside, room_effect)
+    beside = Beside(
+        repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread,
+        room_effect=room_effect,
+    )  # fmt: skip
+    model, said = _fitted(table, names, confidence, beside)
     cautions += said
     setups = _setup_rows(model)
     pairs = (
@@ -183,75 +184,32 @@ def compare_setups(
         baseline=baseline,
         confidence=confidence,
         cautions=tuple(cautions),
-        room_effect=_found_effect(model.fit, confidence) if model.by_room else None,
-        room_c=float(np.mean(table["room_c"].to_numpy(dtype=float)))
-        if model.by_room
-        else float("nan"),
+        room_effect=model.fit.room_effect(confidence),
+        room_c=model.fit.room_c,
     )
 
 
 def _fitted(
-    table: pd.DataFrame,
-    names: list[str],
-    confidence: float,
-    beside: Beside,
-    room_effect: tuple[float, float] | None,
+    table: pd.DataFrame, names: list[str], confidence: float, beside: Beside
 ) -> tuple["_Model", list[Caution]]:
     """Fit the means of setups, and say what is not known of their scatter."""
     blocks = _blocks(table)
     values = table["value"].to_numpy(dtype=float)
-    # The error that runs of a setup share moves its mean, and no other: it is added at the end.
-    alone = np.maximum(table["standard_error"] ** 2 - table["setup_error"] ** 2, 0.0) ** 0.5
-    rooms = table["room_c"].to_numpy(dtype=float)
-    by_room = room_effect is not None and rooms_differ(rooms) and not copied(table, values)
-    fit, cautions = fit_runs(
-        table.drop(columns="setup_error").assign(standard_error=alone),
-        values, _design(table, names, blocks), beside,
-        room=_usual_effect(room_effect) if by_room and room_effect is not None else None,
-    )  # fmt: skip
-    fit = fit.with_setup_errors(_setup_errors(table, names))
+    fit, cautions = fit_runs(table, values, _design(table, names, blocks), beside)
     cautions += _spread_cautions(table) if fit.spread_known and fit.mounted is None else []
     counts = table.groupby("setup").size()
     mountings = table.groupby("setup")["mount"].agg(lambda own: own.nunique() + own.isna().sum())
     model = _Model(
         names=names,
-        contrasts=_contrasts(len(names), fit.means.size, len(blocks)),
+        contrasts=_contrasts(len(names), len(blocks)),
         fit=fit,
         runs=[int(counts[name]) for name in names],
         mountings=[int(mountings[name]) for name in names],
         confidence=confidence,
-        by_room=by_room,
     )
     if beside.repeatability is None:
         cautions += _mounting_cautions(model, beside.usual_spread)
     return model, cautions
-
-
-def _setup_errors(table: pd.DataFrame, names: list[str]) -> Floats:
-    """Return the variance of the error that runs of each setup share."""
-    square = (table["setup_error"] ** 2).groupby(table["setup"]).mean()
-    return np.asarray(square.reindex(names), dtype=float)
-
-
-def _usual_effect(prior: tuple[float, float]) -> RoomEffect:
-    try:
-        usual, spread = map(float, prior)
-    except (TypeError, ValueError):
-        usual = spread = float("nan")
-    if not (np.isfinite(usual) and 0 < spread < np.inf):
-        raise InputError(
-            "room_effect is two numbers, K for each K of the room and a standard deviation above zero, "
-            f"such as (-0.1, 0.15); found {prior!r}"
-        )
-    return RoomEffect(usual, spread)
-
-
-def _found_effect(fit: SetupFit, confidence: float) -> tuple[float, float, float]:
-    """Return the room's coefficient, the last one, with its interval."""
-    contrast = np.zeros((1, fit.means.size))
-    contrast[0, -1] = 1.0
-    value, half = float(fit.means[-1]), float(fit.halves(contrast, confidence)[0])
-    return value, value - half, value + half
 
 
 def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, list[Caution]]:
@@ -329,11 +287,10 @@ def _spread_cautions(table: pd.DataFrame) -> list[Caution]:
 
 def _mounting_cautions(model: "_Model", usual_spread: tuple[float, float] | None) -> list[Caution]:
     """Say what is unknown or assumed where no setup was mounted twice."""
-    mounted = model.fit.mounted
-    if mounted is None or max(model.mountings) > 1:
+    if model.fit.mounted is None or max(model.mountings) > 1:
         return []
     pairs = [model.contrast(a, b) for a, b in combinations(model.names, 2)]
-    if not pairs or not (mounted.between(np.array(pairs)) > 0).any():
+    if not pairs or not (model.fit.between(np.array(pairs)) > 0).any():
         return []
     if usual_spread is None:
         return [caution("never_remounted")]
@@ -350,36 +307,24 @@ class _Model:
     runs: list[int]
     mountings: list[int]
     confidence: float
-    by_room: bool  # whether the last coefficient is the room's
 
     def contrast(self, a: str, b: str) -> Floats:
         """Return the contrast of setup `a` minus setup `b`."""
         first, second = self.names.index(a), self.names.index(b)
         return np.asarray(self.contrasts[first] - self.contrasts[second])
 
-    def room_errors(self, vectors: Floats) -> Floats:
-        """Return the share of each contrast's standard error that the room causes.
-
-        More runs do not reduce it.
-        """
-        if not self.by_room:
-            return np.zeros(len(vectors))
-        covariance = self.fit.covariance
-        return np.asarray(np.abs(vectors @ covariance[:, -1]) / np.sqrt(covariance[-1, -1]))
-
     def repeats(self, name: str, *, between: bool) -> int:
         """Return how often a setup was repeated: remounted, or just run."""
         return (self.mountings if between else self.runs)[self.names.index(name)]
 
 
-def _contrasts(setups: int, columns: int, blocks: int) -> Floats:
-    # Setups are compared at the average block, and in the average room.
-    average = np.full((setups, blocks - 1), 1 / blocks)
-    return np.hstack([np.eye(setups), average, np.zeros((setups, columns - setups - blocks + 1))])
+def _contrasts(setups: int, blocks: int) -> Floats:
+    # Setups are compared at the average block.
+    return np.hstack([np.eye(setups), np.full((setups, blocks - 1), 1 / blocks)])
 
 
 def _setup_rows(model: _Model) -> pd.DataFrame:
-    level = model.contrasts @ model.fit.means
+    level = model.contrasts @ model.fit.first(model.contrasts.shape[1])
     half = model.fit.halves(model.contrasts, model.confidence)
     rows = pd.DataFrame(
         {
@@ -398,77 +343,28 @@ def _differences(
 ) -> pd.DataFrame:
     rows = pd.DataFrame(pairs, columns=["setup", "versus"], dtype=object)
     vectors = np.array([model.contrast(a, b) for a, b in pairs]).reshape(
-        len(pairs), model.fit.means.size
-    )
-    rows["difference"] = np.asarray(vectors @ model.fit.means, dtype=float)
-    ends = (("low", -np.inf), ("high", np.inf), ("single_low", -np.inf), ("single_high", np.inf))
-    for name, unknown in (*ends, ("p_value", np.nan)):
-        rows[name] = np.full(len(pairs), unknown)
-    rows["distinguishable"] = rows["alike"] = np.zeros(len(pairs), dtype=bool)
-    rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
-    error = model.fit.errors(vectors) if pairs else np.zeros(0)
-    known = np.isfinite(error)
-    if not known.any():
-        return rows
-    half = model.fit.halves(vectors, model.confidence)
-    rows["single_low"], rows["single_high"] = rows["difference"] - half, rows["difference"] + half
-    # Each error has its own degrees of freedom. Verdicts use common ones.
-    freedom, common = model.fit.freedom(vectors), model.fit.degrees
-    sizes = _at_freedom(rows["difference"].to_numpy(dtype=float) / error, freedom, common)
-    adjust = (
-        AgainstOne(vectors @ model.fit.covariance @ vectors.T, common)
-        if against_one
-        else AllPairs(len(model.names), common)
+        len(pairs), model.contrasts.shape[1]
     )
     places = [(model.names.index(a), model.names.index(b)) for a, b in pairs]
-    level = 1 - model.confidence
-    rows["distinguishable"] = adjust.distinguished(places, sizes, level) & known
-    rows["p_value"] = np.where(known, _p_values(adjust, places, sizes, level), np.nan)
-    critical = _at_freedom(
-        np.full(len(pairs), critical_size(adjust.p_value, common, level)), common, freedom
+    found = joint_differences(
+        model.fit, vectors, places, len(model.names), model.confidence, against_one=against_one
     )
-    rows["low"], rows["high"] = _matching(rows, np.where(known, critical * error, np.inf))
-    rows["smallest"] = np.where(
-        known,
-        (critical + np.array([quantile(At.POWER, float(f)) for f in freedom])) * error,
-        np.nan,
-    )
-    # How much larger a difference must be because it is one of many. It hardly changes with the runs.
-    more = critical / np.array([quantile((1 + model.confidence) / 2, float(f)) for f in freedom])
-    within = (rows["low"] > -matters) & (rows["high"] < matters)
-    rows["alike"] = within & ~rows["distinguishable"]
-    rows["runs_needed"] = _runs_for_each(model, rows, vectors, error, freedom, matters / more)
+    for name in (
+        "difference", "low", "high", "single_low", "single_high", "p_value", "distinguishable",
+    ):  # fmt: skip
+        rows[name] = getattr(found, name)
+    rows["alike"] = (rows["low"] > -matters) & (rows["high"] < matters) & ~found.distinguishable
+    rows["runs_needed"] = rows["smallest"] = np.full(len(pairs), np.nan)
+    known = np.isfinite(found.errors)
+    if known.any():
+        power = np.array([quantile(At.POWER, float(f)) for f in found.freedom])
+        rows["smallest"] = np.where(known, (found.critical + power) * found.errors, np.nan)
+        # How much larger a difference must be because it is one of many hardly changes with the runs.
+        more = found.critical / np.array(
+            [quantile((1 + model.confidence) / 2, float(f)) for f in found.freedom]
+        )
+        rows["runs_needed"] = _runs_for_each(model, rows, vectors, found, matters / more)
     return rows
-
-
-def _matching(rows: pd.DataFrame, half: Floats) -> tuple[Floats, Floats]:
-    """Return simultaneous intervals that match the verdicts: they leave out zero if told apart.
-
-    A verdict reached in steps may tell apart what the single step does not. Then the interval ends at
-    zero (Stefansson, Kim and Hsu 1988).
-    """
-    difference = rows["difference"].to_numpy(dtype=float)
-    low, high = difference - half, difference + half
-    told = rows["distinguishable"].to_numpy(dtype=bool)
-    low = np.where(told & (difference > 0), np.maximum(low, At.BESIDE_ZERO), low)
-    high = np.where(told & (difference < 0), np.minimum(high, -At.BESIDE_ZERO), high)
-    return low, high
-
-
-def _p_values(
-    adjust: AllPairs | AgainstOne, places: list[tuple[int, int]], sizes: Floats, level: float
-) -> list[float]:
-    """Return the smallest level at which each difference is told apart, in steps where that is less."""
-    single = np.array([adjust.p_value(size) for size in sizes])
-    told = adjust.distinguished(places, sizes, level)
-    for k in np.flatnonzero(told & (single >= level)):
-        low, high = 0.0, level
-        for _ in range(At.P_HALVINGS):
-            middle = (low + high) / 2
-            found = adjust.distinguished(places, sizes, middle)[k]
-            low, high = (low, middle) if found else (middle, high)
-        single[k] = high
-    return [float(p) for p in np.where(told, np.minimum(single, level * (1 - 1e-9)), single)]
 
 
 def _told_apart(
@@ -488,18 +384,15 @@ def _runs_for_each(
     model: _Model,
     rows: pd.DataFrame,
     vectors: Floats,
-    error: Floats,
-    freedom: Floats,
+    found: Joint,
     asked: Floats,
 ) -> list[float]:
     """Return how many more runs would find a difference that matters; 0 if told apart, NaN if unknown.
 
     `asked` is the size of that difference, less as each is one of many.
     """
-    remounted = np.zeros(len(rows), dtype=bool)
-    if model.fit.mounted is not None:
-        remounted = model.fit.mounted.between(vectors) > 0.5
-    of_rooms = model.room_errors(vectors)
+    remounted = model.fit.between(vectors) > 0.5
+    of_rooms, error = model.fit.room_errors(vectors), found.errors
     needed = []
     for k, row in enumerate(rows.itertuples()):
         if not np.isfinite(error[k]) or row.alike:
@@ -512,21 +405,10 @@ def _runs_for_each(
             needed.append(
                 _runs_needed(
                     float(asked[k]), float(error[k]), (repeats[0], repeats[1]),
-                    float(freedom[k]), model.confidence, float(of_rooms[k]),
+                    float(found.freedom[k]), model.confidence, float(of_rooms[k]),
                 )
             )  # fmt: skip
     return needed
-
-
-def _at_freedom(sizes: Floats, freedom: "Floats | float", common: "Floats | float") -> Floats:
-    """Return the sizes, in standard errors, with the same p value at other degrees of freedom."""
-    before, after = np.broadcast_to(freedom, sizes.shape), np.broadcast_to(common, sizes.shape)
-    moved = np.abs(sizes)
-    other = ~np.isclose(before, after)
-    if other.any():
-        chance = t_beyond(moved[other], before[other])
-        moved[other] = np.where(chance > 0, -t_quantile(chance, after[other]), moved[other])
-    return np.copysign(moved, sizes)
 
 
 def _runs_needed(

@@ -8,12 +8,12 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.comparing.fit_runs import RUN_COLUMNS, Beside, fit_runs
-from gelassen.core.comparing.priors import Comparison
+from gelassen.core.comparing.joint import Joint, joint_differences, matching
 from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import t_beyond, t_quantile
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import Bools, Floats, as_confidence
+from gelassen.core.foundation.inputs import Floats, as_confidence
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 
@@ -28,15 +28,19 @@ class Effects(Result):
         factor, level, versus, effect, low, high, p_value, distinguishable, depends, least, most: what
         changing the factor from `versus` to `level` does, averaged evenly over the combinations of the
         other factors that were run with both. If it `depends` on them beyond chance, the interval holds
-        the effects of all combinations, which go from `least` to `most`.
+        the effects of all combinations, which go from `least` to `most`. The intervals of each factor hold
+        together for all of its levels, and for the number of factors.
     interactions : DataFrame
         factor, level, versus, other, other_level, other_versus, effect, low, high, p_value,
         distinguishable: by how much that change does more at `other_level` than at `other_versus`.
     conditional : DataFrame
         factor, level, versus, where, other_levels, effect, low, high, p_value, distinguishable: the same
-        change at one combination of the other factors, in words and as a tuple.
+        change at one combination of the other factors, in words and as a tuple. Its interval holds for
+        all pairs of combinations, as in a comparison of these.
     spread
         Standard deviation between runs of one combination; NaN if it could not be found.
+    room_effect, room_c
+        As in `Comparison`.
     """
 
     main: pd.DataFrame
@@ -46,6 +50,8 @@ class Effects(Result):
     freedom: float
     confidence: float
     cautions: tuple[Caution, ...] = ()
+    room_effect: tuple[float, float, float] | None = None
+    room_c: float = float("nan")
 
     def __str__(self) -> str:
         lines = [
@@ -68,6 +74,7 @@ def factor_effects(
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
     day_spread: float | None = None,
+    room_effect: tuple[float, float] | None = None,
 ) -> Effects:
     """Find main effects and interactions.
 
@@ -84,7 +91,7 @@ def factor_effects(
         Column of the value.
     confidence : float
         For all intervals.
-    repeatability, usual_spread, day_spread
+    repeatability, usual_spread, day_spread, room_effect
         As in `compare_setups`.
 
     Raises
@@ -98,10 +105,13 @@ def factor_effects(
     contrasts of these means with equal weights (Yates' weighted squares of means [1]_), so that unequal
     numbers of runs do not tilt them. Where combinations are empty, the others tell: effects are means
     over those that were run with both levels. If there are none, effects are taken to add up, and that
-    is said. Runs that were all at their limit (`at_limit`) are lower bounds. Intervals of main effects
-    allow for their number (Bonferroni), verdicts likewise (Holm), and they agree. Where runs share
-    mountings, what another mounting adds is a part of its own (`core/comparing/mounting.py`): effects
-    of what was changed on one mounting are free of it.
+    is said. Runs that were all at their limit (`at_limit`) are lower bounds.
+
+    Intervals and verdicts come from the procedure that judges setups (`joint.py`): over the levels of
+    each factor for main effects, at a level divided by the number of factors (Bonferroni), and over all
+    combinations for the effects at one of them. Interactions are judged in steps (Holm). Where runs share
+    mountings, what another mounting adds is a part of its own (`core/comparing/mounting.py`): effects of
+    what was changed on one mounting are free of it.
 
     References
     ----------
@@ -110,7 +120,7 @@ def factor_effects(
     level = as_confidence(confidence)
     table, cautions = _checked(runs, factors, value)
     levels = {factor: list(dict.fromkeys(table[factor])) for factor in factors}
-    free = table[~table["at_limit"]]
+    free = table[~table["at_limit"]].reset_index(drop=True)
     bounds = _bounds(table, factors, value)
     every = list(product(*levels.values()))
     filled = {tuple(map(str, row)) for row in free[list(factors)].to_numpy()}
@@ -127,7 +137,10 @@ def factor_effects(
         shown = "; ".join(", ".join(cell) for cell in empty[:3]) + (" …" if len(empty) > 3 else "")
         code = "effects_add_up" if additive else "empty_combinations"
         cautions.append(caution(code, count=len(empty), all=len(every), shown=shown))
-    beside = Beside(repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread)
+    beside = Beside(
+        repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread,
+        room_effect=room_effect,
+    )  # fmt: skip
     fit, said = _fit_cells(free, factors, value, table_of, beside)
     cautions += said
     model = _Fit(fit, level)
@@ -135,33 +148,28 @@ def factor_effects(
         [] if additive or len(factors) < 2 else _conditional(table_of, model, bounds),
         columns=["factor", "level", "versus", "where", "other_levels", *_VERDICT],
     )
-    interactions = pd.DataFrame(
-        [] if additive else _interactions(table_of, model),
-        columns=["factor", "level", "versus", "other", "other_level", "other_versus", *_VERDICT],
-    )
-    for frame in (interactions, conditional):
-        ends = frame[["low", "high"]].to_numpy(dtype=float)
-        bounded = np.isinf(ends).any(axis=1) & frame["distinguishable"].astype(bool)
-        frame["distinguishable"] = (
-            _holm(frame["p_value"].to_numpy(dtype=float), 1 - level) | bounded
-        )
     main = _main(table_of, model, conditional)
     return Effects(
-        main=main, interactions=interactions, conditional=conditional,
+        main=main, interactions=_interactions(table_of, model), conditional=conditional,
         spread=fit.spread, freedom=float(fit.degrees),
         confidence=level,
         cautions=tuple(cautions),
+        room_effect=fit.room_effect(level), room_c=fit.room_c,
     )  # fmt: skip
 
 
 def _bounds(
     table: pd.DataFrame, factors: Sequence[str], value: str
-) -> dict[tuple[str, ...], float]:
-    """Return the combinations whose runs were all at their limit, and the value they reached."""
+) -> dict[tuple[str, ...], tuple[float, float]]:
+    """Return the combinations whose runs were all at their limit: the mean they reached, and the least."""
     groups = table.groupby(list(factors), sort=False)
     limited = groups["at_limit"].all()
-    reached = groups[value].mean()
-    return {_key(k): float(reached[k]) for k, held in limited.items() if held}
+    reached = groups[value].agg(["mean", "min"])
+    return {
+        _key(k): (float(reached.loc[k, "mean"]), float(reached.loc[k, "min"]))
+        for k, held in limited.items()
+        if held
+    }
 
 
 def _checked(
@@ -224,13 +232,14 @@ class _Cells:
         """Return the combinations of the other factors that were run at both levels, with contrasts."""
         place = list(self.levels).index(factor)
         found = []
-        for where in self._others(factor):
+        for where in self.others(factor):
             first, second = ((*where[:place], level, *where[place:]) for level in (a, b))
             if self.additive or (first in self.all and second in self.all):
                 found.append((where, self.row(first) - self.row(second)))
         return found
 
-    def _others(self, factor: str) -> list[tuple[str, ...]]:
+    def others(self, factor: str) -> list[tuple[str, ...]]:
+        """Return the combinations of the levels of the other factors."""
         return list(product(*(own for name, own in self.levels.items() if name != factor)))
 
     def place_of(self, factor: str, other: str) -> int:
@@ -264,34 +273,42 @@ def _fit_cells(
 
 def _main(cells: _Cells, model: "_Fit", conditional: pd.DataFrame) -> pd.DataFrame:
     """Return the main effects, with intervals and verdicts that allow for their number and agree."""
-    changes = [change for change in cells.changes() if cells.shared(*change)]
-    contrasts = [np.mean([one for _, one in cells.shared(*change)], axis=0) for change in changes]
-    alone = [model.verdict(contrast) for contrast in contrasts]
-    joint = replace(model, level=1 - (1 - model.level) / max(len(changes), 1))
-    wide = [joint.verdict(contrast) for contrast in contrasts]
-    p_values = np.array([one[3] for one in alone], dtype=float)
-    told = _holm(p_values, 1 - model.level)
+    every = [change for change in cells.changes() if cells.shared(*change)]
+    factors = list(dict.fromkeys(factor for factor, _, _ in every))
     rows = []
-    for change, (effect, low, high, p_value, _), verdict in zip(changes, wide, told, strict=True):
-        if verdict and effect > 0:
-            low = max(low, Comparison.BESIDE_ZERO)
-        elif verdict and effect < 0:
-            high = min(high, -Comparison.BESIDE_ZERO)
-        least = most = effect
-        depends = _depends(cells, model, change)
-        if len(conditional):
+    for factor in factors:
+        changes = [change for change in every if change[0] == factor]
+        found = _joint_effects(cells, model, changes, len(factors))
+        for k, change in enumerate(changes):
+            effect, low, high = (float(x[k]) for x in (found.difference, found.low, found.high))
+            p_value = min(float(found.p_value[k]) * len(factors), 1.0)
+            told, depends, least, most = bool(found.distinguishable[k]), False, effect, effect
             own = conditional[
                 (conditional[["factor", "level", "versus"]] == list(change)).all(axis=1)
             ]
+            depends = _depends(cells, model, change)
             depends |= bool((own["low"] > high).any() or (own["high"] < low).any())
-            if depends:
+            if depends and len(own):
                 least, most = float(own["effect"].min()), float(own["effect"].max())
                 low, high = min(low, float(own["low"].min())), max(high, float(own["high"].max()))
-        rows.append(
-            (*change, effect, low, high, p_value, low > 0 or high < 0, depends, least, most)
-        )
+                told = low > 0 or high < 0
+            rows.append((*change, effect, low, high, p_value, told, depends, least, most))
     columns = ["factor", "level", "versus", *_VERDICT, "depends", "least", "most"]
     return pd.DataFrame(rows, columns=columns)
+
+
+def _joint_effects(
+    cells: _Cells, model: "_Fit", changes: Sequence[tuple[str, str, str]], factors: int
+) -> Joint:
+    """Return the main effects of one factor, judged together."""
+    levels = cells.levels[changes[0][0]]
+    contrasts = np.array(
+        [np.mean([one for _, one in cells.shared(*change)], axis=0) for change in changes]
+    )
+    pairs = [(levels.index(a), levels.index(b)) for _, a, b in changes]
+    return joint_differences(
+        model.fit, contrasts, pairs, len(levels), 1 - (1 - model.level) / factors
+    )
 
 
 def _depends(cells: _Cells, model: "_Fit", change: tuple[str, str, str]) -> bool:
@@ -303,10 +320,12 @@ def _depends(cells: _Cells, model: "_Fit", change: tuple[str, str, str]) -> bool
     return bool(pairs) and min(p_values) * len(pairs) < 1 - model.level
 
 
-def _interactions(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
-    rows: list[tuple[object, ...]] = []
+def _interactions(cells: _Cells, model: "_Fit") -> pd.DataFrame:
+    """Return by how much each change does more at one level of another factor, judged together."""
+    names: list[tuple[str, ...]] = []
+    contrasts: list[Floats] = []
     order = list(cells.levels)
-    for factor, a, b in cells.changes():
+    for factor, a, b in () if cells.additive else cells.changes():
         for other, c, d in cells.changes():
             if order.index(other) <= order.index(factor):
                 continue
@@ -318,32 +337,60 @@ def _interactions(cells: _Cells, model: "_Fit") -> list[tuple[object, ...]]:
                 if where[place] == c and (there := (*where[:place], d, *where[place + 1 :])) in at
             ]
             if both:
-                contrast = np.asarray(np.mean(both, axis=0))
-                rows.append((factor, a, b, other, c, d, *model.verdict(contrast)))
-    return rows
+                names.append((factor, a, b, other, c, d))
+                contrasts.append(np.asarray(np.mean(both, axis=0)))
+    wide = replace(model, level=1 - (1 - model.level) / max(len(names), 1))
+    alone = [wide.verdict(contrast) for contrast in contrasts]
+    effect, low, high, p_value = (np.array([one[k] for one in alone]) for k in range(4))
+    p_value = _holm(p_value)
+    told = p_value < 1 - model.level
+    low, high = matching(effect, (high - low) / 2, told)
+    frame = pd.DataFrame(
+        names, columns=["factor", "level", "versus", "other", "other_level", "other_versus"]
+    )
+    return frame.assign(effect=effect, low=low, high=high, p_value=p_value, distinguishable=told)
 
 
 def _conditional(
-    cells: _Cells, model: "_Fit", bounds: dict[tuple[str, ...], float]
+    cells: _Cells, model: "_Fit", bounds: dict[tuple[str, ...], tuple[float, float]]
 ) -> list[tuple[object, ...]]:
-    """Return the effects at each combination of the others, and bounds where one side was at its limit."""
+    """Return the effects at each combination of the others, and bounds where one side was at its limit.
+
+    They are differences between two combinations, judged as setups are: among all pairs.
+    """
+    pairs = list(combinations(range(len(cells.all)), 2))
+    contrasts = np.array([cells.row(cells.all[a]) - cells.row(cells.all[b]) for a, b in pairs])
+    found = joint_differences(
+        model.fit, contrasts.reshape(len(pairs), len(cells.all)), pairs, len(cells.all), model.level
+    )
+    at = {pair: k for k, pair in enumerate(pairs)}
     rows: list[tuple[object, ...]] = []
     order = list(cells.levels)
     for factor, a, b in cells.changes():
-        for where, contrast in cells.shared(factor, a, b):
-            rows.append((factor, a, b, ", ".join(where), where, *model.verdict(contrast)))
         place = order.index(factor)
-        others = product(*(own for name, own in cells.levels.items() if name != factor))
-        for where in others:
+        for where in cells.others(factor):
             first, second = ((*where[:place], level, *where[place:]) for level in (a, b))
-            bound: tuple[float, float, float, float, bool] | None = None
-            if first in bounds and second in cells.all:
-                bound = model.bound(cells.row(second), bounds[first], above=True)
+            told: tuple[float, float, float, float, bool] | None = None
+            if first in cells.all and second in cells.all:
+                told = _of_pair(found, at, cells.all.index(first), cells.all.index(second))
+            elif first in bounds and second in cells.all:
+                told = model.bound(cells.row(second), bounds[first], above=True)
             elif second in bounds and first in cells.all:
-                bound = model.bound(cells.row(first), bounds[second], above=False)
-            if bound is not None:
-                rows.append((factor, a, b, ", ".join(where), where, *bound))
+                told = model.bound(cells.row(first), bounds[second], above=False)
+            if told is not None:
+                rows.append((factor, a, b, ", ".join(where), where, *told))
     return rows
+
+
+def _of_pair(
+    found: Joint, at: dict[tuple[int, int], int], first: int, second: int
+) -> tuple[float, float, float, float, bool]:
+    """Return the difference of one pair, whichever way round it was judged."""
+    k = at[(min(first, second), max(first, second))]
+    effect, low, high = (float(x[k]) for x in (found.difference, found.low, found.high))
+    if first > second:
+        effect, low, high = -effect, -high, -low
+    return effect, low, high, float(found.p_value[k]), bool(found.distinguishable[k])
 
 
 @dataclass(frozen=True, slots=True)
@@ -361,21 +408,21 @@ class _Fit:
         return effect, effect - half, effect + half, p_value, False
 
     def bound(
-        self, row: Floats, reached: float, *, above: bool
+        self, row: Floats, reached: tuple[float, float], *, above: bool
     ) -> tuple[float, float, float, float, bool]:
         """Return the bound of an effect, where one of the two combinations was at its limit."""
         mean, _, high, _, _ = self.verdict(row)
         if above:  # the limited combination is the level: the effect is at least this
-            return reached - mean, reached - high, np.inf, float("nan"), reached - high > 0
-        return mean - reached, -np.inf, high - reached, float("nan"), high - reached < 0
+            low = reached[1] - high
+            return reached[0] - mean, low, np.inf, float("nan"), low > 0
+        high -= reached[1]
+        return mean - reached[0], -np.inf, high, float("nan"), high < 0
 
 
-def _holm(p_values: Floats, alpha: float) -> Bools:
-    """Return which of several differences are beyond chance, by Holm's steps."""
+def _holm(p_values: Floats) -> Floats:
+    """Return the p values that allow for their number, by Holm's steps."""
     order = np.argsort(p_values)
-    told: Bools = np.zeros(p_values.size, dtype=bool)
-    for rank, k in enumerate(order):
-        if not p_values[k] <= alpha / (p_values.size - rank):
-            break
-        told[int(k)] = True
-    return told
+    steps = p_values[order] * np.arange(p_values.size, 0, -1)
+    adjusted = np.empty(p_values.size)
+    adjusted[order] = np.minimum(np.maximum.accumulate(steps), 1.0)
+    return adjusted

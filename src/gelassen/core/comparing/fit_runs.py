@@ -1,6 +1,6 @@
 """One fit of single runs for every question that compares: setups, combinations, places on a scale."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -11,10 +11,11 @@ from gelassen.core.comparing.priors import Comparison
 from gelassen.core.comparing.setup_means import SetupFit, fit_setups
 from gelassen.core.comparing.spread import estimate
 from gelassen.core.foundation.caution import Caution
+from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
-from gelassen.core.thermal.room_effect import Equations, RoomEffect
+from gelassen.core.thermal.room_effect import Equations, RoomEffect, rooms_differ
 
-RUN_COLUMNS = ("setup", "standard_error", "setup_error", "shared_error", "scale", "mount", "day")
+RUN_COLUMNS = ("setup", "standard_error", "setup_error", "scale", "mount", "day", "room_c")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,75 +29,88 @@ class Beside:
         freedom.
     day_spread
         What a day is thought to move all of its runs by, as a standard deviation; None leaves days out.
+    room_effect
+        By how much a value usually changes with each kelvin of the room, and the standard deviation of
+        that; None leaves the room out.
     """
 
     repeatability: tuple[float, float] | None = None
     usual_spread: tuple[float, float] | None = None
     day_spread: float | None = None
+    room_effect: tuple[float, float] | None = None
 
 
 def fit_runs(
-    runs: pd.DataFrame,
-    values: Floats,
-    design: Floats,
-    beside: Beside,
-    *,
-    room: RoomEffect | None = None,
+    runs: pd.DataFrame, values: Floats, design: Floats, beside: Beside
 ) -> tuple[SetupFit, list[Caution]]:
     """Fit a linear model of single runs, with all that runs share.
 
     Parameters
     ----------
     runs : DataFrame
-        One row a run, with these columns if they are known: standard_error, scale, mount and day, as in
-        `compare_setups`; setup, with setup_error; shared_error, what one standard deviation of an error
-        that all runs share moves each of them by; room_c, if there is a `room`.
+        One row a run, with these columns if they are known: standard_error, scale, mount, day and room_c,
+        as in `compare_setups`; setup, with setup_error.
     values : ndarray, shape (runs,)
         One number a run.
     design : ndarray, shape (runs, coefficients)
         The linear model.
     beside : Beside
         What is known beside the runs.
-    room : RoomEffect, optional
-        What each kelvin of the room is thought to do.
 
     Returns
     -------
     SetupFit
-        Its first coefficients are those of the design, its last the effect of the room, if there is one.
+        Its first coefficients are those of the design, its last the effect of the room, if that was
+        allowed for.
     list of Caution
         What is to be said of the scatter.
+
+    Raises
+    ------
+    InputError
+        A room effect that is no number with a standard deviation.
     """
     # Divided by its own scatter, every run has the same weight.
     scale = _column(runs, "scale", 1.0)
     of_setup = _column(runs, "setup_error", 0.0)
     own = np.maximum(_column(runs, "standard_error", 0.0) ** 2 - of_setup**2, 0.0) / scale**2
     equations = Equations(values / scale, design / scale[:, None], own)
-    days = _days(runs)
-    if beside.day_spread is not None and len(set(days)) > 1 and not copied(runs, values):
+    days, alike = _days(runs), copied(runs, values)
+    if beside.day_spread is not None and len(set(days)) > 1 and not alike:
         spread = found_day_spread(
             equations, days, beside.day_spread, repeatability=beside.repeatability,
             usual_spread=beside.usual_spread,
         )  # fmt: skip
         equations = with_days(equations, days, spread)
-    if room is not None:
-        equations = equations.with_rooms(runs["room_c"].to_numpy(dtype=float), room)
+    rooms, room_c = _column(runs, "room_c", np.nan), np.nan
+    if beside.room_effect is not None and rooms_differ(rooms) and not alike:
+        equations = equations.with_rooms(rooms, _usual_effect(beside.room_effect))
+        room_c = float(rooms.mean())
     priors = len(equations.observed) - len(runs)
     fit, cautions = fit_setups(
         equations.observed, equations.design, equations.own, [*mounts_of(runs), *[NO_RUN] * priors],
         repeatability=beside.repeatability, usual_spread=beside.usual_spread,
     )  # fmt: skip
-    shared = [_column(runs, "shared_error", 0.0)]
-    if of_setup.any():
+    if of_setup.any():  # an error that the runs of a setup share moves what depends on that setup
         square = pd.Series(of_setup**2, index=runs.index).groupby(runs["setup"]).transform("mean")
-        shared += [
-            np.sqrt(square.where(runs["setup"] == name, 0.0)) for name in runs["setup"].unique()
-        ]
-    for error in shared:
-        if error.any():
+        for name in runs["setup"].unique():
+            error = np.sqrt(square.where(runs["setup"] == name, 0.0))
             moved = np.append(error / scale, np.zeros(priors))
             fit = fit.with_shared(_coefficients(fit, equations, moved))
-    return fit, cautions
+    return replace(fit, room_c=room_c), cautions
+
+
+def _usual_effect(prior: tuple[float, float]) -> RoomEffect:
+    try:
+        usual, spread = map(float, prior)
+    except (TypeError, ValueError):
+        usual = spread = float("nan")
+    if not (np.isfinite(usual) and 0 < spread < np.inf):
+        raise InputError(
+            "room_effect is two numbers, K for each K of the room and a standard deviation above zero, "
+            f"such as (-0.1, 0.15); found {prior!r}"
+        )
+    return RoomEffect(usual, spread)
 
 
 def _coefficients(fit: SetupFit, equations: Equations, values: Floats) -> Floats:

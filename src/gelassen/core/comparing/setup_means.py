@@ -17,7 +17,7 @@ class SetupFit:
     """Fitted coefficients, with the standard errors of their contrasts.
 
     `spread` is NaN if it is unknown; it is known with `spread_degrees` degrees of freedom, contrasts with
-    `degrees`.
+    `degrees`. The last coefficient is the room's if the room was allowed for; means are those at `room_c`.
     """
 
     means: Floats
@@ -26,6 +26,7 @@ class SetupFit:
     spread: float
     spread_degrees: float
     mounted: MountedFit | None = None
+    room_c: float = float("nan")
 
     @classmethod
     def of_mountings(cls, fit: MountedFit) -> "SetupFit":
@@ -39,12 +40,6 @@ class SetupFit:
             spread=float(np.sqrt(fit.within + fit.mounting)),
             mounted=fit,
         )
-
-    def with_setup_errors(self, variances: Floats) -> "SetupFit":
-        """Return the same with an error that the runs of each setup share, as a variance a setup."""
-        added = np.zeros_like(self.covariance)
-        added[np.arange(variances.size), np.arange(variances.size)] = variances
-        return replace(self, covariance=self.covariance + added)
 
     def with_shared(self, moved: Floats) -> "SetupFit":
         """Return the same with an error that all runs share, given the effect of one deviation of it."""
@@ -75,11 +70,43 @@ class SetupFit:
             error = np.where(self.mounted.between(contrasts) > 0, np.inf, error)
         return np.asarray(error)
 
+    def covariance_of(self, contrasts: Floats) -> Floats:
+        """Return the covariance of contrasts."""
+        contrasts = self._padded(contrasts)
+        return np.asarray(contrasts @ self.covariance @ contrasts.T)
+
+    @property
+    def by_room(self) -> bool:
+        """Whether the room was allowed for."""
+        return bool(np.isfinite(self.room_c))
+
+    def room_effect(self, confidence: float) -> tuple[float, float, float] | None:
+        """Return the change for each kelvin of the room with its interval, if it was allowed for."""
+        if not self.by_room:
+            return None
+        contrast = np.zeros((1, self.means.size))
+        contrast[0, -1] = 1.0
+        value, half = float(self.means[-1]), float(self.halves(contrast, confidence)[0])
+        return value, value - half, value + half
+
+    def room_errors(self, contrasts: Floats) -> Floats:
+        """Return the part of each contrast's standard error that the room causes."""
+        if not self.by_room:
+            return np.zeros(len(contrasts))
+        with_room = self._padded(contrasts) @ self.covariance[:, -1]
+        return np.asarray(np.abs(with_room) / np.sqrt(self.covariance[-1, -1]))
+
     def freedom(self, contrasts: Floats) -> Floats:
         """Return the degrees of freedom of each of these errors."""
         if self.mounted is None:
             return np.full(len(contrasts), self.degrees)
         return self.mounted.freedom(self._padded(contrasts))
+
+    def between(self, contrasts: Floats) -> Floats:
+        """Return the share of each contrast's variance that comes from mountings."""
+        if self.mounted is None:
+            return np.zeros(len(contrasts))
+        return self.mounted.between(self._padded(contrasts))
 
     def halves(self, contrasts: Floats, confidence: float) -> Floats:
         """Return half the width of the interval of each contrast; infinite where it is unknown."""

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gelassen.core.comparing.equal_table import equal_table
+from gelassen.core.comparing.along.equal_table import equal_table
 from gelassen.core.comparing.fit_runs import Beside, fit_runs
 from gelassen.core.comparing.priors import EqualPoint
 from gelassen.core.comparing.setup_means import SetupFit

@@ -1,0 +1,1 @@
+"""Values along a scale: how they change, where they are best, and what they are at one place."""
