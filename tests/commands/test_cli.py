@@ -109,8 +109,12 @@ def test_a_study_shows_itself(demo, tmp_path):
     text = study.report(tmp_path / "page.md").read_text(encoding="utf-8")
     assert text.startswith("# A cooler for the playout box")
     figures = study.figures()
-    assert set(figures) == {"setups", "differences", "effects", "capacity", "fan curves"}
-    assert len({axes.figure for axes in figures.values()}) == 5
+    assert set(figures) == {
+        "setups", "differences", "order", "unlike", "effects", "repeatability", "capacity", "fan curves",
+    }  # fmt: skip
+    assert len({axes.figure for axes in figures.values()}) == 8
+    below = "A cooler for the playout box  ·  36 runs  ·  2026-"
+    assert all(axes.figure.texts[-1].get_text().startswith(below) for axes in figures.values())
 
 
 def test_how_much_is_said_and_where_the_answer_goes(demo, tmp_path):

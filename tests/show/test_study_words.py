@@ -216,13 +216,13 @@ def test_figures_have_titles_axes_and_names_as_they_are(pads, tmp_path):
     found = factor_effects(pads, ["pad", "door"])
     axis = plot(found)
     assert len(axis.get_yticklabels()) == len(found.main)
-    assert "grey: cannot be told from none" in axis.get_xlabel()
+    assert "grey: cannot be told from none" in axis.get_title()
     course = plot(response_curve([1, 1, 2, 2, 3, 3], [60, 60.1, 55, 55.1, 55, 54.9]))
     assert course.get_legend() is not None
     traded = plot(tradeoff(["$a$ {x}", "b"], [1, 2], [2, 1], x_name="noise", y_name="rise, K"))
     assert traded.get_xlabel() == "noise"
     path = tmp_path / "figures" / "effects.png"
-    save_plot(found, path, about="Fans ($1$)   (made-up sample data)")
+    save_plot(found, path, below=("Fans ($1$)", "made-up sample data"))
     assert matplotlib.image.imread(path).shape[:2] == (800, 1280)
 
 

@@ -84,6 +84,8 @@ class StudyComparison(Result):
         its unit, and the setup with the best value comes first.
     details
         (level, factor, what is known of it, in words) for each level of which something is known.
+    comfort_c
+        The tester's own line below the limit.
     """
 
     title: str
@@ -110,6 +112,7 @@ class StudyComparison(Result):
     spread: KnownSpread = field(default_factory=lambda: KnownSpread("repeats", None))
     by: Quantity | None = None
     details: tuple[tuple[str, str, str], ...] = ()
+    comfort_c: float | None = None
 
     def __str__(self) -> str:
         lines = [self.title + ("   (made-up sample data)" if self.made_up else "")]

@@ -132,7 +132,7 @@ def compare_loads(
             setups.append(_with_quantities(_unsettled(own), own).assign(load=load))
             continue
         asked = replace(about, title=f"{file.title}, {load}", baseline=against)
-        found = compare_runs(own, left_out, asked)
+        found = replace(compare_runs(own, left_out, asked), comfort_c=file.comfort_c)
         comparisons[load] = found
         cautions += [one.of(load) for one in found.cautions]
         setups.append(_every_setup(found.setups, own).assign(load=load))

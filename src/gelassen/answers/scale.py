@@ -12,6 +12,7 @@ from gelassen.answers.one_room import (
     runs_of_days,
     usual_room_effect,
 )
+from gelassen.answers.quantities import named
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
@@ -95,7 +96,7 @@ def along_scale(
         room_effect=None if factor in _OF_FANS else usual_room_effect(file),
     )  # fmt: skip
     said = rooms_said(free["reference_c"], found, highest_power(free))
-    return replace(found, cautions=(*said, *found.cautions, *cautions))
+    return replace(found, name=named(factor), cautions=(*said, *found.cautions, *cautions))
 
 
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:

@@ -72,7 +72,12 @@ def compare_setups_of(
         for level, factor, known in level_details(study.file)
         if known
     )
-    return replace(found, cautions=(*said, *entered, *found.cautions), details=details)
+    return replace(
+        found,
+        cautions=(*said, *entered, *found.cautions),
+        details=details,
+        comfort_c=study.file.comfort_c,
+    )
 
 
 def spread_of_quantity(quantity: Quantity, runs: pd.DataFrame) -> KnownSpread:

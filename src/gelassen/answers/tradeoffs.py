@@ -9,7 +9,7 @@ import pandas as pd
 
 from gelassen.answers.capacities import StudyCapacity, study_capacity
 from gelassen.answers.comparison import StudyComparison
-from gelassen.answers.quantities import check_factor, is_logged
+from gelassen.answers.quantities import check_factor, is_logged, named
 from gelassen.answers.setups import compare_setups_of
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.tradeoff import Tradeoff, tradeoff
@@ -25,10 +25,6 @@ from gelassen.study.file.levels import (
 from gelassen.study.file.study_file import StudyFile
 
 _MORE = ("work_per_s", "clock_mhz", "capacity")  # of these, more is better
-_NAMES = {
-    "rise": "rise, K", "capacity": "capacity, W", "noise_dba": "noise, dB(A)", "fan_rpm": "fan speed, rpm",
-    "power_w": "power, W", "work_per_s": "work, 1/s", "clock_mhz": "clock, MHz", "duty_pct": "duty, %",
-}  # fmt: skip
 
 
 def study_tradeoff(
@@ -86,7 +82,7 @@ def trade_rise(
     rise = of == "rise"
     found = tradeoff(
         names, x, setups[wanted[of]], y_low=setups["low_k"] if rise else None,
-        y_high=setups["high_k"] if rise else None, x_name=_named(against), y_name=_named(of),
+        y_high=setups["high_k"] if rise else None, x_name=named(against), y_name=named(of),
         more_x=against in _MORE, more_y=of in _MORE,
         groups=_letters(setups) if rise else None,
         work=_work(setups) if rise and against not in _MORE else None, baseline=comparison.baseline,
@@ -123,7 +119,7 @@ def trade_capacity(
     return tradeoff(
         names, x, found.setups["capacity_w"], y_low=found.setups["low_w"],
         y_high=found.setups["high_w"],
-        x_name=_named(against), y_name=_named("capacity"), more_x=against in _MORE, more_y=True,
+        x_name=named(against), y_name=named("capacity"), more_x=against in _MORE, more_y=True,
         baseline=_group_of(comparison.baseline, groups),
     )  # fmt: skip
 
@@ -154,7 +150,3 @@ def _quantity(
             f"study file: {', '.join(details) or 'no details'}." + nearest(against, details)
         )
     return found
-
-
-def _named(quantity: str) -> str:
-    return _NAMES.get(quantity, quantity)

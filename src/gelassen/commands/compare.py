@@ -53,6 +53,7 @@ class CompareOptions:
     judged: bool
     ladder: str | None
     by: str
+    drawn: str
     figure: Path | None
     no_figure: bool
 
@@ -121,6 +122,15 @@ class CompareOptions:
 @click.option("--judged", is_flag=True, help="Show every temperature that the study judges.")
 @click.option("--repeatability", is_flag=True, help="Find the scatter of the rig, and keep it.")
 @scheduler_option
+@click.option(
+    "--draw",
+    "drawn",
+    type=click.Choice(["setups", "differences", "order", "unlike"]),
+    default="setups",
+    show_default=True,
+    help="What the figure shows: setups sorted, their differences, runs in their order, what differed "
+    "besides the factors.",
+)
 @figure_option
 def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
@@ -136,7 +146,6 @@ Question = Callable[["Study", CompareOptions, dict[str, str]], None]
 
 
 def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
-    from gelassen.figures.comparison_figure import comparison_figure
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
@@ -165,9 +174,7 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         hint(
             f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side"
         )
-    if not asked.no_figure:
-        draw = partial(comparison_figure, comparison)
-        give_figure(draw, asked.figure, study.folder, "comparison.png")
+    _draw(study, asked, out, comparison, "comparison" if asked.drawn == "setups" else asked.drawn)
 
 
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -175,7 +182,7 @@ def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
 
     found = study.loads(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
     _give(found, asked.form, loads_text)
-    _draw(study, asked, found, "loads")
+    _draw(study, asked, out, found, "loads")
 
 
 def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -189,6 +196,7 @@ def _judged(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
 
     found = study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
     _give(found, asked.form, judged_text)
+    _draw(study, asked, out, found, "judged")
 
 
 def _ladder(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -217,7 +225,7 @@ def _effects(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
 
     found = study.effects(confidence=asked.confidence, leave_out=out)
     _give(found, asked.form, effects_text)
-    _draw(study, asked, found, "effects")
+    _draw(study, asked, out, found, "effects")
 
 
 def _along(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -228,7 +236,7 @@ def _along(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
         factor, where=asked.levels, worth=asked.worth, confidence=asked.confidence, leave_out=out
     )
     _give(found, asked.form, lambda result: response_text(result, factor))
-    _draw(study, asked, found, "along")
+    _draw(study, asked, out, found, "along")
 
 
 def _tradeoff(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -242,7 +250,7 @@ def _tradeoff(study: "Study", asked: CompareOptions, out: dict[str, str]) -> Non
         leave_out=out,
     )
     _give(found, asked.form, tradeoff_text)
-    _draw(study, asked, found, "tradeoff")
+    _draw(study, asked, out, found, "tradeoff")
 
 
 def _drift(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -256,11 +264,18 @@ def _drift(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     others = study.drifts(asked.baseline, confidence=asked.confidence, leave_out=out)
     if asked.form == "json":
         emit(json.dumps(plain({**found.to_dict(), "beside": others}), indent=2, ensure_ascii=False))
+    else:
+        _give(
+            found, asked.form,
+            lambda result: "\n\n".join(filter(None, [drift_text(result, setup), drifts_text(others)])),
+        )  # fmt: skip
+    if asked.no_figure:
         return
-    _give(
-        found, asked.form,
-        lambda result: "\n\n".join(filter(None, [drift_text(result, setup), drifts_text(others)])),
-    )  # fmt: skip
+    from gelassen.figures import order
+    from gelassen.figures.canvas import save
+
+    axis = order(study.compare(confidence=asked.confidence, leave_out=out), found)
+    give_figure(lambda path: save(axis, path), asked.figure, study.folder, "drift.png")
 
 
 def _repeatability(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
@@ -268,6 +283,7 @@ def _repeatability(study: "Study", asked: CompareOptions, out: dict[str, str]) -
 
     found = study.repeatability(confidence=asked.confidence, store=True, leave_out=out)
     _give(found, asked.form, repeatability_text)
+    _draw(study, asked, out, found, "repeatability")
 
 
 _QUESTIONS: dict[str, Question] = {
@@ -284,14 +300,20 @@ _QUESTIONS: dict[str, Question] = {
 }
 
 
-def _draw(study: "Study", asked: CompareOptions, result: Any, name: str) -> None:
+def _draw(
+    study: "Study", asked: CompareOptions, out: dict[str, str], result: Any, name: str
+) -> None:
     if asked.no_figure:
         return
+    from gelassen.figures.canvas import study_footer
     from gelassen.figures.plots import save_plot
 
-    made_up = "   (made-up sample data)" if study.file.made_up else ""
-    about = "" if name == "loads" else study.file.title + made_up  # its own title says so
-    draw = partial(save_plot, result, about=about)
+    rows = study.rows(leave_out=out)[0]
+    made_up = study.is_made_up(rows)
+    below = study_footer(
+        study.file.title, (row.started for row in rows), len(rows), made_up=made_up
+    )
+    draw = partial(save_plot, result, drawn=asked.drawn, below=below)
     give_figure(draw, asked.figure, study.folder, f"{name}.png")
 
 

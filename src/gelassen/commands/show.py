@@ -31,6 +31,7 @@ class ShowOptions:
     output: Path | None
     confidence: float
     channel: str | None
+    cores: bool
     reference: str | None
     limit_c: float | None
     every: float | None
@@ -67,6 +68,7 @@ class ShowOptions:
     default=None,
     help='Temperature to judge by: a channel or "mean of cores"; the hottest core if not given.',
 )
+@click.option("--cores", is_flag=True, help="Draw the temperature of each core over time instead.")
 @click.option("--reference", default=None, help="Reference channel of the rises.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
@@ -119,13 +121,15 @@ def show(context: click.Context, /, **given: Any) -> None:
             tell(run_text(summary, recording))
     if asked.no_figure:
         return
-    from gelassen.figures.run_figure import run_figure
+    from gelassen.figures import cores, run
+    from gelassen.figures.canvas import save
 
+    figure = cores(recording) if asked.cores else run(recording, summary)
     give_figure(
-        partial(run_figure, recording, summary),
+        partial(save, figure),
         asked.figure,
         study.folder if study else Path(),
-        f"{summary.name}.png",
+        f"{summary.name}{'-cores' if asked.cores else ''}.png",
     )
 
 

@@ -1,14 +1,16 @@
 """What all figures share: size, colours, and saving without a screen."""
 
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import wraps
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, ParamSpec, TypeVar, cast
 
+from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.printable import printable
+from gelassen.core.foundation.result import MADE_UP
 from gelassen.system.files import replace_file
 
 if TYPE_CHECKING:
@@ -21,6 +23,8 @@ R = TypeVar("R")
 # The palette of Okabe and Ito, which is distinguishable with every kind of colour vision.
 BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
 SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
+_FOOTER, _ABOVE_FOOTER = "footer", (0, 0.03, 1, 0.97)
+_FOOTER_LINES = 2.2  # height of the footer, in letters of a legend
 _SIZE, _DPI = (12.8, 8.0), 100
 
 
@@ -46,9 +50,49 @@ def new_figure(rows: int, heights: list[float]) -> tuple["Figure", list["Axes"]]
     return figure, list(axes)
 
 
+def side_by_side(count: int) -> tuple["Figure", list["Axes"]]:
+    """Return a figure with panels beside each other that share what stands at their left."""
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=_SIZE, dpi=_DPI, layout="constrained")
+    return figure, list(figure.subplots(1, count, sharey=True, squeeze=False)[0])
+
+
 def axes_or_new(ax: "Axes | None") -> "Axes":
     """Return these axes, or those of a new figure."""
     return new_figure(1, [1.0])[1][0] if ax is None else ax
+
+
+def footer(figure: "Figure | Axes", parts: Iterable[str]) -> None:
+    """Say below a figure of our own what it is made of."""
+    from matplotlib.axes import Axes
+
+    whole = cast("Figure", figure.figure if isinstance(figure, Axes) else figure)
+    words = "  ·  ".join(part for part in parts if part)
+    for text in [text for text in whole.texts if text.get_gid() == _FOOTER]:
+        text.remove()
+    whole.text(0.995, 0.008, words, ha="right", fontsize=8, color=GREY, gid=_FOOTER)
+    if (layout := whole.get_layout_engine()) is not None:
+        layout.set(rect=_ABOVE_FOOTER)  # type: ignore[call-arg]
+
+
+def legend_below(figure: "Figure", axes: "Axes", columns: int) -> None:
+    """Name what is drawn on these axes below the figure, where it takes no width from the curves."""
+    handles, labels = axes.get_legend_handles_labels()
+    if handles:
+        figure.legend(
+            handles, labels, loc="outside lower center", borderaxespad=_FOOTER_LINES, ncols=columns,
+            fontsize=9, frameon=False,
+        )  # fmt: skip
+
+
+def study_footer(
+    title: str, started: Iterable[object], runs: int, *, made_up: bool
+) -> tuple[str, ...]:
+    """Return what stands below a figure of a study: its title, how many runs, of which days, made up."""
+    days = sorted({str(one)[:10] for one in started if isinstance(one, str)})
+    span = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
+    return title, counted(runs, "run"), span, MADE_UP if made_up else ""
 
 
 def _make_printable(figure: "Figure") -> None:

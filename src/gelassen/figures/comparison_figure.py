@@ -9,7 +9,18 @@ import numpy as np
 
 from gelassen.answers.comparison import StudyComparison
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import BLUE, GREY, ORANGE, RED, axes_or_new, literal_text, save
+from gelassen.figures.canvas import (
+    BLUE,
+    GREY,
+    ORANGE,
+    PURPLE,
+    RED,
+    axes_or_new,
+    footer,
+    literal_text,
+    save,
+    study_footer,
+)
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -48,6 +59,7 @@ def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     baseline = f"; orange: baseline {comparison.baseline}" if comparison.baseline else ""
     order = "best first" if comparison.by is not None else "from cool to warm"
     axis.set_title(f"{comparison.title}: setups {order}{baseline}{made_up}", fontsize=11)
+    _below(axis, comparison, ax)
     return axis
 
 
@@ -86,7 +98,15 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
     axis.set_axisbelow(True)
     made_up = f"   ({MADE_UP})" if comparison.made_up else ""
     axis.set_title(f"{comparison.title}: differences, grey: not told apart{made_up}", fontsize=11)
+    _below(axis, comparison, ax)
     return axis
+
+
+def _below(axis: "Axes", comparison: StudyComparison, given: "Axes | None") -> None:
+    """Say below a figure of our own what it is made of."""
+    if given is None:
+        started, runs = comparison.runs["started"], len(comparison.runs)
+        footer(axis, study_footer(comparison.title, started, runs, made_up=comparison.made_up))
 
 
 def _what(comparison: StudyComparison) -> str:
@@ -136,18 +156,28 @@ def _bar(axis: "Axes", place: float, row: dict[Hashable, Any], comparison: Study
 
 
 def _limit_line(axis: "Axes", comparison: StudyComparison, largest: float) -> None:
-    """Draw the rise that the limit allows, where it is near."""
-    rooms = comparison.runs["reference_c"].dropna()
-    if comparison.limit_c is not None and comparison.unit == "°C":
-        if comparison.limit_c < largest * 1.3:
-            axis.axvline(comparison.limit_c, color=RED, lw=1.2, ls="--")
-        return
-    if comparison.limit_c is not None and not rooms.empty and comparison.unit == "K":
-        allowed = comparison.limit_c - float(rooms.mean())
+    """Draw what the limit and the tester's comfort line allow, where they are near."""
+    for (words, allowed, colour), height in zip(limit_lines(comparison), (0.5, 0.3), strict=False):
         if allowed < largest * 1.3:
-            axis.axvline(allowed, color=RED, lw=1.2, ls="--")
+            axis.axvline(allowed, color=colour, lw=1.2, ls="--")
             axis.annotate(
-                f"limit {comparison.limit_c:g} °C\nin a room of {rooms.mean():.1f} °C",
-                (allowed, 0.5), xycoords=("data", "axes fraction"), xytext=(6, 0),
-                textcoords="offset points", fontsize=9, color=RED,
+                words, (allowed, height), xycoords=("data", "axes fraction"), xytext=(6, 0),
+                textcoords="offset points", fontsize=9, color=colour,
+                bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.5},
             )  # fmt: skip
+
+
+def limit_lines(comparison: StudyComparison) -> list[tuple[str, float, str]]:
+    """Return the limit and the comfort line: words, the value that they allow, colour."""
+    rooms = comparison.runs["reference_c"].dropna()
+    in_k = comparison.unit == "K"
+    if (not in_k and comparison.unit != "°C") or (in_k and rooms.empty):
+        return []
+    room_c = float(rooms.mean()) if in_k else 0.0
+    where = f"\nin a room of {room_c:.1f} °C" if in_k else ""
+    lines = (("limit", comparison.limit_c, RED), ("comfort", comparison.comfort_c, PURPLE))
+    return [
+        (f"{name} {line_c:g} °C{where}", line_c - room_c, colour)
+        for name, line_c, colour in lines
+        if line_c is not None
+    ]

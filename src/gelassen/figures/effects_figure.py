@@ -1,12 +1,14 @@
 """The effect of each factor, with intervals."""
 
 from collections.abc import Hashable
+from textwrap import shorten
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import pandas as pd
 
 from gelassen.core.comparing.effects import Effects
-from gelassen.figures.canvas import BLUE, GREY, axes_or_new
+from gelassen.figures.canvas import BLUE, GREY, ORANGE, axes_or_new, literal_text
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -14,30 +16,56 @@ if TYPE_CHECKING:
 
 # How far an arrow for an open end reaches, as a share of the range of the effects.
 _OPEN_SHARE = 0.06
+_MOST_NAMES = 8  # combinations: names of more would overlap
+_LABEL = 34  # letters of a combination
 
 
+@literal_text
 def effects_figure(result: Effects, ax: "Axes | None" = None) -> "Axes":
-    """Draw it on axes, new ones if none are given; return them."""
+    """Draw each effect with its interval, and what it is at each combination of the other factors."""
     axis = axes_or_new(ax)
     rows = result.main.to_dict("records")
     places = np.arange(len(rows))[::-1]
     reach = _OPEN_SHARE * float(np.ptp([*result.main["effect"], 0.0]))
+    single = result.conditional
     for place, row in zip(places, rows, strict=True):
         colour = BLUE if row["distinguishable"] else GREY
-        axis.plot(row["effect"], place, "o", color=colour)
+        axis.plot(row["effect"], place, "o", color=colour, ms=8)
         _interval(axis, row, float(place), colour, reach)
+        axis.annotate(
+            f"{row['effect']:+.1f}", (row["effect"], place), xytext=(0, 8), textcoords="offset points",
+            ha="center", fontsize=9, color=colour,
+        )  # fmt: skip
+        same = single[["factor", "level", "versus"]] == [row["factor"], row["level"], row["versus"]]
+        _combinations(axis, single[same.all(axis=1)], float(place))
     axis.axvline(0, color="black", lw=0.8)
     axis.set_yticks(
         places, [f"{r['factor']}: {r['level']}\ninstead of {r['versus']}" for r in rows], fontsize=9
     )
-    axis.set_ylim(-0.6, len(rows) - 0.4)
-    axis.set_xlabel(
-        f"effect on the rise, K; lines: {100 * result.confidence:g} % interval, over all combinations "
-        f"where it depends on them; arrow: or more; grey: cannot be told from none"
+    axis.set_ylim(-0.9, len(rows) - 0.6)
+    axis.set_xlabel("effect on the rise, K   (cooler ←   → warmer)")
+    several = "; small: at one combination of the others" if len(single) else ""
+    axis.set_title(
+        f"What each factor does: mean and {100 * result.confidence:g} % interval; arrow: or more; grey: "
+        f"cannot be told from none{several}",
+        fontsize=11,
     )
-    axis.set_title("What each factor does, evenly over the others", fontsize=11)
     axis.grid(axis="x", color="#dddddd", lw=0.6)
     return axis
+
+
+def _combinations(axis: "Axes", rows: pd.DataFrame, place: float) -> None:
+    """Draw the effect at each combination of the other factors, on a line of its own below the mean."""
+    step = 0.62 / max(len(rows), 1)
+    for k, row in enumerate(rows.sort_values("effect").to_dict("records")):
+        mark = ">" if np.isinf(row["high"]) else "<" if np.isinf(row["low"]) else "o"
+        y = place - 0.14 - k * step
+        axis.plot(row["effect"], y, mark, color=ORANGE, ms=4.5)
+        if len(rows) <= _MOST_NAMES:
+            axis.annotate(
+                shorten(row["where"], _LABEL, placeholder=" …"), (row["effect"], y), xytext=(6, 0),
+                textcoords="offset points", va="center", fontsize=7, color=GREY,
+            )  # fmt: skip
 
 
 def _interval(

@@ -15,8 +15,11 @@ from gelassen.figures.canvas import (
     RED,
     SKY,
     axes_or_new,
+    footer,
     literal_text,
+    study_footer,
 )
+from gelassen.figures.comparison_figure import limit_lines
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -49,6 +52,15 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
                     ha="center", fontsize=8,
                     bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.0, "alpha": 0.8},
                 )  # fmt: skip
+    hottest = max(
+        result.comparisons.values(), key=lambda one: one.setups["rise_k"].max(), default=None
+    )
+    for words, allowed, colour in limit_lines(hottest) if hottest is not None else ():
+        axis.axhline(allowed, color=colour, lw=1.2, ls="--")
+        axis.annotate(
+            words.replace("\n", " "), (1.0, allowed), xycoords=("axes fraction", "data"), xytext=(-4, 4),
+            textcoords="offset points", ha="right", fontsize=9, color=colour,
+        )  # fmt: skip
     axis.set_xticks(np.arange(len(names)), names)
     axis.set_ylabel("mean rise over the load in K; tick: highest reading")
     axis.grid(axis="y", color="#dddddd", lw=0.6)
@@ -56,4 +68,8 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     axis.legend(loc="upper left", fontsize=9, frameon=False)
     made_up = f"   ({MADE_UP})" if result.made_up else ""
     axis.set_title(f"{result.title}: setups under each load{made_up}", fontsize=11)
+    if ax is None:
+        started = [one for found in result.comparisons.values() for one in found.runs["started"]]
+        runs = int(result.setups["runs"].sum())
+        footer(axis, study_footer(result.title, started, runs, made_up=result.made_up))
     return axis

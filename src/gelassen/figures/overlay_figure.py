@@ -15,6 +15,8 @@ from gelassen.figures.canvas import (
     PURPLE,
     RED,
     SKY,
+    footer,
+    legend_below,
     literal_text,
     new_figure,
 )
@@ -55,8 +57,9 @@ def runs(recordings: Sequence[Recording]) -> "Figure":
         axis.grid(axis="y", color="#dddddd", lw=0.6)
         axis.margins(x=0.01)
     axes[-1].set_xlabel("time since the start of the load in min")
-    handles, labels_ = axes[0].get_legend_handles_labels()
-    figure.legend(handles, labels_, loc="outside lower center", ncols=3, fontsize=9, frameon=False)
+    legend_below(figure, axes[0], 3)
     made_up = f"   ({MADE_UP})" if any(one.made_up for one in recordings) else ""
     figure.suptitle(f"{len(recordings)} runs over each other{made_up}")
+    days = sorted({f"{one.started:%Y-%m-%d}" for one in recordings if one.started is not None})
+    footer(figure, (", ".join(days), made_up.strip(" ()")))
     return figure

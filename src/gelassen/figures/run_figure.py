@@ -22,6 +22,8 @@ from gelassen.figures.canvas import (
     PURPLE,
     RED,
     SKY,
+    footer,
+    legend_below,
     literal_text,
     new_figure,
     save,
@@ -90,11 +92,10 @@ def run(recording: Recording, summary: RunSummary) -> "Figure":
     title = summary.setup or summary.name
     made_up = f"   ({MADE_UP})" if summary.made_up else ""
     figure.suptitle(f"{summary.name}: {title}{made_up}" if summary.setup else f"{title}{made_up}")
-    handles, labels = axes[0].get_legend_handles_labels()
-    if handles and lanes[0][0] == "temperature":  # below, where it takes no width from the curves
-        figure.legend(
-            handles, labels, loc="outside lower center", ncols=6, fontsize=9, frameon=False
-        )
+    if lanes[0][0] == "temperature":
+        legend_below(figure, axes[0], 6)
+    day = "" if recording.started is None else f"{recording.started:%Y-%m-%d %H:%M}"
+    footer(figure, (summary.name, day, MADE_UP if summary.made_up else ""))
     return figure
 
 

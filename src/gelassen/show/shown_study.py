@@ -1,6 +1,7 @@
 """A study that is shown to others: its report, its figures, and what a notebook shows of it."""
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from html import escape
 from pathlib import Path
@@ -66,23 +67,36 @@ class Study(answers.Study):
     def figures(self) -> "dict[str, Axes]":
         """Return the figures that this study has answers for, by name, as Matplotlib axes.
 
-        "setups" and "differences", or "loads"; "effects", "capacity" and "fan curves" where the runs tell
-        them. Each has a Matplotlib figure of its own.
+        "setups", "differences", "order" and "unlike", or "loads"; "effects", "repeatability", "capacity"
+        and "fan curves" where the runs tell them. Each has a Matplotlib figure of its own.
         """
         from gelassen.answers.fans.curves import fan_curves_of
-        from gelassen.figures import differences, plot
+        from gelassen.figures import differences, order, plot
+        from gelassen.figures.canvas import footer, study_footer
 
         if self.file.workloads:
             return {"loads": plot(self.loads())}
         comparison = self.compare()
         drawn = {"setups": plot(comparison), "differences": differences(comparison)}
-        for name, ask in (("effects", self.effects), ("capacity", self.capacity)):
+        drawn["order"] = order(comparison)
+        if comparison.comparability is not None:
+            drawn["unlike"] = plot(comparison.comparability)
+        asked: dict[str, Callable[[], object]] = {
+            "effects": self.effects, "repeatability": self.repeatability, "capacity": self.capacity,
+        }  # fmt: skip
+        for name, ask in asked.items():
             try:
                 drawn[name] = plot(ask())
             except InputError:  # these runs do not tell it
                 continue
         if curves := fan_curves_of(self):
             drawn["fan curves"] = plot(curves)
+        runs = comparison.runs
+        below = study_footer(
+            self.file.title, runs["started"], len(runs), made_up=comparison.made_up
+        )
+        for axes in drawn.values():
+            footer(axes, below)
         return drawn
 
     def _repr_html_(self) -> str:

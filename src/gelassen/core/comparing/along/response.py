@@ -36,6 +36,8 @@ class Response(Result):
         Where the value is lowest, if that lies inside the scale; NaN if it does not or is not clear.
     room_effect, room_c
         As in `Comparison`.
+    name
+        What the scale is, in words.
     """
 
     levels: pd.DataFrame
@@ -49,6 +51,7 @@ class Response(Result):
     cautions: tuple[Caution, ...] = ()
     room_effect: tuple[float, float, float] | None = None
     room_c: float = float("nan")
+    name: str = ""
 
     def __str__(self) -> str:
         lines = [

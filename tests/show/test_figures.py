@@ -1,0 +1,114 @@
+"""Figures show what a result holds: every run, every part, every core, and which study it is of."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from matplotlib.collections import QuadMesh
+
+from command_line import gelassen, ok
+from gelassen import open_study
+from gelassen.core import InputError
+from gelassen.core.comparing.machine_drift import machine_drift
+from gelassen.core.comparing.repeatability import find_repeatability
+from gelassen.core.recording import Recording
+from gelassen.figures import cores, judged, order, plot, unlike
+from small_study import small_study
+
+PARTS = {"cpu.package.temp_c": (50.0, 46.0), "gpu.hotspot.temp_c": (50.0, 55.0)}
+
+
+def words_of(axis):
+    return " ".join(text.get_text() for text in axis.texts)
+
+
+@pytest.fixture(scope="module")
+def study(tmp_path_factory):
+    folder = small_study(tmp_path_factory.mktemp("figures") / "study")
+    text = (folder / "study.toml").read_text()
+    (folder / "study.toml").write_text("comfort_c = 60\n" + text)
+    return open_study(folder)
+
+
+def test_setups_stand_below_limit_and_comfort_and_the_footer_names_the_study(study):
+    found = study.compare()
+    axis = plot(found)
+    assert "comfort 60 °C" in words_of(axis)
+    below = axis.figure.texts[-1].get_text()
+    assert below.startswith(f"{study.file.title}  ·  {len(found.runs)} runs")
+    assert below.endswith("made-up sample data")
+    assert (
+        not axis.figure.texts[-1].get_window_extent().overlaps(axis.xaxis.label.get_window_extent())
+    )
+
+
+def test_runs_stand_in_their_order_with_a_drift_through_them(study):
+    found = study.compare()
+    days = np.arange(6.0)
+    drift = machine_drift(days, 50 + 0.5 * days + [0.01, -0.01, 0.02, -0.02, 0.01, 0.0])
+    axis = order(found, drift)
+    drawn = sum(len(line.get_xdata()) for line in axis.lines if line.get_linestyle() == "None")
+    assert drawn == (~found.runs["at_limit"].astype(bool)).sum()
+    (line,) = [line for line in axis.lines if line.get_label() == "drift of the repeats"]
+    assert np.polyfit(*line.get_data(), 1)[0] == pytest.approx(0.5, abs=0.02)
+
+
+def test_what_differed_is_drawn_with_what_it_did(study):
+    found = study.compare().comparability
+    axis = unlike(found)
+    told = len(found.odd_runs) + int((~found.pairs["expected"].astype(bool)).sum())
+    labels = [label.get_text() for label in axis.get_yticklabels()] if axis.axison else []
+    assert len(labels) == min(told, 16)
+    assert axis.axison or "Nothing differed" in words_of(axis)
+
+
+def test_parts_of_the_scatter_that_runs_cannot_tell_say_so():
+    runs = pd.DataFrame({"setup": list("aabb"), "value": [50.0, 50.4, 53.0, 53.2]})
+    axis = plot(find_repeatability(runs))
+    assert words_of(axis).count("these runs cannot tell") == 3
+    assert axis.get_xlim()[1] > axis.containers[0][0].get_width()
+
+
+@pytest.mark.parametrize("seconds", [60, 20_000])
+def test_each_core_is_a_row_and_its_highest_moment_is_not_lost(seconds):
+    frame = pd.DataFrame({f"cpu.core{k}.temp_c": np.full(seconds, 50.0 + k) for k in range(4)})
+    frame.index = pd.Index(np.arange(float(seconds)), name="t_s")
+    frame.iloc[seconds // 2, 2] = 99.0
+    axis = cores(Recording(frame=frame, name="long", made_up=True))
+    (mesh,) = [one for one in axis.collections if isinstance(one, QuadMesh)]
+    shown = np.asarray(mesh.get_array()).reshape(4, -1)
+    assert shown.shape[1] <= 1200
+    assert shown[2].max() == 99.0
+    assert [label.get_text() for label in axis.get_yticklabels()] == [f"core {k}" for k in range(4)]
+    with pytest.raises(InputError, match="no temperature of a single core"):
+        cores(Recording(frame=frame[[]], name="none"))
+
+
+def test_each_judged_part_has_a_panel_with_the_same_setups(tmp_path):
+    folder = tmp_path / "parts"
+    folder.mkdir()
+    (folder / "study.toml").write_text(
+        f'format = 1\ntitle = "$t$"\nmade_up = true\njudge = {list(PARTS)}\n'
+        '[machine]\nname = "box"\nlimit_c = 95\n'
+    )
+    rng, t = np.random.default_rng(1), np.arange(0, 1500.0, 2.0)
+    for k in range(4):
+        frame = pd.DataFrame({"t_s": t, "room.air.temp_c": 22 + rng.normal(0, 0.05, t.size)})
+        for part, rises in PARTS.items():
+            course = (1 - np.exp(-np.clip(t - 120, 0, None) / 120)) * rises[k % 2]
+            frame[part] = 24 + course + rng.normal(0, 0.1, t.size)
+        frame["cpu.package.power_w"] = np.where(t < 120, 10, 95) + rng.normal(0, 0.3, t.size)
+        frame.to_csv(tmp_path / f"log{k}.csv", index=False)
+        setup = ("front", "side")[k % 2]
+        ok("import", tmp_path / f"log{k}.csv", "--study", folder, "--setup", setup, "--new-setup")
+    figure = judged(open_study(folder).judged())
+    assert [axis.get_title() for axis in figure.axes] == ["processor", "graphics hot spot"]
+    assert [label.get_text() for label in figure.axes[0].get_yticklabels()] == ["side", "front"]
+    assert "1 pair cooler by one and warmer by another" in figure.get_suptitle()
+    picture = tmp_path / "judged.png"
+    ok("compare", folder, "--judged", "--figure", picture)
+    assert picture.stat().st_size > 10_000
+    runs = sorted((folder / "runs").iterdir())
+    assert "no temperature of a single core" in gelassen("show", runs[0], "--cores").stderr
+    for kind in ("order", "differences", "unlike"):
+        ok("compare", folder, "--draw", kind, "--figure", tmp_path / f"{kind}.svg")
+        assert "<svg" in (tmp_path / f"{kind}.svg").read_text(encoding="utf-8")
