@@ -12,6 +12,7 @@ def state(tmp_path_factory, monkeypatch):
     """Give each test notes of settings, and a machine, of its own; tests run beside each other."""
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("GELASSEN_STATE", str(folder))
+    monkeypatch.setenv("GELASSEN_CACHE", "")  # an answer that is kept would hide what is tested
     return folder
 
 

@@ -12,9 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gelassen.answers.study_runs import StudyRuns
-from gelassen.core.foundation.errors import FileError
-from gelassen.study.file.reader import read_study_file
-from gelassen.study.file.study_file import STUDY_FILE
+from gelassen.study.file.reader import read_study_folder
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -453,12 +451,4 @@ def open_study(path: str | Path) -> Study:
     FileError
         The folder is not a study, or its `study.toml` is wrong; the message says where.
     """
-    folder = Path(path)
-    try:
-        if folder.is_file() and folder.name == STUDY_FILE:
-            folder = folder.parent
-        if not folder.is_dir():
-            raise FileError(f"{folder}: there is no such folder")
-    except OSError as error:
-        raise FileError(f"{folder} cannot be read ({error.strerror or error})") from None
-    return Study(folder, read_study_file(folder / STUDY_FILE))
+    return Study(*read_study_folder(Path(path)))

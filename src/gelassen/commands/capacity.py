@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -16,6 +16,10 @@ from gelassen.commands.shared.common import (
     give_figure,
     tell,
 )
+from gelassen.commands.shared.kept_answers import kept_answer, study_paths
+
+if TYPE_CHECKING:
+    from gelassen.answers import Study
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,12 +66,20 @@ class CapacityOptions:
 def capacity(**given: Any) -> None:
     """Find how much power each setup of STUDY sustains below the limit temperature."""
     asked = CapacityOptions(**given)
+    answer = kept_answer("capacity", asked, study_paths(asked.study))
+    if asked.scheduler is None and answer.given_again():
+        return
+    study, out = opened(asked.study, asked.left, asked.scheduler)
+    with answer.kept():
+        _capacity(study, out, asked)
+
+
+def _capacity(study: "Study", out: dict[str, str], asked: CapacityOptions) -> None:
     from gelassen.figures.plots import save_plot
     from gelassen.show.capacity_text import capacity_markdown, capacity_text
     from gelassen.show.tables import as_csv, as_json
 
-    opened_study, out = opened(asked.study, asked.left, asked.scheduler)
-    found = opened_study.capacity(
+    found = study.capacity(
         limit_c=asked.limit_c,
         room_c=asked.room_c,
         at_power_w=asked.at_power_w,

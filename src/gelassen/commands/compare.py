@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from contextlib import nullcontext
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -21,6 +22,7 @@ from gelassen.commands.shared.common import (
     shell,
     tell,
 )
+from gelassen.commands.shared.kept_answers import kept_answer, study_paths
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
@@ -61,6 +63,20 @@ class CompareOptions:
     def levels(self) -> dict[str, str | float]:
         """The factors and levels that the user gave."""
         return dict(pair("--where", text, '"curve=on-air"') for text in self.where)
+
+    def check(self) -> None:
+        """Refuse an option that belongs to a question that was not asked."""
+        from gelassen.core.foundation.errors import InputError
+
+        scaled = self.along or self.tradeoff or self.equal
+        for given, owner, wanted in (
+            (self.where, scaled, "--where goes with --along, --tradeoff or --equal"),
+            (self.worth, self.along, "--worth goes with --along"),
+            (self.of != "rise", self.tradeoff, "--of goes with --tradeoff"),
+            (self.at is not None, self.equal, "--at goes with --equal"),
+        ):
+            if given and not owner:
+                raise InputError(wanted)
 
     def question(self) -> "Question | None":
         """Return the answer asked for instead of the comparison; None for the comparison itself."""
@@ -136,10 +152,17 @@ def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)
     ask = asked.question()
-    study, out = opened(asked.study, asked.left, asked.scheduler)
+    asked.check()
+    answer = kept_answer("compare", asked, study_paths(asked.study))
+    # Keeping the repeatability changes the study; a scheduler is asked for its work.
+    again = ask is not _repeatability and asked.scheduler is None
+    if again and answer.given_again():
+        return
+    study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
     if ask is None and study.file.workloads and asked.by == "rise":
         ask = _loads  # runs of different programs are not one load
-    (ask or _compare)(study, asked, out)
+    with answer.kept() if again else nullcontext():
+        (ask or _compare)(study, asked, out)
 
 
 Question = Callable[["Study", CompareOptions, dict[str, str]], None]

@@ -17,6 +17,7 @@ from gelassen.commands.shared.common import (
     tell,
 )
 from gelassen.commands.shared.everywhere import written_to
+from gelassen.commands.shared.kept_answers import kept_answer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,6 +86,28 @@ def show(context: click.Context, /, **given: Any) -> None:
     asked = ShowOptions(**given)
     if asked.output is not None and not (asked.samples or asked.form == "parquet"):
         context.with_resource(written_to(asked.output))
+    for run in (asked.run, *asked.more):
+        if not run.exists():
+            from gelassen.core.foundation.errors import FileError
+
+            raise FileError(f"{run}: there is no such file")
+    answer = kept_answer("show", asked, _paths(asked))
+    if answer.given_again():
+        return
+    with answer.kept():
+        _show(asked)
+
+
+def _paths(asked: ShowOptions) -> list[Path]:
+    """Return what the answer is found from: the runs, and the studies that they lie in."""
+    runs = [asked.run, *asked.more]
+    return [
+        *runs,
+        *(run.resolve().parents[1] for run in runs if run.resolve().parent.name == "runs"),
+    ]
+
+
+def _show(asked: ShowOptions) -> None:
     if asked.more:
         _show_several(asked)
         return

@@ -33,9 +33,20 @@ scheduler_option = click.option(
 
 
 def opened(
-    folder: Path, left: tuple[str, ...], scheduler: str | None = None
+    folder: Path,
+    left: tuple[str, ...],
+    scheduler: str | None = None,
+    *,
+    baseline: str | None = None,
 ) -> "tuple[Study, dict[str, str]]":
     """Open a study, analyse its new runs side by side, and return the runs left out."""
+    from gelassen.study.file.reader import read_study_folder
+    from gelassen.study.file.study_file import check_setup_name
+
+    # A mistyped name is told before the libraries that analyse are loaded, which takes a second.
+    _, file = read_study_folder(folder)
+    if baseline is not None and file.setups:
+        check_setup_name(file, baseline)
     from gelassen.answers import open_study
 
     study = open_study(folder)

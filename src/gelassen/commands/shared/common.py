@@ -6,6 +6,7 @@ import sys
 import textwrap
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -35,7 +36,31 @@ def hint(text: str) -> None:
 
 def emit(text: object = "", *, nl: bool = True, err: bool = False) -> None:
     """Print text; a character that a terminal would obey is shown as its code."""
+    if _listener is not None and not err:
+        _listener.printed.append((str(text), nl))
     click.echo(printable(str(text)), nl=nl, err=err)
+
+
+@dataclass(slots=True)
+class Heard:
+    """What a command printed as its result, and the figures that it drew."""
+
+    printed: list[tuple[str, bool]] = field(default_factory=list)
+    figures: list[Path] = field(default_factory=list)
+
+
+_listener: Heard | None = None
+
+
+@contextmanager
+def listen() -> Iterator[Heard]:
+    """Note what is printed and drawn within."""
+    global _listener
+    _listener = heard = Heard()
+    try:
+        yield heard
+    finally:
+        _listener = None
 
 
 def tell(text: str) -> None:
@@ -73,6 +98,8 @@ def give_figure(draw: Callable[[Path], object], asked: Path | None, study: Path,
             raise
         say(f"no figure: {error}")
     else:
+        if _listener is not None:
+            _listener.figures.append(path)
         hint(f"figure: {path}")
 
 

@@ -395,6 +395,7 @@ WORDS = {
     "load_tells_nothing": '"{load}": no run of it shows where it settles. Load longer',
     "other_sheets": 'the sheet "{sheet}" was read; the others were not: {others}',
     "lines_unreadable": "{file}: left out, as unreadable: {count:line}, the first is line {first}",
+    "columns_of_one_name": "{file}: of several columns with one name, the first counts ({channels})",
     "column_not_numbers": "{file}: what is no number in {channel} is left out",
     "rows_without_time": "{file}: {count:row} without a time: left out",
     "last_line_torn": "the last line of {file} is torn: left out",

@@ -54,6 +54,8 @@ def read_column_file(path: Path) -> dict[str, Target]:
         content = tomllib.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
         raise FileError(f"{path}: there is no such file") from None
+    except RecursionError:
+        raise FileError(f"{path}: its tables or lists are nested too deeply") from None
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise FileError(f"{path}: {error}") from None
     columns = content.get("columns")

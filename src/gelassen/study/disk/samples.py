@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 SAMPLES_CSV, SAMPLES_PARQUET = "samples.csv", "samples.parquet"
 _BLOCK_BYTES = 1 << 20
 _LONGEST_HEADER = 100_000  # characters: thousands of channels
+_MOST_NAMES = 200  # characters of names in a caution
 _THREADS_BYTES = 16 << 20
 
 
@@ -57,10 +58,14 @@ def _tidied(frame: "pd.DataFrame", name: str) -> tuple["pd.DataFrame", list[Caut
     import pandas as pd
 
     cautions = []
+    twice = frame.columns.duplicated()
+    if twice.any():
+        names = ", ".join(dict.fromkeys(map(str, frame.columns[twice])))[:_MOST_NAMES]
+        cautions.append(caution("columns_of_one_name", file=name, channels=names))
+        frame = frame.loc[:, ~twice]
     texts = [column for column in frame if not pd.api.types.is_numeric_dtype(frame[column])]
-    for column in texts:
-        frame = frame.assign(**{str(column): pd.to_numeric(frame[column], errors="coerce")})
-        cautions.append(caution("column_not_numbers", file=name, channel=str(column)))
+    frame = frame.assign(**{str(one): pd.to_numeric(frame[one], errors="coerce") for one in texts})
+    cautions += [caution("column_not_numbers", file=name, channel=str(one)) for one in texts]
     times = pd.to_numeric(frame.index.to_series(), errors="coerce").to_numpy(dtype=float)
     if (lost := ~np.isfinite(times)).any():
         frame = frame[~lost]

@@ -105,3 +105,20 @@ def _allowed_keys(loc: list[str]) -> list[str]:
         elif len(loc) == 4 and (loc[0], loc[2]) == ("factors", "curves"):
             model = CurveTable
     return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def read_study_folder(path: Path) -> tuple[Path, StudyFile]:
+    """Return the folder of a study, which may be named by its `study.toml`, and what that says.
+
+    Raises
+    ------
+    FileError
+        There is no such folder, or its `study.toml` cannot be read.
+    """
+    try:
+        folder = path.parent if path.is_file() and path.name == STUDY_FILE else path
+        if not folder.is_dir():
+            raise FileError(f"{folder}: there is no such folder")
+    except OSError as error:
+        raise FileError(f"{path} cannot be read ({error.strerror or error})") from None
+    return folder, read_study_file(folder / STUDY_FILE)

@@ -1,0 +1,153 @@
+"""Answers that were printed before: asked again of the same files, they are printed at once.
+
+Loading the libraries that find an answer takes longer than finding it. An answer is used again only while
+the question, the files it was found from, its figure, and this program are the same. It lies in the user's
+own cache, not in the study: a study from elsewhere cannot bring answers of its own.
+"""
+
+import contextlib
+import hashlib
+import importlib.util
+import json
+import logging
+import os
+import shutil
+import sys
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from gelassen.commands.shared.common import emit, hint, listen
+from gelassen.system.files import replace_file
+
+_MOST_KEPT = 200  # answers; of more, those that were not asked for longest are dropped
+_LIBRARIES = ("numpy", "scipy", "pandas", "matplotlib")
+
+
+@dataclass(frozen=True, slots=True)
+class KeptAnswer:
+    """The place of one answer; None if it is not kept."""
+
+    path: Path | None
+
+    def given_again(self) -> bool:
+        """Print the answer if it was given before, and its figure is still there; return whether it was."""
+        if self.path is None:
+            return False
+        try:
+            content = json.loads(self.path.read_text(encoding="utf-8"))
+            printed = [(str(text), bool(nl)) for text, nl in content["printed"]]
+            figures = [(str(path), mark) for path, mark in content["figures"]]
+        except (OSError, ValueError, TypeError, KeyError):
+            return False
+        if any(_marked(Path(path)) != mark for path, mark in figures):
+            return False
+        logging.getLogger("gelassen").info("the answer is kept from before: %s", self.path)
+        for text, nl in printed:
+            emit(text, nl=nl)
+        for path, _ in figures:
+            hint(f"figure: {path}")
+        with contextlib.suppress(OSError):
+            os.utime(self.path)
+        return True
+
+    @contextmanager
+    def kept(self) -> Iterator[None]:
+        """Keep what is printed within, unless it ends in an error."""
+        if self.path is None:
+            yield
+            return
+        with listen() as heard:
+            yield
+        content = {
+            "printed": heard.printed,
+            "figures": [(str(path), _marked(path)) for path in heard.figures],
+        }
+        with contextlib.suppress(OSError):
+            self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            replace_file(self.path, json.dumps(content))
+            _drop_oldest(self.path.parent)
+
+
+def kept_answer(command: str, asked: object, paths: Iterable[Path]) -> KeptAnswer:
+    """Return where the answer to a question about these files and folders is kept.
+
+    Parameters
+    ----------
+    command, asked
+        The command and its options.
+    paths
+        Files and folders the answer is found from. Of a folder, all files directly in it count.
+    """
+    folder = _folder()
+    if folder is None:
+        return KeptAnswer(None)
+    try:
+        said = [
+            command, repr(asked), str(Path.cwd()), sys.version, time.tzname, sys.stdout.isatty(),
+            shutil.get_terminal_size(), [os.path.realpath(path) for path in paths],
+            [_marks(path) for path in paths], _program(),
+        ]  # fmt: skip
+    except OSError:
+        return KeptAnswer(None)
+    key = hashlib.sha256(json.dumps(said).encode()).hexdigest()
+    return KeptAnswer(folder / f"{key}.json")
+
+
+def study_paths(study: Path) -> list[Path]:
+    """Return the folders that the answers of a study are found from."""
+    runs = study / "runs"
+    return [study, *(sorted(runs.iterdir()) if runs.is_dir() else ())]
+
+
+def _folder() -> Path | None:
+    """Return the folder of kept answers; None if the user wants none, or it is not the user's own."""
+    chosen = os.environ.get("GELASSEN_CACHE")
+    if chosen == "":
+        return None
+    base = Path(chosen or os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    folder = base / "gelassen" / "answers"
+    try:
+        owner = folder.stat().st_uid
+    except OSError:
+        return folder  # not there yet
+    return folder if not hasattr(os, "getuid") or owner == os.getuid() else None
+
+
+def _marks(path: Path) -> list[list[object]]:
+    """Return name, size and time of a file, or of all files directly in a folder that nobody hid."""
+    if not path.is_dir():
+        return [[path.name, *_marked(path)]]
+    with os.scandir(path) as entries:
+        files = [one for one in entries if not one.name.startswith(".") and one.is_file()]
+        return [
+            [one.name, *_marked(Path(one.path))] for one in sorted(files, key=lambda one: one.name)
+        ]
+
+
+def _marked(path: Path) -> list[int]:
+    """Return size and time of a file; nothing if it is not there."""
+    try:
+        found = path.stat()
+    except OSError:
+        return []
+    return [found.st_size, found.st_mtime_ns]
+
+
+def _program() -> list[list[object]]:
+    """Return the marks of this program, and of the libraries that it finds answers with."""
+    package = Path(__file__).parents[2]
+    paths = list(package.rglob("*.py"))
+    for name in _LIBRARIES:
+        found = importlib.util.find_spec(name)
+        if found is not None and found.origin is not None:
+            paths.append(Path(found.origin))
+    return [[str(path), *_marked(path)] for path in sorted(paths)]
+
+
+def _drop_oldest(folder: Path) -> None:
+    kept = sorted(folder.glob("*.json"), key=lambda path: path.stat().st_mtime_ns)
+    for path in kept[:-_MOST_KEPT]:
+        path.unlink(missing_ok=True)

@@ -1,0 +1,72 @@
+"""An answer that was given before is given again at once, while nothing it rests on has changed."""
+
+import json
+
+import pytest
+
+from command_line import gelassen, ok
+from gelassen.answers.study_runs import StudyRuns
+from small_study import small_study
+
+
+@pytest.fixture
+def asked(tmp_path, monkeypatch):
+    """Return a study that was asked once, with a cache of its own."""
+    monkeypatch.setenv("GELASSEN_CACHE", str(tmp_path / "cache"))
+    folder = small_study(tmp_path / "study")
+    questions = (("compare", folder), ("capacity", folder), ("show", folder / "runs/001-tower"))
+    return folder, {words: ok(*words) for words in questions}
+
+
+@pytest.fixture
+def no_analysis(monkeypatch):
+    """Make every analysis fail."""
+
+    def fail(*_, **__):
+        raise AssertionError("analysed again")
+
+    monkeypatch.setattr(StudyRuns, "rows", fail)
+    monkeypatch.setattr("gelassen.core.run.summary.summarise_run", fail)
+
+
+def test_the_same_question_is_answered_without_an_analysis(asked, no_analysis, tmp_path):
+    folder, told = asked
+    for words, answer in told.items():
+        assert ok(*words) == answer
+    assert ok("compare", folder, "-o", tmp_path / "answer.txt", "-q") == ""
+    assert (tmp_path / "answer.txt").read_text(encoding="utf-8") == told["compare", folder]
+    with pytest.raises(AssertionError, match="analysed again"):
+        gelassen("compare", folder, "--confidence", "0.9")
+
+
+@pytest.mark.parametrize(
+    "changed", ["study.toml", "runs/002-tower/run.json", "figures/comparison.png"]
+)
+def test_a_change_asks_anew(asked, no_analysis, changed):
+    folder, _ = asked
+    if changed.endswith(".png"):
+        (folder / changed).unlink()
+    else:
+        (folder / changed).write_text((folder / changed).read_text() + "\n")
+    with pytest.raises(AssertionError, match="analysed again"):
+        gelassen("compare", folder)
+
+
+def test_what_cannot_be_read_or_was_an_error_is_no_answer(asked, tmp_path):
+    folder, told = asked
+    kept = list((tmp_path / "cache").rglob("*.json"))
+    assert len(kept) == len(told)
+    for spoilt in ("", "[]", json.dumps({"printed": 3, "figures": []})):
+        for path in kept:
+            path.write_text(spoilt)
+        assert ok("compare", folder) == told["compare", folder]
+    wrong = gelassen("compare", folder, "--effects")
+    assert wrong.returncode == 2
+    assert len(list((tmp_path / "cache").rglob("*.json"))) == len(told)
+
+
+def test_mistyped_names_and_options_that_belong_elsewhere_are_refused(asked):
+    folder, _ = asked
+    assert 'Did you mean "tower"' in gelassen("compare", folder, "--baseline", "towr").stderr
+    for option in (("--where", "a=1"), ("--worth", "1"), ("--of", "capacity"), ("--at", "900")):
+        assert f"{option[0]} goes with --" in gelassen("compare", folder, *option).stderr
