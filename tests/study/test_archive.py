@@ -94,6 +94,15 @@ def test_missing_and_broken_files_are_said_and_the_rest_is_shown(tmp_path):
     (folder / "journal.jsonl").write_text('{"phase": "idle", "at_s": 0}\n{"pha')
     assert any("journal.jsonl, line 2 is torn" in text for text in read_run(folder).cautions)
 
+    samples = folder / "samples.csv"
+    header, rest = samples.read_text().split("\n", 1)
+    lines = [f"{line},1,2" for line in rest.splitlines()]
+    samples.write_text("\n".join([f"{header},{header.split(',')[1]},", *lines]) + "\n")
+    run = read_run(folder)
+    assert list(run.frame.columns) == header.split(",")[1:]
+    codes = [text.code for text in run.cautions]
+    assert {"columns_of_one_name", "columns_without_name"} <= set(codes)
+
     second = crashed(tmp_path)
     (second / "samples.csv").unlink()
     assert any("samples are missing" in text for text in read_run(second).cautions)

@@ -396,6 +396,7 @@ WORDS = {
     "other_sheets": 'the sheet "{sheet}" was read; the others were not: {others}',
     "lines_unreadable": "{file}: left out, as unreadable: {count:line}, the first is line {first}",
     "columns_of_one_name": "{file}: of several columns with one name, the first counts ({channels})",
+    "columns_without_name": "{file}: columns that are no channels are left out ({channels})",
     "column_not_numbers": "{file}: what is no number in {channel} is left out",
     "rows_without_time": "{file}: {count:row} without a time: left out",
     "last_line_torn": "the last line of {file} is torn: left out",

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import FileError
+from gelassen.core.recording.channels import is_channel
 from gelassen.study.disk.run_file import RUN_FORMAT, RunFile
 from gelassen.system.files import draft_of, need_regular, read_bytes
 
@@ -53,16 +54,18 @@ def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
 
 
 def _tidied(frame: "pd.DataFrame", name: str) -> tuple["pd.DataFrame", list[Caution]]:
-    """Make every column a number, and leave out rows without a time: others may have written them."""
+    """Return columns of numbers that are channels, in rows with a time: others may have written more."""
     import numpy as np
     import pandas as pd
 
     cautions = []
     twice = frame.columns.duplicated()
-    if twice.any():
-        names = ", ".join(dict.fromkeys(map(str, frame.columns[twice])))[:_MOST_NAMES]
-        cautions.append(caution("columns_of_one_name", file=name, channels=names))
-        frame = frame.loc[:, ~twice]
+    unnamed = np.array([not is_channel(str(column)) for column in frame.columns], dtype=bool)
+    for code, lost in (("columns_of_one_name", twice), ("columns_without_name", unnamed)):
+        if lost.any():
+            names = ", ".join(dict.fromkeys(f'"{column}"' for column in frame.columns[lost]))
+            cautions.append(caution(code, file=name, channels=names[:_MOST_NAMES]))
+    frame = frame.loc[:, ~(twice | unnamed)]
     texts = [column for column in frame if not pd.api.types.is_numeric_dtype(frame[column])]
     frame = frame.assign(**{str(one): pd.to_numeric(frame[one], errors="coerce") for one in texts})
     cautions += [caution("column_not_numbers", file=name, channel=str(one)) for one in texts]
