@@ -103,6 +103,9 @@ def test_missing_and_broken_files_are_said_and_the_rest_is_shown(tmp_path):
     codes = [text.code for text in run.cautions]
     assert {"columns_of_one_name", "columns_without_name"} <= set(codes)
 
+    samples.write_text(f"{header}\rx\n" + rest)
+    assert any("samples.csv cannot be read" in text for text in read_run(folder).cautions)
+
     second = crashed(tmp_path)
     (second / "samples.csv").unlink()
     assert any("samples are missing" in text for text in read_run(second).cautions)

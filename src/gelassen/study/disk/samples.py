@@ -28,6 +28,8 @@ _BLOCK_BYTES = 1 << 20
 _LONGEST_HEADER = 100_000  # characters: thousands of channels
 _MOST_NAMES = 200  # characters of names in a caution
 _THREADS_BYTES = 16 << 20
+# What the libraries raise for files that others have spoilt.
+_UNREADABLE = (OSError, ValueError, LookupError, TypeError, NotImplementedError, csv.Error)
 
 
 def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
@@ -38,7 +40,7 @@ def read_samples(folder: Path) -> tuple["pd.DataFrame | None", list[Caution]]:
             continue
         try:
             frame, torn = read(folder / name)
-        except (OSError, ValueError, LookupError, TypeError, NotImplementedError) as error:
+        except _UNREADABLE as error:
             why = (
                 getattr(error, "strerror", None)
                 or str(error).split("\n")[0]
