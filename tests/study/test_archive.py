@@ -104,7 +104,8 @@ def test_missing_and_broken_files_are_said_and_the_rest_is_shown(tmp_path):
     assert {"columns_of_one_name", "columns_without_name"} <= set(codes)
 
     samples.write_text(f"{header}\rx\n" + rest)
-    assert any("samples.csv cannot be read" in text for text in read_run(folder).cautions)
+    with pytest.raises(FileError, match=r"samples\.csv cannot be read"):
+        read_run(folder)
 
     second = crashed(tmp_path)
     (second / "samples.csv").unlink()
