@@ -10,7 +10,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pandas as pd
 from changing_bench import KINDS, changed_bench_row
-from comparing import days_table, difference_table, mountings_table, rooms_table, spreads_table
+from comparing import (
+    days_table,
+    difference_table,
+    effects_table,
+    mountings_table,
+    rooms_table,
+    spreads_table,
+)
 from distributed_bodies import beyond_table, distributed_table
 from furnished import KINDS as COOLER_KINDS
 from furnished import another, furnished
@@ -581,6 +588,7 @@ TABLES = {
     "mountings": mountings_table,
     "rooms": rooms_table,
     "days": days_table,
+    "effects": effects_table,
     "further": further_table,
     "coolers": random_capacity_table,
     "capacity": capacity_table,

@@ -5,6 +5,7 @@ import pandas as pd
 
 from gelassen.answers.workers.pool import process_pool
 from gelassen.core import compare_setups
+from gelassen.core.comparing.effects import factor_effects
 from gelassen.core.comparing.priors import Days, Spread
 from gelassen.core.thermal.priors import RoomEffect
 
@@ -281,3 +282,47 @@ def spreads_table(seeds: int) -> None:
                 f"{means['covered of the first']:.1f} % | {means['found']:.0f} % |",
                 flush=True,
             )
+
+
+def effects_study(job: tuple[str, int]) -> dict[str, float]:
+    """Find the effects of two factors, of which the second moves a rise by 3 K; the first may, too."""
+    kind, seed = job
+    rng = np.random.default_rng(seed)
+    levels, repeats = int(rng.choice([2, 3])), int(rng.choice([2, 3]))
+    first = np.zeros(levels) if kind == "none" else rng.uniform(0, 5, levels)
+    more = rng.uniform(1, 4) if kind == "depends on the other factor" else 0.0
+    true = first[:, None] + np.array([0.0, 3.0]) + more * np.outer(first > 2, [0, 1])
+    a, b, _ = np.indices((levels, 2, repeats)).reshape(3, -1)
+    value = 50 + true[a, b] + rng.choice([0.1, 0.4, 1.0]) * rng.standard_normal(a.size)
+    runs = pd.DataFrame({"a": a, "b": b, "value": value, "standard_error": 0.1}).astype(
+        {"a": str, "b": str}
+    )
+    found = factor_effects(runs, ["a", "b"], usual_spread=Spread.USUAL_K)
+    covered = []
+    for row in found.main[found.main["factor"] == "a"].itertuples():
+        cells = true[int(row.level)] - true[int(row.versus)]
+        wanted = cells if row.depends else [cells.mean()]
+        covered.append(min(wanted) >= row.low and max(wanted) <= row.high)
+    main = found.main.loc[found.main["factor"] == "a", "distinguishable"]
+    return {
+        "claims": float(main.any()) if kind == "none" else np.nan,
+        "depends": float(found.interactions["distinguishable"].any()),
+        "covered": float(all(covered)),
+    }
+
+
+def effects_table(seeds: int) -> None:
+    """Print how often effects are told where there are none, and how often intervals hold them."""
+    print("\n## Effects of factors\n")
+    print(
+        "| what the first factor does | claim any effect where none is | say that it depends on the "
+        "other | "
+        "intervals cover all of its effects |\n|:---|---:|---:|---:|"
+    )
+    for kind in ("none", "the same everywhere", "depends on the other factor"):
+        with process_pool() as pool:
+            jobs = [(kind, seed) for seed in range(seeds)]
+            seen = pd.DataFrame(list(pool.map(effects_study, jobs, chunksize=8)))
+        means = 100 * seen.mean()
+        claims = "" if np.isnan(means["claims"]) else f"{means['claims']:.1f} %"
+        print(f"| {kind} | {claims} | {means['depends']:.1f} % | {means['covered']:.1f} % |")
