@@ -1,5 +1,7 @@
 """Figures show what a result holds: every run, every part, every core, and which study it is of."""
 
+import json
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -11,7 +13,7 @@ from gelassen.core import InputError
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
 from gelassen.core.recording import Recording
-from gelassen.figures import cores, judged, order, plot, unlike
+from gelassen.figures import cores, differences, judged, order, plot, unlike
 from small_study import small_study
 
 PARTS = {"cpu.package.temp_c": (50.0, 46.0), "gpu.hotspot.temp_c": (50.0, 55.0)}
@@ -112,3 +114,31 @@ def test_each_judged_part_has_a_panel_with_the_same_setups(tmp_path):
     for kind in ("order", "differences", "unlike"):
         ok("compare", folder, "--draw", kind, "--figure", tmp_path / f"{kind}.svg")
         assert "<svg" in (tmp_path / f"{kind}.svg").read_text(encoding="utf-8")
+
+
+def test_thirty_setups_with_hostile_names_can_still_be_read(tmp_path):
+    folder, names = (
+        tmp_path / "many",
+        [f"Cooler {k:02d} $x_{k}$ <b> {'long' * 15}" for k in range(30)],
+    )
+    folder.mkdir()
+    (folder / "study.toml").write_text(
+        'format = 1\ntitle = "$and$"\nmade_up = true\n[machine]\nname = "b"\nlimit_c = 95\n'
+        f"[factors.cooler]\nlevels = {json.dumps(names)}\n"
+        + "".join(f"[setups.{json.dumps(n)}]\ncooler = {json.dumps(n)}\n" for n in names)
+    )
+    rows = [[name, 60 + k, 22, 95, 30] for k, name in enumerate(names) for _ in range(2)]
+    table = pd.DataFrame(rows, columns=["setup", "highest", "room", "power", "minutes"])
+    table.to_csv(tmp_path / "runs.csv", index=False)
+    ok("enter", folder, "--from", tmp_path / "runs.csv")
+    many = open_study(folder)
+    for axis in (differences(many.compare()), plot(many.effects())):
+        assert len(axis.get_yticklabels()) == 29
+        assert all(len(label.get_text()) < 100 for label in axis.get_yticklabels())
+    axis = differences(many.compare())
+    assert "difference to Cooler 00" in axis.get_xlabel()
+    told = [text.get_text() for text in axis.texts]
+    assert all("cooler" not in text for text in told)
+    assert sum("warmer" in text for text in told) > 15
+    assert "$and$" in axis.figure.texts[-1].get_text()
+    assert not axis.figure.texts[-1].get_parse_math()

@@ -71,7 +71,9 @@ def footer(figure: "Figure | Axes", parts: Iterable[str]) -> None:
     words = "  ·  ".join(part for part in parts if part)
     for text in [text for text in whole.texts if text.get_gid() == _FOOTER]:
         text.remove()
-    whole.text(0.995, 0.008, words, ha="right", fontsize=8, color=GREY, gid=_FOOTER)
+    whole.text(
+        0.995, 0.008, words, ha="right", fontsize=8, color=GREY, gid=_FOOTER, parse_math=False
+    )
     if (layout := whole.get_layout_engine()) is not None:
         layout.set(rect=_ABOVE_FOOTER)  # type: ignore[call-arg]
 

@@ -6,8 +6,10 @@ from textwrap import shorten
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.rows.run_row import BY_HAND
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.figures.canvas import (
     BLUE,
@@ -27,6 +29,7 @@ if TYPE_CHECKING:
 
 _LABEL = 44  # letters of a setup's name
 _MANY = 18  # setups, beyond which names are small
+_MOST_PAIRS = 40
 
 
 def comparison_figure(comparison: StudyComparison, path: Path) -> None:
@@ -67,7 +70,11 @@ def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
 def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     """Draw the differences of all setups to the baseline, or of all pairs, with their intervals."""
     axis = axes_or_new(ax)
-    table = comparison.differences.sort_values("difference", ascending=False)
+    to, table = comparison.baseline, comparison.differences
+    if to is None and len(table) > _MOST_PAIRS:  # all pairs could not be read
+        to = str(comparison.setups["setup"].iloc[0])
+        table = _to_one(table, to)
+    table = table.sort_values("difference", ascending=False)
     places = np.arange(len(table))
     for place, row in zip(places, table.to_dict("records"), strict=True):
         colour = BLUE if row["distinguishable"] else GREY
@@ -81,18 +88,21 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
             textcoords="offset points", ha="center", fontsize=8, color=colour,
         )  # fmt: skip
     names = [
-        row["setup"] if comparison.baseline else f"{row['setup']} – {row['versus']}"
+        row["setup"] if to else f"{row['setup']} – {row['versus']}"
         for row in table.to_dict("records")
     ]
-    axis.set_yticks(places, [shorten(str(name), _LABEL, placeholder=" …") for name in names])
+    axis.set_yticks(
+        places, [shorten(str(name), _LABEL, placeholder=" …") for name in names],
+        fontsize=7 if len(table) > _MANY else 10,
+    )  # fmt: skip
     axis.axvline(0, color="black", lw=1)
     cooler = (
         "cooler ←   → warmer"
         if comparison.by is None or comparison.by.is_rise
         else "less ←   → more"
     )
-    to = f"to {comparison.baseline}" if comparison.baseline else "between setups"
-    axis.set_xlabel(f"difference {to} in {comparison.unit}   ({cooler})")
+    between = f"to {shorten(to, _LABEL, placeholder=' …')}" if to else "between setups"
+    axis.set_xlabel(f"difference {between} in {comparison.unit}   ({cooler})")
     axis.set_ylim(-0.7, len(table) - 0.3)
     axis.grid(axis="x", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
@@ -100,6 +110,26 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
     axis.set_title(f"{comparison.title}: differences, grey: not told apart{made_up}", fontsize=11)
     _below(axis, comparison, ax)
     return axis
+
+
+def _to_one(pairs: pd.DataFrame, one: str) -> pd.DataFrame:
+    """Return the pairs with one setup, each as the difference of the other to it."""
+    first = pairs["setup"] == one
+    turned = pairs.assign(
+        setup=pairs["versus"], versus=pairs["setup"], difference=-pairs["difference"],
+        low=-pairs["high"], high=-pairs["low"], verdict=pairs["verdict"].map(_turned),
+    )  # fmt: skip
+    return pd.concat([pairs[pairs["versus"] == one], turned[first]])
+
+
+def _turned(verdict: str) -> str:
+    """Return the verdict on the same difference the other way round."""
+    for one, other in (("cooler", "warmer"), ("less", "more")):
+        if verdict.endswith(one):
+            return verdict.removesuffix(one) + other
+        if verdict.endswith(other):
+            return verdict.removesuffix(other) + one
+    return verdict
 
 
 def _below(axis: "Axes", comparison: StudyComparison, given: "Axes | None") -> None:
@@ -117,7 +147,8 @@ def _what(comparison: StudyComparison) -> str:
     what = "steady rise" if comparison.unit == "K" else "steady temperature"
     if comparison.by is not None:
         what = "rise" if comparison.unit == "K" else "temperature"
-    return f"{what} of the {comparison.measured} {over}"
+    part = comparison.measured if comparison.measured != BY_HAND else "temperature that was read"
+    return f"{what} of the {part} {over}"
 
 
 def _bar(axis: "Axes", place: float, row: dict[Hashable, Any], comparison: StudyComparison) -> None:

@@ -16,7 +16,9 @@ if TYPE_CHECKING:
 
 # How far an arrow for an open end reaches, as a share of the range of the effects.
 _OPEN_SHARE = 0.06
+_MOST_ROWS = 30
 _MOST_NAMES = 8  # combinations: names of more would overlap
+_MANY = 10  # effects, beyond which each has one small line
 _LABEL = 34  # letters of a combination
 
 
@@ -24,9 +26,10 @@ _LABEL = 34  # letters of a combination
 def effects_figure(result: Effects, ax: "Axes | None" = None) -> "Axes":
     """Draw each effect with its interval, and what it is at each combination of the other factors."""
     axis = axes_or_new(ax)
-    rows = result.main.to_dict("records")
+    shown = _shown(result.main)
+    rows = shown.to_dict("records")
     places = np.arange(len(rows))[::-1]
-    reach = _OPEN_SHARE * float(np.ptp([*result.main["effect"], 0.0]))
+    reach = _OPEN_SHARE * float(np.ptp([*shown["effect"], 0.0]))
     single = result.conditional
     for place, row in zip(places, rows, strict=True):
         colour = BLUE if row["distinguishable"] else GREY
@@ -40,11 +43,13 @@ def effects_figure(result: Effects, ax: "Axes | None" = None) -> "Axes":
         _combinations(axis, single[same.all(axis=1)], float(place))
     axis.axvline(0, color="black", lw=0.8)
     axis.set_yticks(
-        places, [f"{r['factor']}: {r['level']}\ninstead of {r['versus']}" for r in rows], fontsize=9
+        places, [_named(row, len(rows)) for row in rows], fontsize=9 if len(rows) <= _MANY else 7
     )
     axis.set_ylim(-0.9, len(rows) - 0.6)
     axis.set_xlabel("effect on the rise, K   (cooler ←   → warmer)")
-    several = "; small: at one combination of the others" if len(single) else ""
+    left = len(result.main) - len(rows)
+    several = f"\n{left} more are not drawn" if left else ""
+    several += "\nsmall: at one combination of the others" * bool(len(single))
     axis.set_title(
         f"What each factor does: mean and {100 * result.confidence:g} % interval; arrow: or more; grey: "
         f"cannot be told from none{several}",
@@ -52,6 +57,23 @@ def effects_figure(result: Effects, ax: "Axes | None" = None) -> "Axes":
     )
     axis.grid(axis="x", color="#dddddd", lw=0.6)
     return axis
+
+
+def _named(row: dict[Hashable, Any], count: int) -> str:
+    """Return what an effect is of, on one line where there are many."""
+    level, versus = (
+        shorten(str(row[key]), _LABEL, placeholder=" …") for key in ("level", "versus")
+    )
+    between = "\n" if count <= _MANY else " "
+    return f"{row['factor']}: {level}{between}instead of {versus}"
+
+
+def _shown(main: pd.DataFrame) -> pd.DataFrame:
+    """Return the effects that one figure can show: of many, those against one level of each factor."""
+    if len(main) <= _MOST_ROWS:
+        return main
+    first = main.groupby("factor")["versus"].transform("first")
+    return main[main["versus"] == first].head(_MOST_ROWS)
 
 
 def _combinations(axis: "Axes", rows: pd.DataFrame, place: float) -> None:

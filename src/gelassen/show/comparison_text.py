@@ -383,8 +383,11 @@ def sentences(comparison: StudyComparison) -> list[str]:
         at_power = (
             f" at {comparison.repeatability_at_w:.0f} W, in proportion to power" if known else ""
         )
+        least = 10.0 ** -_digits(comparison)
+        size = fixed(comparison.repeatability_k, _digits(comparison))
+        size = f"less than {least:g}" if comparison.repeatability_k < least / 2 else size
         said.append(
-            f"Repeats of one setup scatter by {fixed(comparison.repeatability_k, _digits(comparison))} "
+            f"Repeats of one setup scatter by {size} "
             f"{comparison.unit if comparison.by else 'K'}{at_power} (standard deviation over all setups, "
             "combined with the usual scatter of remounting)."
         )

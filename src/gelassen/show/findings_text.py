@@ -40,9 +40,11 @@ def effects_text(found: Effects) -> str:
             _span(r.low, r.high),
             _told(r.distinguishable, r.low, found.cautions),
         ]
-        for r in found.main.itertuples()
+        for r in found.main.head(_MOST_ROWS).itertuples()
     ]
-    parts.append(aligned(header, rows))
+    left = len(found.main) - len(rows)
+    more = f"\n… and {left} more: --format csv shows all" if left > 0 else ""
+    parts.append(aligned(header, rows) + more)
     if len(found.conditional):
         rows = [
             [r.factor, r.level, r.versus, r.where, f"{r.effect:+.1f}", _span(r.low, r.high),

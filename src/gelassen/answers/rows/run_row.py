@@ -26,6 +26,7 @@ _MEANS = {
     "wall_w": "wall.supply.power_w",
 }
 
+BY_HAND = "read by hand"  # what was measured, of such a run
 ENTERED = "entered"  # the outcome of a run that was read by hand
 
 # Mean over the hold, highest reading in it, and limit of one part, in °C; None where unknown.
