@@ -211,7 +211,7 @@ def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
     assert (conflict["setup"], conflict["cooler"]) == ("a", "cpu.package.temp_c")
     assert found.left_out == {"vrm.1.temp_c": "vrm.1.temp_c was not logged"}
     words = ok("compare", study, "--no-figure")
-    assert "cooler than b by cpu.package.temp_c" in words
+    assert "cooler than b at the processor" in words
     assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
 
 

@@ -45,9 +45,9 @@ def test_each_program_has_its_row_and_the_hottest_is_named(made):
 
 def test_parts_that_disagree_are_named(made):
     said, _ = made("parts")
-    assert "K cooler than front fans by cpu.package.temp_c" in said
-    assert "K warmer by gpu.hotspot.temp_c" in said
-    assert "vrm.1.temp_c, and" not in said
+    assert "K cooler than front fans at the processor" in said
+    assert "K warmer at the graphics hot spot" in said
+    assert "at regulator 1" not in said
 
 
 def test_work_is_compared_as_work(made):

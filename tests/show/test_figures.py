@@ -106,6 +106,11 @@ def test_each_judged_part_has_a_panel_with_the_same_setups(tmp_path):
     assert [axis.get_title() for axis in figure.axes] == ["processor", "graphics hot spot"]
     assert [label.get_text() for label in figure.axes[0].get_yticklabels()] == ["side", "front"]
     assert "1 pair cooler by one and warmer by another" in figure.get_suptitle()
+    page = open_study(folder).report(tmp_path / "page.html").read_text(encoding="utf-8")
+    answer, _, rest = page.partition('<h2 id="h-setups">')
+    assert "cooler than front at the processor" in answer
+    assert '<h2 id="h-parts">Judged parts</h2>' in rest
+    assert '<h2 id="h-capacity">' not in rest  # one power tells none
     picture = tmp_path / "judged.png"
     ok("compare", folder, "--judged", "--figure", picture)
     assert picture.stat().st_size > 10_000

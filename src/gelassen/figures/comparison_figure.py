@@ -11,6 +11,7 @@ import pandas as pd
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.rows.run_row import BY_HAND
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.figures.canvas import (
     BLUE,
     GREY,
@@ -147,7 +148,8 @@ def _what(comparison: StudyComparison) -> str:
     what = "steady rise" if comparison.unit == "K" else "steady temperature"
     if comparison.by is not None:
         what = "rise" if comparison.unit == "K" else "temperature"
-    part = comparison.measured if comparison.measured != BY_HAND else "temperature that was read"
+    part = judged_words(comparison.measured)
+    part = part if part != BY_HAND else "temperature that was read"
     return f"{what} of the {part} {over}"
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.judged import StudyJudged
 from gelassen.core.foundation.counted import counted
-from gelassen.core.recording.channel_words import channel_words
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.figures.canvas import BLUE, RED, footer, literal_text, side_by_side, study_footer
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ def judged(result: StudyJudged) -> "Figure":
     figure, axes = side_by_side(len(result.comparisons))
     for axis, (channel, found) in zip(axes, result.comparisons.items(), strict=True):
         _panel(axis, found, names)
-        axis.set_title(channel_words(channel), fontsize=11)
+        axis.set_title(judged_words(channel), fontsize=11)
     axes[0].set_yticks(
         np.arange(len(names))[::-1],
         [shorten(name, _LABEL, placeholder=" …") for name in names],

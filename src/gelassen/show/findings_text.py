@@ -18,6 +18,7 @@ from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.show.numbers import fixed, warmer, warmer_interval
 from gelassen.show.tables import aligned, with_bars
 
@@ -27,24 +28,22 @@ _MATTERS_K = 1.0
 _MOST_CORES = 16  # columns that a wide terminal shows
 
 
+def effects_table(found: Effects) -> tuple[list[str], list[list[str]]]:
+    """Return header and rows of the main effects, at most 40 of them."""
+    rows = [
+        [r.factor, r.level, r.versus, f"{r.effect:+.1f}", _span(r.low, r.high),
+         _told(r.distinguishable, r.low, found.cautions)]
+        for r in found.main.head(_MOST_ROWS).itertuples()
+    ]  # fmt: skip
+    return ["factor", "level", "instead of", "effect K", "interval", "told apart"], rows
+
+
 def effects_text(found: Effects) -> str:
     """Return effects for people: in words, then as tables."""
-    parts = ["\n".join(_effect_sentences(found))]
-    header = ["factor", "level", "instead of", "effect K", "interval", "told apart"]
-    rows = [
-        [
-            r.factor,
-            r.level,
-            r.versus,
-            f"{r.effect:+.1f}",
-            _span(r.low, r.high),
-            _told(r.distinguishable, r.low, found.cautions),
-        ]
-        for r in found.main.head(_MOST_ROWS).itertuples()
-    ]
-    left = len(found.main) - len(rows)
+    parts = ["\n".join(effects_lines(found))]
+    left = len(found.main) - _MOST_ROWS
     more = f"\n… and {left} more: --format csv shows all" if left > 0 else ""
-    parts.append(aligned(header, rows) + more)
+    parts.append(aligned(*effects_table(found)) + more)
     if len(found.conditional):
         rows = [
             [r.factor, r.level, r.versus, r.where, f"{r.effect:+.1f}", _span(r.low, r.high),
@@ -60,7 +59,8 @@ def effects_text(found: Effects) -> str:
     return "\n\n".join([*parts, *_cautions(found.cautions)])
 
 
-def _effect_sentences(found: Effects) -> list[str]:
+def effects_lines(found: Effects) -> list[str]:
+    """Return what each factor does, in at most eight sentences."""
     said = []
     likely = "likely " if _is_likely(found.cautions) else ""
     evenly = ", evenly over the rest" if len(set(found.main["factor"])) > 1 else ""
@@ -241,6 +241,13 @@ def repeatability_text(found: Repeatability) -> str:
 def judged_text(found: StudyJudged) -> str:
     """Return the setups by each judged temperature, which gave way first, and where they disagree."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
+    title = f"{found.title}: judged side by side{made_up}"
+    lines = "\n".join(judged_lines(found))
+    return "\n\n".join(filter(None, [title, aligned(*judged_table(found), left=(0,)), lines]))
+
+
+def judged_table(found: StudyJudged) -> tuple[list[str], list[list[str]]]:
+    """Return header and rows: each setup by each judged temperature."""
     setups = list(dict.fromkeys(
         str(name) for one in found.comparisons.values() for name in one.setups["setup"]
     ))  # fmt: skip
@@ -262,20 +269,36 @@ def judged_text(found: StudyJudged) -> str:
         rows.append(cells)
     header = ["setup"]
     for name, one in found.comparisons.items():
-        header += [f"{name} {one.unit}", "rank"]
-    parts = [f"{found.title}: judged side by side{made_up}", aligned(header, rows, left=(0,))]
-    lines = [
-        f"{r.setup} is {fixed(r.cooler_k)} K cooler than {r.versus} by {r.cooler}, and "
-        f"{fixed(r.warmer_k)} K warmer by {r.warmer}"
-        for r in found.conflicts.itertuples()
-    ]
+        header += [f"{judged_words(name)} {one.unit}", "rank"]
+    return header, rows
+
+
+def judged_lines(found: StudyJudged) -> list[str]:
+    """Return where judged temperatures disagree, which gave way first, and what is not compared."""
+    lines = judged_conflicts(found)
     lines += [
-        f"{r.setup}: {r.part} reached its limit first, {r.at_s / 60:.1f} min after the load began "
-        f"({counted(int(r.runs), 'run')})"
+        f"{r.setup}: {judged_words(r.part)} reached its limit first, {r.at_s / 60:.1f} min after the load "
+        f"began ({counted(int(r.runs), 'run')})"
         for r in found.first.itertuples()
     ]
-    lines += [f"{name}: not compared ({why})" for name, why in found.left_out.items()]
-    return "\n\n".join([*parts, *(["\n".join(lines)] if lines else [])])
+    return lines + [
+        f"{judged_words(name)}: not compared ({why})" for name, why in found.left_out.items()
+    ]
+
+
+def _at(part: str) -> str:
+    """Return at which part, in words."""
+    words = judged_words(part)
+    return f"at {words}" if words[-1:].isdigit() else f"at the {words}"
+
+
+def judged_conflicts(found: StudyJudged) -> list[str]:
+    """Return the pairs of setups that are cooler by one temperature and warmer by another."""
+    return [
+        f"{r.setup} is {fixed(r.cooler_k)} K cooler than {r.versus} {_at(r.cooler)}, and "
+        f"{fixed(r.warmer_k)} K warmer {_at(r.warmer)}"
+        for r in found.conflicts.itertuples()
+    ]
 
 
 def ladder_text(found: Ladder) -> str:

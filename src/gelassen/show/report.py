@@ -7,30 +7,26 @@ import base64
 import hashlib
 import io
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from importlib.resources import files
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 from gelassen._version import __version__
 from gelassen.answers.comparison import StudyComparison
-from gelassen.answers.fans.curves import StudyCurves
 from gelassen.answers.loads import StudyLoads
 from gelassen.answers.traces import RunTraces
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.result import plain
 from gelassen.core.recording.channels import slug
-from gelassen.figures.canvas import save
 from gelassen.figures.comparison_figure import comparison_figure
-from gelassen.figures.curve_figure import curve_figure
 from gelassen.show import comparison_text as words
-from gelassen.show import curve_text
 from gelassen.show.loads_text import loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
+from gelassen.show.page_sections import Section, Table, rows_of, svg_of
 from gelassen.study.file.levels import level_details
 from gelassen.study.file.study_file import StudyFile
 
@@ -48,35 +44,6 @@ _METHODS = (
     ("Scatter", "remounting and repeats scatter runs of one setup. How much is estimated from all setups "
      "together"),
 )  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Row:
-    """One row of a table; `marked` is the baseline's."""
-
-    cells: Sequence[str]
-    marked: bool = False
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Table:
-    """One table of the page."""
-
-    title: str
-    header: Sequence[str]
-    rows: Sequence[Row]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Section:
-    """One more part of the page: sentences, a figure as SVG in base64, tables."""
-
-    anchor: str
-    title: str
-    sentences: Sequence[str]
-    figure: str
-    figure_alt: str
-    tables: Sequence[Table]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,30 +84,32 @@ def comparison_page(
     traces: Sequence[RunTraces],
     *,
     made_on: str,
-    curves: StudyCurves | None = None,
+    sections: Sequence[Section] = (),
+    also: Sequence[str] = (),
 ) -> str:
-    """Return the page of a comparison as HTML, with what is known of fan curves."""
+    """Return the page of a comparison as HTML, with more sections, and sentences for its answer."""
     made_up = comparison.made_up
     header, rows = words.table(comparison)
     more_header, more_rows = words.conditions(comparison)
     setups = [str(name) for name in comparison.setups["setup"]]
     marked = [name == comparison.baseline for name in setups]
     tables = [
-        Table(title="Ranking", header=header, rows=_rows(rows, marked)),
-        Table(title="Conditions", header=more_header, rows=_rows(more_rows, marked)),
+        Table(title="Ranking", header=header, rows=rows_of(rows, marked)),
+        Table(title="Conditions", header=more_header, rows=rows_of(more_rows, marked)),
     ]
     runs = comparison.runs
     page = Page(
         title=comparison.title, question=file.question, made_up=made_up, made_on=made_on,
         count_words=f"{counted(len(setups), 'setup')}, {counted(len(runs), 'run')}",
-        sentences=words.sentences(comparison), figure=_svg(partial(comparison_figure, comparison)),
+        sentences=[*words.sentences(comparison), *also],
+        figure=svg_of(partial(comparison_figure, comparison)),
         figure_alt=f"Setups sorted, with intervals: {'; '.join(setups)}", tables=tables,
         legend=" ".join(words.legend(comparison).split()), sure=_sure(comparison),
         unequal=words.unequal(comparison), cautions=list(map(str, comparison.cautions)),
         next_steps=words.next_steps(comparison), left_out=comparison.left_out,
         run_header=("run", "setup", _value_header(comparison), "interval", "settled", "W", "ended"),
         run_rows=[_run_row(row) for row in runs.to_dict("records")],
-        sections=[_fans(curves)] if curves else (), **_common(file, folder, traces),
+        sections=sections, **_common(file, folder, traces),
     )  # fmt: skip
     return _rendered(page, plain(comparison), comparison.setups)
 
@@ -152,7 +121,9 @@ def loads_page(
     header, rows = loads_table(loads)
     lines = loads_lines(loads)
     tables = [
-        Table(title="Setups under each load", header=header, rows=_rows(rows, [False] * len(rows)))
+        Table(
+            title="Setups under each load", header=header, rows=rows_of(rows, [False] * len(rows))
+        )
     ]
     page = Page(
         title=loads.title, question=file.question, made_up=loads.made_up, made_on=made_on,
@@ -167,25 +138,6 @@ def loads_page(
         **_common(file, folder, traces),
     )  # fmt: skip
     return _rendered(page, plain(loads), loads.setups)
-
-
-def _fans(curves: StudyCurves) -> Section:
-    tables = [
-        Table(
-            title=head[:1].upper() + head[1:], header=header, rows=_rows(rows, [False] * len(rows))
-        )
-        for head, (header, rows), _ in curve_text.tables(curves)
-    ]
-    setups = ", ".join(curves.pays_until)
-    return Section(
-        anchor="fans", title="Fan curves", sentences=curve_text.sentences(curves),
-        figure=_svg(lambda path: save(curve_figure(curves), path)),
-        figure_alt=f"Cooling over fan speed: {setups}", tables=tables,
-    )  # fmt: skip
-
-
-def _rows(cells: Sequence[Sequence[str]], marked: Sequence[bool]) -> list[Row]:
-    return [Row(cells=row, marked=mark) for row, mark in zip(cells, marked, strict=True)]
 
 
 def _common(file: StudyFile, folder: Path, traces: Sequence[RunTraces]) -> dict[str, Any]:
@@ -250,13 +202,6 @@ def _photo(folder: Path, name: str) -> str:
     except (OSError, UnidentifiedImageError, Image.DecompressionBombError):
         return ""
     return base64.b64encode(picture.getvalue()).decode()
-
-
-def _svg(draw: Callable[[Path], object]) -> str:
-    with TemporaryDirectory(prefix="gelassen-") as place:
-        path = Path(place) / "figure.svg"
-        draw(path)
-        return base64.b64encode(path.read_bytes()).decode()
 
 
 def _rendered(page: Page, answer: Any, setups: "pd.DataFrame") -> str:

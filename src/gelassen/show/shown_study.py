@@ -1,5 +1,7 @@
 """A study that is shown to others: its report, its figures, and what a notebook shows of it."""
 
+import contextlib
+import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -13,6 +15,8 @@ from gelassen.core.foundation.printable import printable
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+
+    from gelassen.show.page_sections import Section
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -104,18 +108,40 @@ class Study(answers.Study):
         return f"<pre>{escape(printable(repr(self)[1:-1]))}</pre>"
 
     def _page(self, baseline: str | None, confidence: float) -> str:
-        from gelassen.answers.fans.curves import fan_curves_of
         from gelassen.answers.traces import study_traces
+        from gelassen.show.findings_text import judged_conflicts
+        from gelassen.show.page_sections import judged_section
         from gelassen.show.report import comparison_page, loads_page
 
         made_on, traces = time.strftime("%Y-%m-%d"), list(study_traces(self))
         if self.file.workloads:
             loads = self.loads(baseline=baseline, confidence=confidence)
             return loads_page(loads, self.file, self.folder, traces, made_on=made_on)
+        sections, also = self._sections(confidence), []
+        if len(self.file.judge) > 1:
+            judged = self.judged(baseline=baseline, confidence=confidence)
+            sections, also = [judged_section(judged), *sections], judged_conflicts(judged)
         return comparison_page(
             self.compare(baseline=baseline, confidence=confidence), self.file, self.folder, traces,
-            made_on=made_on, curves=fan_curves_of(self, confidence),
+            made_on=made_on, sections=sections, also=also,
         )  # fmt: skip
+
+    def _sections(self, confidence: float) -> "list[Section]":
+        """Return the sections of the page on what these runs tell besides."""
+        from gelassen.answers.fans.curves import fan_curves_of
+        from gelassen.show.page_sections import capacity_section, effects_section, fans_section
+
+        sections = []
+        if len(self.file.factors) > 1:  # of one factor, effects are the differences that were told
+            with contextlib.suppress(InputError):  # these runs do not tell it
+                sections.append(effects_section(self.effects(confidence=confidence)))
+        with contextlib.suppress(InputError):
+            capacity = self.capacity(confidence=confidence)
+            if capacity.setups["high_w"].map(math.isfinite).any():  # one power tells none
+                sections.append(capacity_section(capacity))
+        if curves := fan_curves_of(self, confidence):
+            sections.append(fans_section(curves))
+        return sections
 
     def _markdown(self, path: Path, baseline: str | None, confidence: float) -> None:
         from gelassen.figures.comparison_figure import comparison_figure
@@ -127,6 +153,12 @@ class Study(answers.Study):
         image = f"![Setups sorted, with intervals]({picture.name})"
         question = f"{self.file.question}\n\n" if self.file.question else ""
         words = comparison_markdown(comparison)
+        if len(self.file.judge) > 1:
+            from gelassen.show.findings_text import judged_text
+            from gelassen.show.tables import in_markdown
+
+            with in_markdown(True):
+                words += "\n\n" + judged_text(self.judged(baseline=baseline, confidence=confidence))
         _write(path, f"# {self.file.title}\n\n{question}{image}\n\n{words}\n")
 
 

@@ -2,7 +2,7 @@
 
 import re
 
-from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.channels import is_channel, parse_channel
 
 _PARTS = {
     "cpu": "processor", "gpu": "graphics", "vrm": "regulator", "load": "", "log": "",
@@ -26,3 +26,8 @@ def channel_words(name: str) -> str:
     if channel.part == "cpu" and channel.item.startswith("core"):
         return item
     return f"{part} {item}".strip()
+
+
+def judged_words(name: str) -> str:
+    """Return what a run is judged by in words: a channel, or words already, such as "hottest core"."""
+    return channel_words(name) if is_channel(name) else name
