@@ -43,6 +43,15 @@ def test_each_program_has_its_row_and_the_hottest_is_named(made):
     assert "one setup only" not in said
 
 
+def test_temperatures_at_rest_know_nothing_of_the_load(made):
+    said, study = made("by-hand")
+    _, _, at_rest = said.partition("--by rest")
+    assert "temperature at rest" in at_rest
+    assert "At 95 W" not in at_rest
+    assert "power W" not in at_rest
+    assert study.compare(by="rest").setups["power_w"].isna().all()
+
+
 def test_parts_that_disagree_are_named(made):
     said, _ = made("parts")
     assert "K cooler than front fans at the processor" in said

@@ -34,7 +34,9 @@ def comparison_text(comparison: StudyComparison) -> str:
 
 def _tables(comparison: StudyComparison) -> list[str]:
     values = comparison.setups["rise_k"].tolist()
-    return [aligned(*with_bars(*table(comparison), values)), aligned(*conditions(comparison))]
+    header, rows = conditions(comparison)
+    more = [aligned(header, rows)] if rows else []
+    return [aligned(*with_bars(*table(comparison), values)), *more]
 
 
 def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
@@ -60,11 +62,12 @@ def comparison_markdown(comparison: StudyComparison) -> str:
         "\n".join([f"### {heading}", "", *(f"- {text}" for text in lines)])
         for heading, lines in _sections(comparison)
     ]
+    header, rows = conditions(comparison)
     return "\n\n".join(
         part
         for part in (
             f"## {title}", words, markdown(*table(comparison)),
-            markdown(*conditions(comparison)), legend(comparison), *notes,
+            markdown(header, rows) if rows else "", legend(comparison), *notes,
         )
         if part
     )  # fmt: skip
@@ -110,7 +113,7 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
 
 
 def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
-    """Return header and rows of the second table: the conditions of each setup."""
+    """Return header and rows of the second table, the conditions of each setup; no rows without any."""
     setups = comparison.setups
     header = ["setup", "power W", "clock MHz", "fan rpm", "work /s", "by heat", "by limit"]
     equal = setups["equal_power_k"].notna().sum() > 1 and comparison.unit == "K"
@@ -132,6 +135,8 @@ def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]
             star = "*" if row["at_limit"] else ""
             cells.append("at limit" if held else fixed(row["temperature_c"]) + star)
         rows.append(cells)
+    if all(cell == "–" for row in rows for cell in row[1:]):  # at rest, there are none
+        return [], []
     return header, rows
 
 
@@ -346,10 +351,9 @@ def _verdict(row: dict[str, object]) -> str:
 
 def legend(comparison: StudyComparison) -> str:
     """Return what the columns and marks of the table mean."""
-    lines = [
-        "rank: setups that share a letter cannot be told apart. by heat, by limit: share of the load "
-        "during which the chip was held back."
-    ]
+    lines = ["rank: setups that share a letter cannot be told apart."]
+    if conditions(comparison)[1]:
+        lines[0] += " by heat, by limit: share of the load during which the chip was held back."
     if comparison.over not in ("the room", "the reference"):
         lines.append(f"rise: over {comparison.over}, not over the room.")
     if comparison.baseline is not None:

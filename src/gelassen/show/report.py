@@ -95,8 +95,11 @@ def comparison_page(
     marked = [name == comparison.baseline for name in setups]
     tables = [
         Table(title="Ranking", header=header, rows=rows_of(rows, marked)),
-        Table(title="Conditions", header=more_header, rows=rows_of(more_rows, marked)),
     ]
+    if more_rows:
+        tables.append(
+            Table(title="Conditions", header=more_header, rows=rows_of(more_rows, marked))
+        )
     runs = comparison.runs
     page = Page(
         title=comparison.title, question=file.question, made_up=made_up, made_on=made_on,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import Any
 
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.comparing.priors import Spread
@@ -55,6 +56,12 @@ QUANTITIES = {
 }
 
 
+_UNDER_LOAD = (
+    "power_w", "settled_w", "clock_mhz", "fan_rpm", "work_per_s", "duty_pct", "load_pct", "thermal_share",
+    "power_share", "noise_dba", "wall_w",
+)  # fmt: skip
+
+
 def quantity_named(name: str) -> Quantity | None:
     """Return a quantity by its name; None for "rise", which is where runs settle.
 
@@ -92,7 +99,11 @@ def rows_by(
             row = replace(row, kind=f"{row.kind}: {quantity.what}")
         else:
             row = replace(row, reference=None, reference_c=None, kind=quantity.what)
-        limited = row.at_limit and quantity.is_rise and quantity.name != "rest"
+        at_rest = quantity.name == "rest"
+        limited = row.at_limit and quantity.is_rise and not at_rest
+        if at_rest:  # what the load did says nothing of the rest before it
+            nothing: dict[str, Any] = dict.fromkeys(_UNDER_LOAD)
+            row = replace(row, **nothing)
         low, high = value - 2 * error, value + 2 * error
         row = replace(row, value=value, standard_error=error, low=low, high=high, unit=unit)
         what = quantity.what
