@@ -11,7 +11,15 @@ from gelassen.answers.comparison import StudyComparison
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.show.layout import wrapped
-from gelassen.show.numbers import fixed, interval, share, warmer, warmer_interval
+from gelassen.show.numbers import (
+    fixed,
+    interval,
+    share,
+    signed,
+    signed_interval,
+    warmer,
+    warmer_interval,
+)
 from gelassen.show.tables import aligned, markdown, with_bars
 
 # Setups whose power differs by more than this did not do the same work.
@@ -104,8 +112,8 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
                 cells += ["baseline", "", ""]
             else:
                 cells += [
-                    f"{row['difference_k']:+.{digits}f}",
-                    _plain_interval(row["difference_low_k"], row["difference_high_k"], digits),
+                    signed(row["difference_k"], digits),
+                    signed_interval(row["difference_low_k"], row["difference_high_k"], digits),
                     _verdict(row) + (", but see below" if row["setup"] in doubted else ""),
                 ]
         rows.append(cells)
@@ -313,7 +321,7 @@ def _amounts(low: float, high: float, comparison: StudyComparison) -> str:
     """Return an interval of differences with directions in words."""
     if comparison.by is None or comparison.by.is_rise:
         return warmer_interval(low, high)
-    return _plain_interval(low, high, _digits(comparison))
+    return signed_interval(low, high, _digits(comparison))
 
 
 def _quantity(comparison: StudyComparison) -> str:
@@ -325,16 +333,6 @@ def _quantity(comparison: StudyComparison) -> str:
 def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyComparison) -> str:
     over = f" above {comparison.over}" if comparison.unit == "K" else ""
     return f"{fixed(row['rise_k'], _digits(comparison))} {comparison.unit}{over}"
-
-
-def _plain_interval(low: float, high: float, digits: int = 1) -> str:
-    if math.isfinite(low) and math.isfinite(high):
-        return f"{low:+.{digits}f} to {high:+.{digits}f}"
-    if math.isfinite(low):
-        return f"{low:+.{digits}f} or more"
-    if math.isfinite(high):
-        return f"{high:+.{digits}f} or less"
-    return "cannot tell"
 
 
 def _verdict(row: dict[str, object]) -> str:

@@ -19,7 +19,14 @@ from gelassen.core.comparing.tradeoff import Tradeoff
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
-from gelassen.show.numbers import fixed, warmer, warmer_interval
+from gelassen.show.numbers import (
+    fixed,
+    interval,
+    signed,
+    signed_interval,
+    warmer,
+    warmer_interval,
+)
 from gelassen.show.tables import aligned, with_bars
 
 _MOST_ROWS = 40
@@ -31,7 +38,7 @@ _MOST_CORES = 16  # columns that a wide terminal shows
 def effects_table(found: Effects) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the main effects, at most 40 of them."""
     rows = [
-        [r.factor, r.level, r.versus, f"{r.effect:+.1f}", _span(r.low, r.high),
+        [r.factor, r.level, r.versus, signed(r.effect), signed_interval(r.low, r.high),
          _told(r.distinguishable, r.low, found.cautions)]
         for r in found.main.head(_MOST_ROWS).itertuples()
     ]  # fmt: skip
@@ -46,7 +53,7 @@ def effects_text(found: Effects) -> str:
     parts.append(aligned(*effects_table(found)) + more)
     if len(found.conditional):
         rows = [
-            [r.factor, r.level, r.versus, r.where, f"{r.effect:+.1f}", _span(r.low, r.high),
+            [r.factor, r.level, r.versus, r.where, signed(r.effect), signed_interval(r.low, r.high),
              _told(r.distinguishable, r.low, found.cautions)]
             for r in found.conditional.head(_MOST_ROWS).itertuples()
         ]  # fmt: skip
@@ -74,7 +81,8 @@ def effects_lines(found: Effects) -> list[str]:
         elif row.depends:
             said.append(
                 f"{row.factor}: how {row.level} differs from {row.versus} depends on the rest: "
-                f"{_at_ends(found.conditional, row)}; {_span(row.low, row.high)} over all combinations."
+                f"{_at_ends(found.conditional, row)}; {signed_interval(row.low, row.high)} over all "
+                "combinations."
             )
         elif row.distinguishable:
             said.append(f"{row.factor}: {row.level} is {likely}{size}{evenly}.")
@@ -98,11 +106,11 @@ def response_text(found: Response, name: str) -> str:
     """Return a course along a scale."""
     likely = _is_likely(found.cautions)
     rows = [
-        [f"{r.x:.4g}", f"{r.mean:.1f}", _span(r.low, r.high, sign=False), str(r.runs)]
+        [f"{r.x:.4g}", f"{r.mean:.1f}", interval(r.low, r.high), str(r.runs)]
         for r in found.levels.itertuples()
     ]
     steps = [
-        [f"{r.x:.4g} to {r.next_x:.4g}", f"{r.change:+.1f}", _span(r.low, r.high),
+        [f"{r.x:.4g} to {r.next_x:.4g}", signed(r.change), signed_interval(r.low, r.high),
          "likely" if r.pays == "yes" and likely else r.pays]
         for r in found.steps.itertuples()
     ]  # fmt: skip
@@ -132,7 +140,7 @@ def tradeoff_text(found: Tradeoff) -> str:
     rows = [
         [
             r.setup, found.x_words[int(r.x) - 1] if found.x_words and r.x == r.x else fixed(r.x),
-            fixed(r.y), _span(r.y_low, r.y_high, sign=False),
+            fixed(r.y), interval(r.y_low, r.y_high),
             *([_ratio(r.y_per_x)] if gain else []), *([_ratio(r.x_per_gain)] if worth else []),
             _unbeaten(r),
         ]
@@ -373,10 +381,10 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
     rows = [
         [
             r.setup, fixed(r.power_w, 0), fixed(r.rise_k) + ("*" if r.passes_limit else ""),
-            "not reached" if math.isnan(r.rise_k) else _span(r.low_k, r.high_k, sign=False), str(r.levels),
+            "not reached" if math.isnan(r.rise_k) else interval(r.low_k, r.high_k), str(r.levels),
             *(
                 ["–", "–", "–"] if math.isnan(r.difference_low_k) else
-                [f"{r.difference_k:+.1f}", _span(r.difference_low_k, r.difference_high_k),
+                [signed(r.difference_k), signed_interval(r.difference_low_k, r.difference_high_k),
                  _told(r.distinguishable, r.difference_low_k, told)]
             ),
         ]
@@ -399,17 +407,6 @@ def equal_text(table: pd.DataFrame, quantity: str) -> str:
     )
     cautions = "\n".join(["cautions", *(f"  - {text}" for text in told)]) if told else ""
     return "\n\n".join(filter(None, [said, aligned(headers, rows), over, cautions]))
-
-
-def _span(low: float, high: float, *, sign: bool = True) -> str:
-    if math.isinf(low) and math.isinf(high):
-        return "cannot tell"
-    form = "+.1f" if sign else ".1f"
-    if math.isinf(high):
-        return f"{low:{form}} or more"
-    if math.isinf(low):
-        return f"{high:{form}} or less"
-    return f"{low:{form}} to {high:{form}}"
 
 
 def _told(distinguishable: bool, low: float, cautions: Sequence[str]) -> str:

@@ -22,6 +22,24 @@ def fixed(value: float, digits: int = 1, unit: str = "") -> str:
     return f"{text} {unit}".rstrip()
 
 
+def signed(value: float, digits: int = 1) -> str:
+    """Return a difference with its sign; a dash where there is none."""
+    if math.isnan(value) or not round(value, digits):
+        return fixed(value, digits)
+    return f"{value:+.{digits}f}"
+
+
+def signed_interval(low: float, high: float, digits: int = 1) -> str:
+    """Return an interval of differences with their signs, with open ends named."""
+    if not (math.isfinite(low) or math.isfinite(high)):
+        return CANNOT_TELL
+    if not math.isfinite(high):
+        return f"{signed(low, digits)} or more"
+    if not math.isfinite(low):
+        return f"{signed(high, digits)} or less"
+    return f"{signed(low, digits)} to {signed(high, digits)}"
+
+
 def interval(low: float, high: float, digits: int = 1) -> str:
     """Return an interval in words, with open ends named."""
     if math.isfinite(low) and math.isfinite(high):
