@@ -20,7 +20,7 @@ from gelassen.bench.simulated import COOLERS, CURVES, SimulatedBench
 from gelassen.conduct.demo import make_demo
 from gelassen.conduct.fan_sweep import sweep_fans
 from gelassen.conduct.scenarios import SCENARIOS
-from gelassen.figures import capacity, effects, loads, plot, run, runs, setups, sweep
+from gelassen.figures import capacity, loads, plot, run, runs, setups, sweep
 from gelassen.figures.canvas import save
 
 HERE = Path(__file__).parent / "screenshots"
@@ -81,7 +81,7 @@ def main() -> None:
         save(plot(study.curves(quiet)), HERE / "curve.png")
         swept = sweep_fans(SimulatedBench(cooler=COOLERS["Brise 120"], curve=CURVES["on-air"]))
         save(sweep(swept["fan.cpu.duty_pct"].fans, made_up=True), HERE / "sweep.png")
-        save(effects(study.effects()), HERE / "effects.png")
+        save(study.figures()["effects"], HERE / "effects.png")
         for name, picture in ((LIMITED, "run.png"), (EXTRAPOLATED, "run-extrapolated.png")):
             recording = study.run(name)
             save(run(recording, summarise_run(recording, limit_c=95)), HERE / picture)

@@ -4,6 +4,7 @@ import pandas as pd
 
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
 
@@ -38,7 +39,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
             fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
             *([fixed(r.score)] if scored else []),
             *([fixed(r.supply_w), fixed(r.supply_a, 2), fixed(r.supply_margin_w)] if supplied else []),
-            "–" if pd.isna(r.first) else f"{r.first} ({fixed(r.headroom_k)} K left)",
+            "–" if pd.isna(r.first) else f"{judged_words(str(r.first))} ({fixed(r.headroom_k)} K left)",
         ]
         for r in found.setups.itertuples()
     ]  # fmt: skip

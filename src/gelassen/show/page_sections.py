@@ -59,7 +59,8 @@ def svg_of(draw: Callable[[Path], object]) -> str:
         return base64.b64encode(path.read_bytes()).decode()
 
 
-def _drawn(result: Any) -> str:
+def drawn(result: Any) -> str:
+    """Return the figure of a result as SVG in base64."""
     return svg_of(lambda path: save(plot(result), path))
 
 
@@ -72,7 +73,7 @@ def fans_section(curves: StudyCurves) -> Section:
     setups = ", ".join(curves.pays_until)
     return Section(
         anchor="fans", title="Fan curves", sentences=curve_text.sentences(curves),
-        figure=_drawn(curves), figure_alt=f"Cooling over fan speed: {setups}", tables=tables,
+        figure=drawn(curves), figure_alt=f"Cooling over fan speed: {setups}", tables=tables,
     )  # fmt: skip
 
 
@@ -81,7 +82,7 @@ def judged_section(found: StudyJudged) -> Section:
     header, rows = findings_text.judged_table(found)
     return Section(
         anchor="parts", title="Judged parts", sentences=findings_text.judged_lines(found),
-        figure=_drawn(found), figure_alt=f"Setups by {', '.join(found.comparisons)}",
+        figure=drawn(found), figure_alt=f"Setups by {', '.join(found.comparisons)}",
         tables=[Table(title="Each judged part", header=header, rows=rows_of(rows))],
     )  # fmt: skip
 
@@ -91,7 +92,7 @@ def effects_section(found: Effects) -> Section:
     header, rows = findings_text.effects_table(found)
     return Section(
         anchor="effects", title="Effects of factors", sentences=findings_text.effects_lines(found),
-        figure=_drawn(found), figure_alt="What each factor does, with intervals",
+        figure=drawn(found), figure_alt="What each factor does, with intervals",
         tables=[Table(title="Effects", header=header, rows=rows_of(rows))],
     )  # fmt: skip
 
@@ -105,6 +106,6 @@ def capacity_section(found: StudyCapacity) -> Section:
             f"For a room of {found.room_c:g} °C and a limit of {found.limit_c:g} °C.",
             *capacity_text.sentences(found),
         ],
-        figure=_drawn(found), figure_alt="Rise over power, and the power at the limit",
+        figure=drawn(found), figure_alt="Rise over power, and the power at the limit",
         tables=[Table(title="Power sustained", header=header, rows=rows_of(rows))],
     )  # fmt: skip

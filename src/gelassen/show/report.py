@@ -26,7 +26,7 @@ from gelassen.figures.comparison_figure import comparison_figure
 from gelassen.show import comparison_text as words
 from gelassen.show.loads_text import loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
-from gelassen.show.page_sections import Section, Table, rows_of, svg_of
+from gelassen.show.page_sections import Section, Table, drawn, rows_of, svg_of
 from gelassen.study.file.levels import level_details
 from gelassen.study.file.study_file import StudyFile
 
@@ -132,7 +132,8 @@ def loads_page(
         title=loads.title, question=file.question, made_up=loads.made_up, made_on=made_on,
         count_words=f"{counted(len(set(loads.setups['setup'])), 'setup')}, "
         f"{counted(len(set(loads.setups['load'])), 'load')}, {counted(len(traces), 'run')}",
-        sentences=lines[:6], figure="", figure_alt="", tables=tables,
+        sentences=lines[:6], figure=drawn(loads),
+        figure_alt=f"Each setup under each load: {'; '.join(loads.comparisons)}", tables=tables,
         legend="^: the load came and went; this is its mean, and no steady state.", sure=lines[6:],
         unequal=(),
         cautions=list(map(str, loads.cautions)), next_steps=(), left_out=loads.left_out,
