@@ -1,10 +1,16 @@
 """What holds for every test."""
 
+import os
 import shutil
+import sys
 
 import pytest
 
 from command_line import gelassen_apart
+
+# Tests start hundreds of short processes. Each would compile the whole program anew.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
 
 
 @pytest.fixture(autouse=True)
