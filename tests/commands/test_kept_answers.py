@@ -39,6 +39,17 @@ def test_the_same_question_is_answered_without_an_analysis(asked, no_analysis, t
         gelassen("compare", folder, "--confidence", "0.9")
 
 
+def test_what_is_written_to_a_file_is_written_again(asked, tmp_path):
+    run, target = asked[0] / "runs/001-tower", tmp_path / "samples.csv"
+    for form in ("csv", "parquet", "csv"):
+        ok("show", run, "--samples", "--format", form, "-o", target)
+        assert target.stat().st_size > 1000
+        target.unlink()
+    for _ in range(2):
+        ok("compare", asked[0], "--repeatability")
+        (asked[0] / "repeatability.json").unlink()
+
+
 @pytest.mark.parametrize(
     "changed", ["study.toml", "runs/002-tower/run.json", "figures/comparison.png"]
 )
@@ -68,5 +79,13 @@ def test_what_cannot_be_read_or_was_an_error_is_no_answer(asked, tmp_path):
 def test_mistyped_names_and_options_that_belong_elsewhere_are_refused(asked):
     folder, _ = asked
     assert 'Did you mean "tower"' in gelassen("compare", folder, "--baseline", "towr").stderr
+    for option in (
+        ("--by", "rest"),
+        ("--draw", "order"),
+        ("--room", "25"),
+        ("--baseline", "tower"),
+    ):
+        said = gelassen("compare", folder, "--effects", *option).stderr
+        assert f"{option[0]} goes with the comparison itself, not with --effects" in said
     for option in (("--where", "a=1"), ("--worth", "1"), ("--of", "capacity"), ("--at", "900")):
         assert f"{option[0]} goes with --" in gelassen("compare", folder, *option).stderr

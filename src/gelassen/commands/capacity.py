@@ -66,8 +66,9 @@ class CapacityOptions:
 def capacity(**given: Any) -> None:
     """Find how much power each setup of STUDY sustains below the limit temperature."""
     asked = CapacityOptions(**given)
-    answer = kept_answer("capacity", asked, study_paths(asked.study))
-    if asked.scheduler is None and answer.given_again():
+    paths = study_paths(asked.study)
+    answer = kept_answer("capacity", asked, paths, wanted=asked.scheduler is None)
+    if answer.given_again():
         return
     study, out = opened(asked.study, asked.left, asked.scheduler)
     with answer.kept():

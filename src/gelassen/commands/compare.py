@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Callable
-from contextlib import nullcontext
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -64,30 +63,43 @@ class CompareOptions:
         """The factors and levels that the user gave."""
         return dict(pair("--where", text, '"curve=on-air"') for text in self.where)
 
-    def check(self) -> None:
-        """Refuse an option that belongs to a question that was not asked."""
+    def question(self) -> "Question | None":
+        """Return the answer asked for instead of the comparison; None for the comparison itself.
+
+        Raises
+        ------
+        InputError
+            Two are asked for, or an option does not belong to what is asked.
+        """
         from gelassen.core.foundation.errors import InputError
 
-        scaled = self.along or self.tradeoff or self.equal
-        for given, owner, wanted in (
-            (self.where, scaled, "--where goes with --along, --tradeoff or --equal"),
-            (self.worth, self.along, "--worth goes with --along"),
-            (self.of != "rise", self.tradeoff, "--of goes with --tradeoff"),
-            (self.at is not None, self.equal, "--at goes with --equal"),
-        ):
-            if given and not owner:
-                raise InputError(wanted)
-
-    def question(self) -> "Question | None":
-        """Return the answer asked for instead of the comparison; None for the comparison itself."""
-        given = [name for name in _QUESTIONS if getattr(self, name) not in (None, False)]
-        if len(given) > 1:
-            from gelassen.core.foundation.errors import InputError
-
+        named = [name for name in _QUESTIONS if getattr(self, name) not in (None, False)]
+        if len(named) > 1:
             raise InputError(
                 "ask one thing at a time: " + ", ".join(f"--{name}" for name in _QUESTIONS)
             )
-        return _QUESTIONS[given[0]] if given else None
+        asked = named[0] if named else "comparison"
+        for option, (given, owners) in self._options().items():
+            if given and asked not in owners:
+                belongs = " or ".join(f"--{one}" for one in owners if one != "comparison")
+                to = "the comparison itself" if owners[0] == "comparison" else belongs
+                raise InputError(f"{option} goes with {to}" + f", not with --{asked}" * bool(named))
+        return _QUESTIONS[asked] if named else None
+
+    def _options(self) -> dict[str, tuple[bool, tuple[str, ...]]]:
+        """Return the options that not every question takes: whether each was given, and who takes it."""
+        scaled, alone = ("along", "tradeoff", "equal"), ("comparison",)
+        return {
+            "--where": (bool(self.where), scaled),
+            "--worth": (self.worth != 0, ("along",)),
+            "--of": (self.of != "rise", ("tradeoff",)),
+            "--at": (self.at is not None, ("equal",)),
+            "--baseline": (self.baseline is not None, (*alone, "loads", "judged", "drift")),
+            "--room": (self.room_c is not None, alone),
+            "--correct-drift": (self.correct_drift, alone),
+            "--by": (self.by != "rise", alone),
+            "--draw": (self.drawn != "setups", alone),
+        }
 
 
 @click.command()
@@ -152,16 +164,16 @@ def compare(**given: Any) -> None:
     """Find which setup of STUDY is cooler, by how much, and how sure that is."""
     asked = CompareOptions(**given)
     ask = asked.question()
-    asked.check()
-    answer = kept_answer("compare", asked, study_paths(asked.study))
-    # Keeping the repeatability changes the study; a scheduler is asked for its work.
-    again = ask is not _repeatability and asked.scheduler is None
-    if again and answer.given_again():
+    answer = kept_answer(
+        "compare", asked, study_paths(asked.study),
+        wanted=asked.scheduler is None and not asked.repeatability,  # this one is stored in the study
+    )  # fmt: skip
+    if answer.given_again():
         return
     study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
     if ask is None and study.file.workloads and asked.by == "rise":
         ask = _loads  # runs of different programs are not one load
-    with answer.kept() if again else nullcontext():
+    with answer.kept():
         (ask or _compare)(study, asked, out)
 
 

@@ -91,7 +91,10 @@ def show(context: click.Context, /, **given: Any) -> None:
             from gelassen.core.foundation.errors import FileError
 
             raise FileError(f"{run}: there is no such file")
-    answer = kept_answer("show", asked, _paths(asked))
+    to_file = (
+        asked.samples or asked.form == "parquet"
+    )  # samples may be written to a file of their own
+    answer = kept_answer("show", asked, _paths(asked), wanted=not to_file)
     if answer.given_again():
         return
     with answer.kept():

@@ -14,7 +14,7 @@ import os
 import shutil
 import sys
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,6 +23,7 @@ from gelassen.commands.shared.common import emit, hint, listen
 from gelassen.system.files import replace_file
 
 _MOST_KEPT = 200  # answers; of more, those that were not asked for longest are dropped
+_LONGEST = 1 << 20  # letters of an answer that is worth keeping
 _LIBRARIES = ("numpy", "scipy", "pandas", "matplotlib")
 
 
@@ -65,13 +66,18 @@ class KeptAnswer:
             "printed": heard.printed,
             "figures": [(str(path), _marked(path)) for path in heard.figures],
         }
+        text = json.dumps(content)
+        if len(text) > _LONGEST:
+            return
         with contextlib.suppress(OSError):
             self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            replace_file(self.path, json.dumps(content))
+            replace_file(self.path, text)
             _drop_oldest(self.path.parent)
 
 
-def kept_answer(command: str, asked: object, paths: Iterable[Path]) -> KeptAnswer:
+def kept_answer(
+    command: str, asked: object, paths: Sequence[Path], *, wanted: bool = True
+) -> KeptAnswer:
     """Return where the answer to a question about these files and folders is kept.
 
     Parameters
@@ -79,10 +85,13 @@ def kept_answer(command: str, asked: object, paths: Iterable[Path]) -> KeptAnswe
     command, asked
         The command and its options.
     paths
-        Files and folders the answer is found from. Of a folder, all files directly in it count.
+        Files and folders the answer is found from. Of a folder, all files directly in it count. What is
+        neither, such as a pipe, can hold something else each time: its answer is not kept.
+    wanted
+        False for a question that does more than print: it writes other files, or asks for work.
     """
     folder = _folder()
-    if folder is None:
+    if folder is None or not wanted or not all(one.is_file() or one.is_dir() for one in paths):
         return KeptAnswer(None)
     try:
         said = [
@@ -103,7 +112,10 @@ def study_paths(study: Path) -> list[Path]:
 
 
 def _folder() -> Path | None:
-    """Return the folder of kept answers; None if the user wants none, or it is not the user's own."""
+    """Return the folder of kept answers.
+
+    None if the user keeps none, or if the folder belongs to somebody else.
+    """
     chosen = os.environ.get("GELASSEN_CACHE")
     if chosen == "":
         return None
