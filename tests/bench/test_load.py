@@ -13,6 +13,7 @@ from gelassen.bench.loads.command import CommandLoad
 from gelassen.bench.loads.cores import core_kinds, cores_for
 from gelassen.bench.loads.kernels import make_kernel
 from gelassen.bench.loads.matrix import MatrixKernel
+from gelassen.bench.loads.page import Page
 from gelassen.bench.loads.spec import LoadSpec
 from gelassen.bench.loads.workers import WorkerLoad
 from gelassen.core import InputError
@@ -58,6 +59,21 @@ def test_counts_never_run_backwards_however_often_they_are_read():
         last = rounds
     load.stop()
     assert last > 0
+
+
+def test_a_load_may_be_stopped_in_the_middle_of_a_reading(monkeypatch):
+    load = WorkerLoad([min(os.sched_getaffinity(0))])
+    load.start()
+    whole = Page.rounds
+
+    def stopped_first(page):
+        load.stop()  # as another thread may: a guard, Ctrl-C
+        return whole(page)
+
+    monkeypatch.setattr(Page, "rounds", stopped_first)
+    assert load.readings()["load.work.errors_count"] == 0
+    load.use(1)
+    assert load.readings() == {"load.work.rate_per_s": 0.0, "load.work.errors_count": 0.0}
 
 
 def test_a_worker_that_dies_is_noticed():

@@ -12,7 +12,7 @@ SIZE = 4 * 8
 
 
 class Page:
-    """Four numbers in a file that two processes have mapped."""
+    """Four numbers in a file that two processes have mapped, until the last reader lets go of them."""
 
     def __init__(self, path: Path) -> None:
         with path.open("r+b") as stream:
@@ -33,8 +33,3 @@ class Page:
             before, last_ns, after = self._words[ROUNDS], self._words[LAST_NS], self._words[ROUNDS]
             if before == after:
                 return after, last_ns
-
-    def close(self) -> None:
-        """Let go of the memory."""
-        self._words.release()
-        self._memory.close()

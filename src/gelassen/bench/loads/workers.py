@@ -58,6 +58,9 @@ class WorkerLoad:
         self._errors = 0
         self._problem = ""
         self._stopping = threading.RLock()
+        self._counting = (
+            threading.Lock()
+        )  # a sample may be taken while another thread stops the load
 
     @property
     def workers(self) -> int:
@@ -131,9 +134,9 @@ class WorkerLoad:
             except subprocess.TimeoutExpired:
                 worker.process.kill()
                 worker.process.wait()
-            self._errors += worker.page[ERRORS]
-            worker.page.close()
-        self._workers = []
+        with self._counting:
+            self._errors += sum(worker.page[ERRORS] for worker in self._workers)
+            self._workers = []
 
     def problem(self) -> str:
         """Return what is wrong with the load, if anything."""
@@ -161,8 +164,9 @@ class WorkerLoad:
 
     def rounds_and_errors(self) -> tuple[int, int]:
         """Return rounds of work done by the present workers, and wrong results so far."""
-        rounds = sum(worker.page.rounds()[0] for worker in self._workers)
-        return rounds, self._errors + sum(worker.page[ERRORS] for worker in self._workers)
+        with self._counting:
+            rounds = sum(worker.page.rounds()[0] for worker in self._workers)
+            return rounds, self._errors + sum(worker.page[ERRORS] for worker in self._workers)
 
     def _dead(self) -> int:
         return sum(worker.process.poll() is not None for worker in self._workers)
