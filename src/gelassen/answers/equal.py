@@ -86,9 +86,9 @@ def _grouped_by_still_factors(table: pd.DataFrame, file: StudyFile, quantity: st
         raise InputError("no run has these levels")
     if not is_logged(table, quantity):
         known = [n for n in ("noise_dba", "fan_rpm", "duty_pct") if is_logged(table, n)]
+        other = f"setups can be compared at equal {', '.join(known)}"
         raise InputError(
-            f'"{quantity}" was not logged; setups can be compared at equal '
-            f"{', '.join(known) or 'nothing'}"
+            f'"{quantity}" was not logged; {other if known else "nor were noise, fan speed or duty"}'
         )
     moved = moves_fans(file)
     if not moved:

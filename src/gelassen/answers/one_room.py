@@ -129,7 +129,10 @@ def rooms_said(rooms_c: "pd.Series[float]", found: InOneRoom, at_w: float) -> li
 
 
 def usual_room_effect(file: StudyFile) -> tuple[float, float] | None:
-    """Return what a kelvin of the room usually does; None where the room is a factor of the study."""
+    """Return by how much a rise usually changes with each kelvin of the room, and how far that varies.
+
+    None if the room is a factor of the study: then the study asks for that change.
+    """
     return None if "reference_c" in expected_quantities(file) else RoomEffect.USUAL
 
 

@@ -1,7 +1,8 @@
 """The rise along a factor with numbers, or along a logged quantity."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 import pandas as pd
 
@@ -13,7 +14,7 @@ from gelassen.answers.one_room import (
     usual_room_effect,
 )
 from gelassen.answers.quantities import named
-from gelassen.answers.rows.known_spread import known_spread
+from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.answers.thresholds import Scale
 from gelassen.core.comparing.along.response import Response, response_curve
@@ -39,12 +40,11 @@ def study_along(
     table, left_out = study.table_and_left_out(
         leave_out, every_level=factor not in study.file.factors
     )
-    spread = known_spread(study.folder, study.file.doubt, table)
     found = along_scale(
         table, study.file, factor, where=where, worth=worth, confidence=confidence,
-        repeatability=spread.spread,
+        spread_of=partial(known_spread, study.folder, study.file.doubt),
     )  # fmt: skip
-    return replace(found, cautions=(*left_out, *spread.caution, *found.cautions))
+    return replace(found, cautions=(*left_out, *found.cautions))
 
 
 def along_scale(
@@ -55,7 +55,7 @@ def along_scale(
     where: Mapping[str, str | float],
     worth: float,
     confidence: float,
-    repeatability: tuple[float, float] | None,
+    spread_of: Callable[[pd.DataFrame], KnownSpread],
 ) -> Response:
     """Find how the rise falls along a scale; see `Study.along`."""
     for name, level in where.items():
@@ -72,11 +72,14 @@ def along_scale(
         raise InputError("no run has these levels")
     x = pd.to_numeric(table[factor], errors="coerce")
     if x.isna().all():
-        raise InputError(f'the levels of "{factor}" are not numbers: there is no scale to go along')
+        why = "its levels are not numbers" if factor in file.factors else "it was not logged"
+        raise InputError(f'there is no scale to go along "{factor}": {why}')
     others = [n for n in file.factors if n != factor and len(set(table[n].dropna())) > 1]
     along = factor in file.factors
     places = [factor, *others] if along else [n for n in ("setup", "level") if n in table.columns]
     free = free_runs(table, places)
+    if free.empty:
+        raise InputError("every run was at its limit: there is no course to tell")
     lost = len(table) - len(free)
     cautions = [caution("limited_runs_left_out", count=lost)] if lost else []
     if bounds := int(table["at_limit"].sum()) - lost:
@@ -89,14 +92,17 @@ def along_scale(
         x = x.groupby([table[name] for name in places]).transform("mean")
         _refuse_shared_places(x[free.index], free["setup"], factor)
     runs, usual, day_spread = runs_of_days(free, file.doubt.room_k)
+    spread = spread_of(free)
     found = response_curve(
         x[free.index], free["value"], others=combinations, runs=runs, worth=worth,
-        confidence=confidence, repeatability=repeatability, usual_spread=usual, day_spread=day_spread,
+        confidence=confidence, repeatability=spread.spread, usual_spread=usual, day_spread=day_spread,
         # At one fan speed, the room has almost no effect on a rise.
         room_effect=None if factor in _OF_FANS else usual_room_effect(file),
     )  # fmt: skip
     said = rooms_said(free["reference_c"], found, highest_power(free))
-    return replace(found, name=named(factor), cautions=(*said, *found.cautions, *cautions))
+    return replace(
+        found, name=named(factor), cautions=(*spread.caution, *said, *found.cautions, *cautions)
+    )
 
 
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:

@@ -1,6 +1,7 @@
 """`gelassen compare`: the setups of a study compared."""
 
 import json
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -78,13 +79,19 @@ class CompareOptions:
             raise InputError(
                 "ask one thing at a time: " + ", ".join(f"--{name}" for name in _QUESTIONS)
             )
-        asked = named[0] if named else "comparison"
+        self.refuse_others(named[0] if named else "comparison")
+        return _QUESTIONS[named[0]] if named else None
+
+    def refuse_others(self, asked: str) -> None:
+        """Refuse options that this question does not take: passing over them would mislead."""
+        from gelassen.core.foundation.errors import InputError
+
         for option, (given, owners) in self._options().items():
             if given and asked not in owners:
-                belongs = " or ".join(f"--{one}" for one in owners if one != "comparison")
-                to = "the comparison itself" if owners[0] == "comparison" else belongs
-                raise InputError(f"{option} goes with {to}" + f", not with --{asked}" * bool(named))
-        return _QUESTIONS[asked] if named else None
+                belongs = " or ".join(f"--{one}" for one in owners)
+                to = "the comparison itself" if "comparison" in owners else belongs
+                instead = "" if asked == "comparison" else f", not with --{asked}"
+                raise InputError(f"{option} goes with {to}{instead}")
 
     def _options(self) -> dict[str, tuple[bool, tuple[str, ...]]]:
         """Return the options that not every question takes: whether each was given, and who takes it."""
@@ -173,6 +180,7 @@ def compare(**given: Any) -> None:
     study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
     if ask is None and study.file.workloads and asked.by == "rise":
         ask = _loads  # runs of different programs are not one load
+        asked.refuse_others("loads")
     with answer.kept():
         (ask or _compare)(study, asked, out)
 
@@ -318,7 +326,8 @@ def _repeatability(study: "Study", asked: CompareOptions, out: dict[str, str]) -
 
     found = study.repeatability(confidence=asked.confidence, store=True, leave_out=out)
     _give(found, asked.form, repeatability_text)
-    _draw(study, asked, out, found, "repeatability")
+    if math.isfinite(found.total):
+        _draw(study, asked, out, found, "repeatability")
 
 
 _QUESTIONS: dict[str, Question] = {

@@ -23,6 +23,7 @@ R = TypeVar("R")
 # The palette of Okabe and Ito, which is distinguishable with every kind of colour vision.
 BLUE, ORANGE, GREEN, RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
 SKY, PURPLE, GREY = "#56B4E9", "#CC79A7", "#666666"
+SERIES = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED, GREY)  # in turn, for setups or runs
 _FOOTER, _ABOVE_FOOTER = "footer", (0, 0.03, 1, 0.97)
 _FOOTER_LINES = 2.2  # height of the footer, in letters of a legend
 _SIZE, _DPI = (12.8, 8.0), 100
@@ -76,6 +77,12 @@ def footer(figure: "Figure | Axes", parts: Iterable[str]) -> None:
     )
     if (layout := whole.get_layout_engine()) is not None:
         layout.set(rect=_ABOVE_FOOTER)  # type: ignore[call-arg]
+
+
+def say_instead(axis: "Axes", words: str) -> None:
+    """Say on empty axes why nothing is drawn."""
+    axis.set_axis_off()
+    axis.annotate(words, (0.5, 0.5), xycoords="axes fraction", ha="center")
 
 
 def legend_below(figure: "Figure", axes: "Axes", columns: int) -> None:

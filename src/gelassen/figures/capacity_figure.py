@@ -6,12 +6,11 @@ import numpy as np
 
 from gelassen.answers.capacities import StudyCapacity
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import BLUE, GREEN, GREY, ORANGE, PURPLE, RED, SKY, axes_or_new
+from gelassen.figures.canvas import RED, SERIES, axes_or_new
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED, GREY)
 _MARKS = "osD^vP*"
 
 
@@ -26,7 +25,7 @@ def capacity_figure(result: StudyCapacity, ax: "Axes | None" = None) -> "Axes":
     ]
     top = max([*ends, 1.12 * float(result.points["power_w"].max())])
     for k, row in enumerate(result.setups.to_dict("records")):
-        colour, mark = _COLOURS[k % len(_COLOURS)], _MARKS[k % len(_MARKS)]
+        colour, mark = SERIES[k % len(SERIES)], _MARKS[k % len(_MARKS)]
         points = result.points[result.points["setup"] == row["setup"]]
         free, held = points[~points["throttled"]], points[points["throttled"]]
         span = ""

@@ -22,6 +22,7 @@ from gelassen.figures.canvas import (
     footer,
     literal_text,
     save,
+    say_instead,
     study_footer,
 )
 
@@ -63,7 +64,7 @@ def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     baseline = f"; orange: baseline {comparison.baseline}" if comparison.baseline else ""
     order = "best first" if comparison.by is not None else "from cool to warm"
     axis.set_title(f"{comparison.title}: setups {order}{baseline}{made_up}", fontsize=11)
-    _below(axis, comparison, ax)
+    name_below(axis, comparison, ax)
     return axis
 
 
@@ -72,6 +73,8 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
     """Draw the differences of all setups to the baseline, or of all pairs, with their intervals."""
     axis = axes_or_new(ax)
     to, table = comparison.baseline, comparison.differences
+    if table.empty:
+        say_instead(axis, "There is one setup, and nothing to compare it with")
     if to is None and len(table) > _MOST_PAIRS:  # all pairs could not be read
         to = str(comparison.setups["setup"].iloc[0])
         table = _to_one(table, to)
@@ -97,20 +100,21 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
         fontsize=7 if len(table) > _MANY else 10,
     )  # fmt: skip
     axis.axvline(0, color="black", lw=1)
-    cooler = (
-        "cooler ←   → warmer"
-        if comparison.by is None or comparison.by.is_rise
-        else "less ←   → more"
-    )
     between = f"to {shorten(to, _LABEL, placeholder=' …')}" if to else "between setups"
-    axis.set_xlabel(f"difference {between} in {comparison.unit}   ({cooler})")
+    axis.set_xlabel(f"difference {between} in {comparison.unit}   ({ways(comparison)})")
     axis.set_ylim(-0.7, len(table) - 0.3)
     axis.grid(axis="x", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
     made_up = f"   ({MADE_UP})" if comparison.made_up else ""
     axis.set_title(f"{comparison.title}: differences, grey: not told apart{made_up}", fontsize=11)
-    _below(axis, comparison, ax)
+    name_below(axis, comparison, ax)
     return axis
+
+
+def ways(comparison: StudyComparison) -> str:
+    """Return which way of an axis is which."""
+    rise = comparison.by is None or comparison.by.is_rise
+    return "cooler ←   → warmer" if rise else "less ←   → more"
 
 
 def _to_one(pairs: pd.DataFrame, one: str) -> pd.DataFrame:
@@ -133,7 +137,7 @@ def _turned(verdict: str) -> str:
     return verdict
 
 
-def _below(axis: "Axes", comparison: StudyComparison, given: "Axes | None") -> None:
+def name_below(axis: "Axes", comparison: StudyComparison, given: "Axes | None") -> None:
     """Say below a figure of our own what it is made of."""
     if given is None:
         started, runs = comparison.runs["started"], len(comparison.runs)

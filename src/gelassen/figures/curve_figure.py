@@ -7,12 +7,11 @@ import numpy as np
 
 from gelassen.answers.fans.curves import StudyCurves
 from gelassen.core.fans.curve import parse_curve
-from gelassen.figures.canvas import BLUE, GREEN, ORANGE, PURPLE, RED, SKY, axes_or_new
+from gelassen.figures.canvas import RED, SERIES, axes_or_new
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, RED, SKY)
 _MOST_LABELS = 8  # operating points with words; with more they cover each other
 
 
@@ -22,7 +21,7 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
     axis.grid(color="#dddddd", lw=0.6)
     if not len(result.points):
         return _resistance(result, axis)
-    colours = {name: _COLOURS[k % len(_COLOURS)] for k, name in enumerate(result.pays_until)}
+    colours = {name: SERIES[k % len(SERIES)] for k, name in enumerate(result.pays_until)}
     left = float(result.points["low_c"].min()) - 15
     right = max(float(result.points["high_c"].max()) + 8, result.limit_c + 3)
     for row in result.curves.to_dict("records"):
@@ -69,7 +68,7 @@ def curve_figure(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
 
 def _resistance(result: StudyCurves, axis: "Axes") -> "Axes":
     for k, (name, own) in enumerate(result.resistance.groupby("setup", sort=False)):
-        colour = _COLOURS[k % len(_COLOURS)]
+        colour = SERIES[k % len(SERIES)]
         axis.fill_between(own["rpm"], own["low"], own["high"], color=colour, alpha=0.2, lw=0)
         axis.plot(own["rpm"], own["k_per_w"], color=colour, label=str(name))
         runs = result.runs[result.runs["setup"] == name] if len(result.runs) else result.runs

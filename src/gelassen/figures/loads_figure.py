@@ -6,25 +6,12 @@ import numpy as np
 
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import (
-    BLUE,
-    GREEN,
-    GREY,
-    ORANGE,
-    PURPLE,
-    RED,
-    SKY,
-    axes_or_new,
-    footer,
-    literal_text,
-    study_footer,
-)
+from gelassen.figures.canvas import SERIES, axes_or_new, footer, literal_text, study_footer
 from gelassen.figures.comparison_figure import limit_lines
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED, GREY)
 _HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
 
 
@@ -41,7 +28,7 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
         tops = [float(own["highest_k"].get(name, np.nan)) for name in names]
         places = np.arange(len(names)) + (number - (len(setups) - 1) / 2) * width
         axis.bar(
-            places, means, width=0.9 * width, color=_COLOURS[number % len(_COLOURS)], alpha=0.8,
+            places, means, width=0.9 * width, color=SERIES[number % len(SERIES)], alpha=0.8,
             hatch=_HATCHES[number % len(_HATCHES)], edgecolor="white", label=setup,
         )  # fmt: skip
         axis.plot(places, tops, "_", color="black", ms=14, mew=1.6)

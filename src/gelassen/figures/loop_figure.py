@@ -6,12 +6,11 @@ import numpy as np
 
 from gelassen.answers.fans.curves import StudyCurves
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import BLUE, GREEN, GREY, ORANGE, PURPLE, RED, SKY, axes_or_new
+from gelassen.figures.canvas import GREY, RED, SERIES, axes_or_new
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, SKY, RED)
 _MOST = 6  # courses that can be told from each other
 _MINUTE_S = 60.0
 
@@ -47,7 +46,7 @@ def fan_loops(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
         setup, curve, power_w, room_c = key
         verdict = hunts.get(key, "steady")
         axis.plot(
-            own["elapsed_s"] / _MINUTE_S, own["temp_c"], lw=1.4, color=_COLOURS[place],
+            own["elapsed_s"] / _MINUTE_S, own["temp_c"], lw=1.4, color=SERIES[place % len(SERIES)],
             ls="-" if verdict == "steady" else "--",
             label=f"{setup}: {curve}, {power_w:g} W, room {room_c:g} °C: {verdict}",
         )  # fmt: skip
@@ -84,7 +83,7 @@ def predictions(result: StudyCurves, ax: "Axes | None" = None) -> "Axes":
     ends = (float(reach.min()) - 1, float(reach.max()) + 1)
     axis.plot(ends, ends, color=GREY, lw=1, label="predicted as measured")
     for place, (setup, own) in enumerate(runs.groupby("setup", sort=False)):
-        colour = _COLOURS[place % len(_COLOURS)]
+        colour = SERIES[place % len(SERIES)]
         error = [own["predicted_k"] - own["low_k"], own["high_k"] - own["predicted_k"]]
         axis.errorbar(
             own["measured_k"], own["predicted_k"], yerr=error, fmt="o", capsize=3, color=colour,

@@ -7,24 +7,11 @@ from typing import TYPE_CHECKING
 from gelassen.answers.traces import run_traces
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.recording import Recording
-from gelassen.figures.canvas import (
-    BLUE,
-    GREEN,
-    GREY,
-    ORANGE,
-    PURPLE,
-    RED,
-    SKY,
-    footer,
-    legend_below,
-    literal_text,
-    new_figure,
-)
+from gelassen.figures.canvas import GREY, SERIES, footer, legend_below, literal_text, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, RED, SKY, GREY)
 _LABEL = 40  # letters of a run's name
 
 
@@ -49,8 +36,8 @@ def runs(recordings: Sequence[Recording]) -> "Figure":
             name = f"{one.run.split('-')[0]}  {one.setup}" if one.setup else one.run
             label = shorten(name, _LABEL, placeholder=" …")
             axis.plot(
-                trace.time_s / 60, trace.readings, color=_COLOURS[number % len(_COLOURS)], lw=1.2,
-                ls="-" if number < len(_COLOURS) else "--", label=label,
+                trace.time_s / 60, trace.readings, color=SERIES[number % len(SERIES)], lw=1.2,
+                ls="-" if number < len(SERIES) else "--", label=label,
             )  # fmt: skip
         axis.set_ylabel(f"{series[0][1].label} in {unit}")
         axis.axvline(0, color=GREY, lw=0.8, ls=":")

@@ -5,12 +5,10 @@ from typing import TYPE_CHECKING
 
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.probing.fan_sweep import FanSweep
-from gelassen.figures.canvas import BLUE, GREEN, GREY, ORANGE, PURPLE, RED, SKY, axes_or_new
+from gelassen.figures.canvas import GREY, SERIES, axes_or_new
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-
-_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, RED, SKY)
 
 
 def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None, *, made_up: bool = False) -> "Axes":
@@ -28,7 +26,7 @@ def sweep(found: Sequence[FanSweep], ax: "Axes | None" = None, *, made_up: bool 
     axis = axes_or_new(ax)
     axis.grid(color="#dddddd", lw=0.6)
     for k, one in enumerate(found):
-        colour = _COLOURS[k % len(_COLOURS)]
+        colour = SERIES[k % len(SERIES)]
         duties, speeds = one.turning
         axis.plot(
             duties, speeds, "o-", ms=4, color=colour, label=f"{one.fan}, driven by {one.duty}"

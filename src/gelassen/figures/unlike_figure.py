@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gelassen.core.comparing.comparability import Comparability
-from gelassen.figures.canvas import GREY, ORANGE, axes_or_new, literal_text
+from gelassen.figures.canvas import GREY, ORANGE, axes_or_new, literal_text, say_instead
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -33,13 +33,7 @@ def unlike(result: Comparability, ax: "Axes | None" = None) -> "Axes":
             ha="left" if not known or pushes >= 0 else "right", color="black" if known else GREY,
         )  # fmt: skip
     if not said:
-        axis.set_axis_off()
-        axis.annotate(
-            "Nothing differed beyond its own scatter",
-            (0.5, 0.5),
-            xycoords="axes fraction",
-            ha="center",
-        )
+        say_instead(axis, "Nothing differed beyond its own scatter")
         return axis
     axis.set_yticks(range(len(said))[::-1], [fill(words, _LABEL) for words, _ in said], fontsize=8)
     axis.axvline(0, color="black", lw=1)

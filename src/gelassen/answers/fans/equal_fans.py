@@ -162,7 +162,7 @@ def _in_words(spans: Mapping[str, tuple[float, float]]) -> str:
 
 
 def common_middle(spans: Mapping[str, tuple[float, float]], quantity: str) -> float:
-    """Return the middle of the range that all cover."""
+    """Return the middle of the range that every setup was run in."""
     low, high = max(a for a, _ in spans.values()), min(b for _, b in spans.values())
     if low > high:
         raise InputError(

@@ -119,7 +119,10 @@ def _folder() -> Path | None:
     chosen = os.environ.get("GELASSEN_CACHE")
     if chosen == "":
         return None
-    base = Path(chosen or os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    try:
+        base = Path(chosen or os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    except RuntimeError:  # nobody knows where this user is at home
+        return None
     folder = base / "gelassen" / "answers"
     try:
         owner = folder.stat().st_uid

@@ -19,8 +19,8 @@ class Joint:
     Attributes
     ----------
     difference, low, high, p_value, distinguishable : ndarray, shape (differences,)
-        The interval leaves out zero if and only if the difference is distinguishable, and then the p value
-        is below 1 - confidence. Infinite ends where the scatter is unknown.
+        A difference is distinguishable if its interval leaves out zero. Its p value is then below
+        1 - confidence. If the scatter is unknown, the ends are infinite.
     single_low, single_high : ndarray
         The interval of each difference alone.
     errors, freedom : ndarray
