@@ -26,6 +26,8 @@ from gelassen.commands.shared.kept_answers import kept_answer, study_paths
 
 if TYPE_CHECKING:
     from gelassen.answers import Study
+    from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.judged import StudyJudged
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -189,7 +191,6 @@ Question = Callable[["Study", CompareOptions, dict[str, str]], None]
 
 
 def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
-    from gelassen.show.comparison_text import comparison_markdown, comparison_text
     from gelassen.show.tables import as_csv, as_json
 
     comparison = study.compare(
@@ -204,20 +205,34 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         emit(as_json(comparison))
     elif asked.form == "csv":
         emit(as_csv(comparison.setups))
-    elif asked.form == "markdown":
-        emit(comparison_markdown(comparison))
     else:
-        tell(comparison_text(comparison))
-    if len(study.file.judge) > 1 and asked.by == "rise" and asked.form == "text":
-        from gelassen.show.findings_text import judged_text
-
-        judged = study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
-        tell("\n" + judged_text(judged))
+        several = len(study.file.judge) > 1 and asked.by == "rise"
+        judged = (
+            study.judged(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
+            if several
+            else None
+        )
+        _tell_comparison(comparison, judged, asked.form == "markdown")
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         hint(
             f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side"
         )
     _draw(study, asked, out, comparison, "comparison" if asked.drawn == "setups" else asked.drawn)
+
+
+def _tell_comparison(
+    comparison: "StudyComparison", judged: "StudyJudged | None", as_markdown: bool
+) -> None:
+    """Print the answer. Where parts disagree, that is part of it."""
+    from gelassen.show.comparison_text import comparison_markdown, comparison_text
+    from gelassen.show.findings_text import judged_lines, judged_text
+    from gelassen.show.tables import in_markdown
+
+    give, text = (emit, comparison_markdown) if as_markdown else (tell, comparison_text)
+    give(text(comparison, judged_lines(judged) if judged else ()))
+    if judged:
+        with in_markdown(as_markdown):
+            give("\n" + judged_text(judged, lines=False))
 
 
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:

@@ -1,7 +1,7 @@
 """A comparison in words and numbers: the answer first, then the table, then open questions."""
 
 import math
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -10,6 +10,7 @@ import pandas as pd
 from gelassen.answers.comparison import StudyComparison
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.result import MADE_UP
+from gelassen.core.recording.channel_words import channel_words
 from gelassen.show.layout import wrapped
 from gelassen.show.numbers import (
     fixed,
@@ -24,12 +25,13 @@ from gelassen.show.tables import aligned, markdown, with_bars
 
 # Setups whose power differs by more than this did not do the same work.
 _SAME_POWER = 0.05
+_MOST_SENTENCES = 8
 
 
-def comparison_text(comparison: StudyComparison) -> str:
-    """Return the comparison for people."""
+def comparison_text(comparison: StudyComparison, also: Sequence[str] = ()) -> str:
+    """Return the comparison for people; `also` are sentences that belong to the answer."""
     title = comparison.title + (f"   ({MADE_UP})" if comparison.made_up else "")
-    parts = ["\n".join([title, *(wrapped(s) for s in sentences(comparison))])]
+    parts = ["\n".join([title, *(wrapped(s) for s in [*sentences(comparison), *also])])]
     parts += _tables(comparison)
     parts.append(legend(comparison))
     for heading, lines in _sections(comparison):
@@ -62,10 +64,10 @@ def _sections(comparison: StudyComparison) -> list[tuple[str, list[str]]]:
     return [(heading, lines) for heading, lines in sections if lines]
 
 
-def comparison_markdown(comparison: StudyComparison) -> str:
-    """Return the comparison as Markdown."""
+def comparison_markdown(comparison: StudyComparison, also: Sequence[str] = ()) -> str:
+    """Return the comparison as Markdown; `also` are sentences that belong to the answer."""
     title = comparison.title + (f" ({MADE_UP})" if comparison.made_up else "")
-    words = "\n".join(f"- {sentence}" for sentence in sentences(comparison))
+    words = "\n".join(f"- {sentence}" for sentence in [*sentences(comparison), *also])
     notes = [
         "\n".join([f"### {heading}", "", *(f"- {text}" for text in lines)])
         for heading, lines in _sections(comparison)
@@ -369,7 +371,7 @@ def legend(comparison: StudyComparison) -> str:
 
 
 def sentences(comparison: StudyComparison) -> list[str]:
-    """Return at most six sentences that answer the question, made from the numbers."""
+    """Return the sentences that answer the question, made from the numbers."""
     if len(comparison.setups) == 1:
         row = comparison.setups.iloc[0]
         return [
@@ -380,6 +382,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
     said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
+    said += [*_held_by_others(comparison, peers), *_unlike_powers(peers, at_power)]
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (
@@ -393,7 +396,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
             f"{comparison.unit if comparison.by else 'K'}{at_power} (standard deviation over all setups, "
             "combined with the usual scatter of remounting)."
         )
-    return said[:6]
+    return said[:_MOST_SENTENCES]
 
 
 def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: str) -> list[str]:
@@ -440,6 +443,44 @@ def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
         + (f" and held only {held}" if held else "")
         + "; its rise is only a lower bound."
     )
+
+
+def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:
+    """Return which setups another part held back: their temperature is not only the cooler's."""
+    runs = comparison.runs
+    said: list[str] = []
+    for row in peers.to_dict("records") if "held_by" in runs else ():
+        own = runs[runs["setup"] == row["setup"]]
+        held = own["held_by"].dropna()
+        if held.empty:
+            continue
+        part = str(held.mode().iloc[0])
+        how = "took its power" if part.endswith(".power_w") else "was at its limit"
+        said.append(
+            f"In {row['setup']}, {channel_words(part)} {how} and held the chip back "
+            f"({held.size} of {counted(len(own), 'run')}, {share(row['power_share'])} of the load). Its "
+            "rise shows that part as well as the cooler."
+        )
+    return said
+
+
+def _unlike_powers(peers: pd.DataFrame, at_power: str) -> list[str]:
+    """Return that the setups drew unlike powers, where the answer names no power they share."""
+    powers = peers["power_w"]
+    if at_power or powers.isna().any() or powers.max() <= powers.min() * (1 + _SAME_POWER):
+        return []
+    low, high = peers.loc[powers.idxmin()], peers.loc[powers.idxmax()]
+    said = (
+        f"They drew unlike powers, from {fixed(low['power_w'], 0, 'W')} ({low['setup']}) to "
+        f"{fixed(high['power_w'], 0, 'W')} ({high['setup']})"
+    )
+    equal = low["equal_power_k"], high["equal_power_k"]
+    if all(map(math.isfinite, equal)):
+        said += (
+            f". At one power, {low['setup']} would be at {fixed(equal[0], 1, 'K')} and {high['setup']} at "
+            f"{fixed(equal[1], 1, 'K')}"
+        )
+    return [f"{said}."]
 
 
 def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:

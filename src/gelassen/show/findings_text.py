@@ -246,12 +246,12 @@ def repeatability_text(found: Repeatability) -> str:
     return "\n\n".join(["\n".join(lines), *_cautions(found.cautions)])
 
 
-def judged_text(found: StudyJudged) -> str:
-    """Return the setups by each judged temperature, which gave way first, and where they disagree."""
+def judged_text(found: StudyJudged, *, lines: bool = True) -> str:
+    """Return the setups by each judged temperature; with `lines`, also where these disagree."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     title = f"{found.title}: judged side by side{made_up}"
-    lines = "\n".join(judged_lines(found))
-    return "\n\n".join(filter(None, [title, aligned(*judged_table(found), left=(0,)), lines]))
+    said = "\n".join(judged_lines(found)) if lines else ""
+    return "\n\n".join(filter(None, [title, aligned(*judged_table(found), left=(0,)), said]))
 
 
 def judged_table(found: StudyJudged) -> tuple[list[str], list[list[str]]]:
@@ -286,11 +286,11 @@ def judged_lines(found: StudyJudged) -> list[str]:
     lines = judged_conflicts(found)
     lines += [
         f"{r.setup}: {judged_words(r.part)} reached its limit first, {r.at_s / 60:.1f} min after the load "
-        f"began ({counted(int(r.runs), 'run')})"
+        f"began ({counted(int(r.runs), 'run')})."
         for r in found.first.itertuples()
     ]
     return lines + [
-        f"{judged_words(name)}: not compared ({why})" for name, why in found.left_out.items()
+        f"{judged_words(name)}: not compared ({why})." for name, why in found.left_out.items()
     ]
 
 
@@ -304,7 +304,7 @@ def judged_conflicts(found: StudyJudged) -> list[str]:
     """Return the pairs of setups that are cooler by one temperature and warmer by another."""
     return [
         f"{r.setup} is {fixed(r.cooler_k)} K cooler than {r.versus} {_at(r.cooler)}, and "
-        f"{fixed(r.warmer_k)} K warmer {_at(r.warmer)}"
+        f"{fixed(r.warmer_k)} K warmer {_at(r.warmer)}."
         for r in found.conflicts.itertuples()
     ]
 

@@ -203,12 +203,13 @@ def _stretch_words(stretch: Stretch, summary: RunSummary) -> str:
     course = []
     if np.isfinite(stretch.first_minute_k):
         course.append(f"{stretch.first_minute_k:+.1f} K in its first minute")
-    steady, held = stretch.steady, stretch.thermal_share >= 0.005
-    if np.isfinite([steady.low, steady.high]).all() and steady.time_constants_s and not held:
+    steady, by_heat = stretch.steady, stretch.thermal_share >= 0.005
+    if np.isfinite([steady.low, steady.high]).all() and steady.time_constants_s and not by_heat:
         course.append(_constants(steady.time_constants_s, steady.time_constant_intervals_s))
     words += f" {_capital(', '.join(course))}." if course else ""
-    other = summary.throttling is not None and summary.throttling.mostly_other
-    limit = "something other than heat" if other else "a power limit"
+    held, limit = summary.throttling, "a power limit"
+    if held is not None and (held.mostly_other or held.other_part is not None):
+        limit = held.power_cause
     for part, cause in ((stretch.thermal_share, "heat"), (stretch.power_share, limit)):
         if np.isfinite(part) and part >= 0.005:
             words += f" Held back by {cause} for {share(part)} of it."

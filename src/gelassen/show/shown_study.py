@@ -109,7 +109,7 @@ class Study(answers.Study):
 
     def _page(self, baseline: str | None, confidence: float) -> str:
         from gelassen.answers.traces import study_traces
-        from gelassen.show.findings_text import judged_conflicts
+        from gelassen.show.findings_text import judged_lines
         from gelassen.show.page_sections import judged_section
         from gelassen.show.report import comparison_page, loads_page
 
@@ -120,7 +120,7 @@ class Study(answers.Study):
         sections, also = self._sections(confidence), []
         if len(self.file.judge) > 1:
             judged = self.judged(baseline=baseline, confidence=confidence)
-            sections, also = [judged_section(judged), *sections], judged_conflicts(judged)
+            sections, also = [judged_section(judged), *sections], judged_lines(judged)
         return comparison_page(
             self.compare(baseline=baseline, confidence=confidence), self.file, self.folder, traces,
             made_on=made_on, sections=sections, also=also,
@@ -146,19 +146,20 @@ class Study(answers.Study):
     def _markdown(self, path: Path, baseline: str | None, confidence: float) -> None:
         from gelassen.figures.comparison_figure import comparison_figure
         from gelassen.show.comparison_text import comparison_markdown
+        from gelassen.show.findings_text import judged_lines, judged_text
+        from gelassen.show.tables import in_markdown
 
         comparison = self.compare(baseline=baseline, confidence=confidence)
         picture = path.with_suffix(".png")
         comparison_figure(comparison, picture)
         image = f"![Setups sorted, with intervals]({picture.name})"
         question = f"{self.file.question}\n\n" if self.file.question else ""
-        words = comparison_markdown(comparison)
+        words, judged = "", None
         if len(self.file.judge) > 1:
-            from gelassen.show.findings_text import judged_text
-            from gelassen.show.tables import in_markdown
-
+            judged = self.judged(baseline=baseline, confidence=confidence)
             with in_markdown(True):
-                words += "\n\n" + judged_text(self.judged(baseline=baseline, confidence=confidence))
+                words = "\n\n" + judged_text(judged, lines=False)
+        words = comparison_markdown(comparison, judged_lines(judged) if judged else ()) + words
         _write(path, f"# {self.file.title}\n\n{question}{image}\n\n{words}\n")
 
 

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from gelassen.core.run.power_levels import Level
     from gelassen.core.run.summary import RunSummary
+    from gelassen.core.throttling.other_part import OtherPart
 
 # Means over all channels with this ending of their name.
 _MEANS = {
@@ -127,6 +128,8 @@ class RunRow(Result):
         Whether the load came and went: then `value` is the mean over it, and no steady state.
     limit_at_s
         When the judged temperature reached its limit, in s from the start of the load; None if it did not.
+    held_by
+        The channel of another part that held the chip back, such as a regulator; None if none did.
     factors
         Factor to its level in this run.
     """
@@ -181,6 +184,7 @@ class RunRow(Result):
     quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
     uneven: bool = False
     limit_at_s: float | None = None
+    held_by: str | None = None
     factors: dict[str, str | float] = field(default_factory=dict)
 
     def at_level(self, level: RunLevel) -> "RunRow":
@@ -226,11 +230,12 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
     """Return what comparisons need from one run."""
     from gelassen.core.run.quantities import run_quantities  # only here: a kept row does without it
 
-    steady = summary.steady
+    steady, other = summary.steady, _held_by(summary)
     return replace(
         _settled_row(recording, summary),
         quantities=run_quantities(recording, summary),
         limit_at_s=_number(_limit_at_s(summary)),
+        held_by=None if other is None else other.channel,
         factors=dict(recording.levels),
         uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
     )
@@ -258,7 +263,11 @@ def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
         high=_number(steady.high) if steady else None,
         reached=bool(steady and steady.reached),
         missing_k=_number(steady.missing_k) if steady else None,
-        at_limit=bool((throttling and throttling.at_limit) or (steady and steady.limited)),
+        at_limit=bool(
+            (throttling and throttling.at_limit)
+            or (steady and steady.limited)
+            or _is_what_holds(summary)
+        ),
         thermal_share=_number(throttling.thermal_share) if throttling else None,
         power_share=_number(throttling.power_share) if throttling else None,
         power_w=_number(summary.power_w),
@@ -309,10 +318,22 @@ def _last_change(summary: "RunSummary") -> tuple[float | None, float | None, str
     return step.at_s, step.after - step.before if told else None, how
 
 
+def _held_by(summary: "RunSummary") -> "OtherPart | None":
+    return None if summary.throttling is None else summary.throttling.other_part
+
+
+def _is_what_holds(summary: "RunSummary") -> bool:
+    """Return whether the judged temperature is that of a part whose limit holds the chip back."""
+    other = _held_by(summary)
+    return other is not None and other.channel == summary.channel
+
+
 def _limit_at_s(summary: "RunSummary") -> float | None:
     """Return when the judged temperature reached its limit within the load."""
-    steady, throttling = summary.steady, summary.throttling
+    steady, throttling, other = summary.steady, summary.throttling, _held_by(summary)
     found = steady.limit_at_s if steady is not None else None
+    if other is not None and other.channel == summary.channel:
+        found = other.from_s
     if found is None and throttling is not None and throttling.thermal_share > 0:
         found = throttling.onset_s
     if found is None or not summary.load_s[0] <= found <= summary.load_s[1]:

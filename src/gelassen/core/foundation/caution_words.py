@@ -201,6 +201,10 @@ WORDS = {
         "{what} changed by {percent:+.1f} % during hold: the load was not constant. Use a load that keeps "
         "its intensity"
     ),
+    "held_by_other_part": (
+        "the chip was held back by {words}. The result shows that part as well as the cooler. "
+        "Cool it, or lower the power"
+    ),
     "other_part_at_limit": (
         "{channel} came to {hottest_c:.1f} °C at {at_s:.0f} s, and its own limit is {limit_c:g} "
         "°C{also}: the result may show that part and not the cooler. Cool it, or lower the power"

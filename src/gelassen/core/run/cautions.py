@@ -14,6 +14,7 @@ from gelassen.core.run.thresholds import Cautions
 from gelassen.core.settling.steady_result import SteadyState
 from gelassen.core.settling.thresholds import Noted
 from gelassen.core.signal.gaps import wide_gaps
+from gelassen.core.throttling.other_part import OtherPart
 from gelassen.core.throttling.throttling_result import Throttling
 
 
@@ -43,7 +44,11 @@ def run_cautions(
     cautions += bridged_caution(run)
     cautions += background_cautions(run.recording, run.frame)
     cautions += sensor_cautions(run, run.judged.channel if took_notice else None)
-    return cautions + other_part_cautions(run, held_back)
+    by = None if throttling is None else throttling.other_part
+    if by is not None:
+        cautions.append(_held_by_other(by))
+    also = other_part_cautions(run, held_back)
+    return cautions + [one for one in also if by is None or one.sizes.get("channel") != by.channel]
 
 
 def missing_cautions(run: PreparedRun) -> list[Caution]:
@@ -158,6 +163,10 @@ def sensor_cautions(run: PreparedRun, chosen: str | None) -> list[Caution]:
             code = "never_moved" if loaded[0] else "stuck"
             cautions.append(caution(code, channel=name, at_c=_still_at(frame, name, loaded)))
     return cautions
+
+
+def _held_by_other(part: OtherPart) -> Caution:
+    return caution("held_by_other_part", channel=part.channel, words=str(part), from_s=part.from_s)
 
 
 def _still_at(frame: pd.DataFrame, name: str, loaded: Bools) -> float:

@@ -1,6 +1,6 @@
 """What happened under load: when the chip was held back, what changed, where each stretch settles."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from gelassen.core.run.stretches import (
 from gelassen.core.run.thresholds import Passing, Swinging
 from gelassen.core.settling.swings import find_swings
 from gelassen.core.signal.renewal import renewed_every_s
+from gelassen.core.throttling.find_other_part import find_other_part
 from gelassen.core.throttling.throttling import find_throttling
 from gelassen.core.throttling.throttling_result import Throttling
 
@@ -60,7 +61,7 @@ def _throttling(run: PreparedRun) -> Throttling | None:
     if run.limit_c is None:
         return None
     part = run.part
-    return find_throttling(
+    found = find_throttling(
         run.times,
         temperature_c=part.hottest_c,
         limit_c=run.limit_c,
@@ -72,6 +73,11 @@ def _throttling(run: PreparedRun) -> Throttling | None:
         heat_flag=part.heat_flag,
         power_flag=part.power_flag,
     )
+    other = find_other_part(
+        run.times, run.frame, run.loaded, found, run.recording.limits_c,
+        processor=part.is_processor, stated_limit=run.recording.power_limit_w is not None,
+    )  # fmt: skip
+    return replace(found, other_part=other)
 
 
 def _renewal_cautions(run: PreparedRun) -> list[Caution]:

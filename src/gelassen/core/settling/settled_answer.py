@@ -14,11 +14,15 @@ from gelassen.core.thermal.heating_fit import HeatingFit
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What is asked of a steady state: how near counts as reached, and the confidence."""
+    """What is asked of a steady state: how near counts as reached, the confidence, the unit.
+
+    `slowest_told` says that another load of the machine showed its slowest time constant.
+    """
 
     band_k: float
     confidence: float
     unit: str
+    slowest_told: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +62,7 @@ def settled_answer(
                 missing_k=abs(missing_k),
             )
         )
-        if high - low > Settled.OPEN_BEYOND * (fit.seen_k + 2 * asked.band_k):
+        if not asked.slowest_told and _is_blind(fit, high - low, asked.band_k):
             low, high = _opened(fit, draws, asked.confidence, rising=missing_k >= 0)
             cautions.append(caution("slowest_not_seen", minutes=length / 60))
     constants = relaxation.time_constants(asked.confidence)
@@ -104,6 +108,11 @@ def _draws(fit: HeatingFit, length_s: float, *, falls: bool) -> _Draws:
     tails_k, tails_doubt_k = fit.tails_missing(np.array([length_s]))
     missing = missing + tails_k[0] + tails_doubt_k * noise[1]
     return _Draws(settled, missing, astray)
+
+
+def _is_blind(fit: HeatingFit, width_k: float, band_k: float) -> bool:
+    """Return whether the interval is too wide for what the temperature was seen to move."""
+    return width_k > Settled.OPEN_BEYOND * (fit.seen_k + 2 * band_k)
 
 
 def _opened(

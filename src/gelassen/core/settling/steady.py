@@ -99,7 +99,7 @@ def steady_state(
         time_s, temperature_c, reference_c, power_w, load_start_s, load_end_s,
         reference_se_k=reference_se_k,
     )  # fmt: skip
-    asked = replace(asked, unit=log.unit)
+    asked = replace(asked, unit=log.unit, slowest_told=slowest_s is not None)
     if log.is_short:
         return _no_answer(log, asked, [log.too_few])
     if log.never_moved:

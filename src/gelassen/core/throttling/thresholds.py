@@ -140,6 +140,20 @@ class LowerLimit:
     PRIOR = 30.0  # log likelihood by which it must be better: as rare as something else that holds a chip
 
 
+class OtherParts:
+    """Which other part held a chip back."""
+
+    FEWEST = 20  # samples at which the chip was held back that are needed
+    NEAR_K = 3.0  # K below its limit within which a part is held there: regulators swing
+    MOSTLY = 0.8  # share of these samples at which it must be there
+    STILL_K = 1.5  # K within which a part without a stated limit must stay
+    WARMS_K = 2.0  # K by which such a part must have warmed before
+    WARMS_S = 300.0  # s before, within which it must
+    AROUND_S = 30.0  # s before and after the moment that are compared
+    TAKES = 0.5  # share of the chip's lost power that another chip must take
+    TAKES_W = 3.0  # W that it must take at least: less is the noise of a load
+
+
 class Cost:
     """The cost of throttling."""
 

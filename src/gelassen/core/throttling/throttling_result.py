@@ -8,6 +8,7 @@ import numpy as np
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.result import Result
+from gelassen.core.throttling.other_part import OtherPart
 from gelassen.core.throttling.thresholds import Throttling as At
 
 
@@ -45,6 +46,8 @@ class Throttling(Result):
         Share of the time under load, 0 to 1, at which no cause has a probability of 0.9.
     limit_w
         The power limit that held the chip back, stated or found, in W; None if none did, or if it changed.
+    other_part
+        The other part that explains `power`; None if none does, or if only this chip was looked at.
     """
 
     heat_probability: Floats
@@ -61,6 +64,7 @@ class Throttling(Result):
     at_limit_probability: float
     unsure_share: float = 0.0
     limit_w: float | None = None
+    other_part: OtherPart | None = None
     cautions: tuple[Caution, ...] = ()
 
     @property
@@ -85,6 +89,8 @@ class Throttling(Result):
     @property
     def power_cause(self) -> str:
         """What `power` stands for, in words."""
+        if self.other_part is not None:
+            return str(self.other_part)
         if self.mostly_other:
             return "something other than heat"
         return "a power limit" + ("" if self.limit_w is None else f" of {self.limit_w:.0f} W")
