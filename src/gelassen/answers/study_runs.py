@@ -251,6 +251,16 @@ class StudyRuns:
             out[match[0]] = why
         return out
 
+    def has_programs(self, leave_out: Mapping[str, str] | None = None) -> bool:
+        """Return whether setups were run under several programs, which are not one load."""
+        if self.file.workloads:
+            return True
+        loads: dict[str, set[str]] = {}
+        for row in self.rows(leave_out=leave_out)[0]:
+            if row.load:
+                loads.setdefault(row.setup, set()).add(row.load)
+        return any(len(names) > 1 for names in loads.values())
+
     def table(
         self,
         *,

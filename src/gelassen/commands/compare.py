@@ -180,7 +180,7 @@ def compare(**given: Any) -> None:
     if answer.given_again():
         return
     study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
-    if ask is None and study.file.workloads and asked.by == "rise":
+    if ask is None and asked.by == "rise" and study.has_programs(out):
         ask = _loads  # runs of different programs are not one load
         asked.refuse_others("loads")
     with answer.kept():

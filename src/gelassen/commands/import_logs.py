@@ -2,13 +2,22 @@
 
 import shutil
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from gelassen.commands.shared.common import FAILED, Duration, emit, give_figure, pair, say, tell
+from gelassen.commands.shared.common import (
+    FAILED,
+    Duration,
+    emit,
+    give_figure,
+    hint,
+    pair,
+    say,
+    tell,
+)
 from gelassen.commands.shared.room import in_room, room_option
 from gelassen.core.foundation.counted import counted
 
@@ -30,6 +39,7 @@ class ImportOptions:
     study: Path | None
     setups: tuple[str, ...]
     new_setup: bool
+    loads: tuple[str, ...]
     mount: str | None
     room: str | None
     limit_c: float | None
@@ -104,12 +114,17 @@ Job = tuple["Recording", list[Path]]
     help="Setup that was on the bench; once for all runs, or once each in their order.",
 )  # fmt: skip
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
+@click.option(
+    "--load", "loads", multiple=True, metavar="NAME",
+    help="Program that loaded the machine; once for all runs, or once each in their order.",
+)  # fmt: skip
 @room_option
 @click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option("--limit", "limit_c", type=float, default=None, help="Limit temperature, °C.")
 @click.option(
     "--column", "pairs", multiple=True, metavar="HEADER=CHANNEL",
-    help='Which column is which channel; "{n}" stands for a number, t_s for the time, ignore for none.',
+    help='Which column is which channel; "{n}" stands for a number, t_s is the time, mark says what ran, '
+    'ignore is none.',
 )  # fmt: skip
 @click.option(
     "--columns", "mapping", type=click.Path(path_type=Path), default=None,
@@ -182,7 +197,8 @@ def import_logs(**given: Any) -> None:
     if asked.every_load:
         jobs = [(load, paths) for whole, paths in jobs for load in split_loads(whole)]
     jobs = [(in_room(one, asked.room), paths) for one, paths in jobs]
-    names = _setup_of_each(asked.setups, jobs)
+    jobs = _named_loads(asked, jobs)
+    names = _of_each("setups", asked.setups, jobs)
     if asked.every_load:
         tell(_loads_words(jobs, names))
     if asked.write_columns is not None:
@@ -236,18 +252,34 @@ def _stored(
     return folders
 
 
-def _setup_of_each(
-    setups: tuple[str, ...], jobs: "list[tuple[Recording, list[Path]]]"
-) -> tuple[str, ...]:
+def _of_each(what: str, names: tuple[str, ...], jobs: "list[Job]") -> tuple[str, ...]:
+    """Return one name a run; the same for all if only one was given."""
     from gelassen.core.foundation.errors import InputError
 
-    if len(setups) <= 1:
-        return (setups or ("",)) * len(jobs)
-    if len(setups) != len(jobs):
+    if len(names) <= 1:
+        return (names or ("",)) * len(jobs)
+    if len(names) != len(jobs):
         raise InputError(
-            f"{len(setups)} setups for {len(jobs)} runs: name one for all, or one each in their order"
+            f"{len(names)} {what} for {len(jobs)} runs: name one for all, or one each in their order"
         )
-    return setups
+    return names
+
+
+def _named_loads(asked: ImportOptions, jobs: "list[Job]") -> "list[Job]":
+    """Return the runs with their loads named: as told, else as the marks of the log say."""
+    if not asked.loads:
+        if asked.every_load and any(one.load is None for one, _ in jobs):
+            hint(
+                "loads without a name are told apart by their power; --load NAME, once each, names them"
+            )
+        return jobs
+    names = asked.loads
+    if len(jobs) == len(asked.files) * len(names):  # the same programs in each log
+        names = names * len(asked.files)
+    names = _of_each("loads", names, jobs)
+    return [
+        (replace(one, load=name), paths) for (one, paths), name in zip(jobs, names, strict=True)
+    ]
 
 
 def _loads_words(jobs: "list[tuple[Recording, list[Path]]]", names: tuple[str, ...]) -> str:
@@ -302,7 +334,11 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
     ]  # fmt: skip
     table = aligned(("column", "channel", "values", "how sure"), rows) if rows else ""
     lines += ["  " + line for line in table.split("\n")]
-    alone = [(c.header, c.why) for c in one.columns if c.channel is None]
+    lines += [
+        f'  marks: "{c.header}" says what ran ({counted(len(one.recording.events), "change")})'
+        for c in one.columns if c.is_mark
+    ]  # fmt: skip
+    alone = [(c.header, c.why) for c in one.columns if c.is_left_alone]
     lines += [f'  left alone: "{header}": {why}' for header, why in alone[:20]]
     if len(alone) > 20:
         lines.append(f"  and {counted(len(alone) - 20, 'more column')} left alone")
@@ -359,8 +395,6 @@ def _merge(
     match: bool,
     options: "LogOptions",
 ) -> "tuple[Recording, list[Joined]]":
-    from dataclasses import replace
-
     from gelassen.core.foundation.errors import InputError
     from gelassen.intake.load_phases import find_phases
     from gelassen.intake.merge import merge_logs

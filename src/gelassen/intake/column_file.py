@@ -7,7 +7,7 @@ import tomlkit
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.channels import UNITS, parse_channel
 from gelassen.core.recording.units import factors
-from gelassen.intake.meaning.columns import IGNORE, TIME
+from gelassen.intake.meaning.columns import IGNORE, MARK, TIME
 from gelassen.intake.text.headers import STATE, read_header
 from gelassen.intake.understanding import Understanding
 
@@ -27,6 +27,8 @@ def columns_text(understood: Understanding, *, source: str) -> str:
     for header in understood.time_headers:
         table.add(header, TIME)
     for column in understood.columns:
+        if column.is_mark:
+            table.add(column.header, MARK)
         if column.channel is None:
             continue
         value = _target(column.header, column.channel, column.unit)
@@ -34,7 +36,7 @@ def columns_text(understood: Understanding, *, source: str) -> str:
         if column.confidence not in ("sure", "told"):
             value.comment(remark)
         table.add(column.header, value)
-    alone = [column for column in understood.columns if column.channel is None]
+    alone = [column for column in understood.columns if column.is_left_alone]
     if alone:
         table.add(tomlkit.comment("Left alone; name a channel to take one:"))
     for column in alone:

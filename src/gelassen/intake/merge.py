@@ -99,7 +99,8 @@ def merge_logs(
         joined.append(entry)
         noticed = [Caution(text, code="clock_of_log") for text in words]
         cautions += [one.of(other.name) for one in (*noticed, *other.cautions)]
-    frame, origins, notes = _table(recordings, [0.0, *(entry.offset_s for entry in joined)])
+    later_s = [0.0, *(entry.offset_s for entry in joined)]
+    frame, origins, notes = _table(recordings, later_s)
     earlier_s = max(-float(frame.index[0]), 0.0)
     frame.index = pd.Index(np.round(frame.index + earlier_s, 6), name=TIME)
     merged = replace(
@@ -111,7 +112,11 @@ def merge_logs(
         ),
         phases=(),
         started=None if first.started is None else first.started - timedelta(seconds=earlier_s),
-        events=tuple(replace(event, at_s=event.at_s + earlier_s) for event in first.events),
+        events=tuple(
+            replace(event, at_s=event.at_s + offset_s + earlier_s)
+            for one, offset_s in zip(recordings, later_s, strict=True)
+            for event in one.events
+        ),
     )
     return merged, joined
 

@@ -7,7 +7,8 @@ import numpy as np
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.recording.channels import UNITS, parse_channel
 from gelassen.core.recording.units import Conversion, factors
-from gelassen.intake.meaning.columns import IGNORE, Target
+from gelassen.intake.marks import MARK_HEADERS
+from gelassen.intake.meaning.columns import IGNORE, MARK, Target
 from gelassen.intake.meaning.recognise import NO_PART, Guess, recognise
 from gelassen.intake.meaning.unit_guess import Spread, guess_unit
 from gelassen.intake.text.cells import Decimal, is_missing, read_value
@@ -18,6 +19,7 @@ from gelassen.intake.understanding import ColumnWords
 
 # Correlation with power or load above which a temperature counts as the processor's.
 _FOLLOWS = 0.6
+_FOLLOWED = "its header does not name a part; it follows the load"
 
 
 def plan_columns(
@@ -67,8 +69,7 @@ def plan_columns(
     follower = _follows_load(guesses, samples, marks, {t.channel for t in assigned.values()})
     if follower is not None:
         guesses[follower] = Guess(
-            "cpu.package.temp_c", seen[follower].unit, "likely",
-            "its header does not name a part; it follows the load",
+            "cpu.package.temp_c", seen[follower].unit, "likely", _FOLLOWED,
         )  # fmt: skip
     plans: list[Column] = []
     words: list[ColumnWords] = []
@@ -80,9 +81,10 @@ def plan_columns(
             conversions.append(Conversion())
             continue
         if key in assigned:
-            if k not in spreads and assigned[key].channel != IGNORE:
-                _need_numbers(key, samples[k])
+            _need_numbers(key, assigned[key], samples[k], spreads.get(k))
             entry, conversion = _as_told(key, assigned[key], seen[k], spreads.get(k))
+        elif k not in spreads and seen[k].words.casefold() in MARK_HEADERS:
+            entry, conversion = ColumnWords(key, None, is_mark=True), Conversion()
         else:
             entry, conversion = _as_guessed(key, guesses[k])
         words.append(entry)
@@ -122,7 +124,9 @@ def _numbers(cells: Sequence[str], mark: Decimal) -> np.ndarray:
     return np.array([np.nan if value is None else value.number for value in read])
 
 
-def _need_numbers(key: str, cells: Sequence[str]) -> None:
+def _need_numbers(key: str, target: Target, cells: Sequence[str], spread: Spread | None) -> None:
+    if spread is not None or target.channel in (IGNORE, MARK):
+        return
     texts = [cell for cell in cells if not is_missing(cell)]
     if texts:
         raise InputError(f'column "{key}" holds no numbers (first cell: {texts[0].strip()!r:.40})')
@@ -132,7 +136,7 @@ def _column(
     entry: ColumnWords, conversion: Conversion, mark: Decimal, spread: Spread | None
 ) -> Column:
     if entry.channel is None:
-        return Column("skip", mark)
+        return Column("stamp" if entry.is_mark else "skip", mark)
     kind = "state" if spread is not None and spread.states else "number"
     return Column(kind, mark, _relative(entry.unit, parse_channel(entry.channel).unit, conversion))
 
@@ -160,6 +164,8 @@ def _as_told(
 ) -> tuple[ColumnWords, Conversion]:
     if target.channel == IGNORE:
         return ColumnWords(key, None, why="left alone, as the user asked"), Conversion()
+    if target.channel == MARK:
+        return ColumnWords(key, None, confidence="told", is_mark=True), Conversion()
     own = parse_channel(target.channel).unit
     if key == target.channel:  # one of our own names
         return ColumnWords(key, key, "as it is", "", "sure"), Conversion()

@@ -1,4 +1,4 @@
-"""Splits one log with several loads, and rests between them, into one run for each load."""
+"""Splits one log with several loads, by the rests between them and by marks, into one run for each load."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -11,6 +11,7 @@ from gelassen.core.recording.load_span import load_stretches
 from gelassen.core.recording.recording import Event, Recording
 from gelassen.core.recording.series import mean_where
 from gelassen.intake.load_phases import LOAD_PAUSED, find_phases, load_channel
+from gelassen.intake.marks import cut_at_marks, mark_of
 
 # A load this short, beside the longest one, was not meant to be measured.
 _SHORT_S, _SHORT_SHARE = 300.0, 0.25
@@ -20,7 +21,8 @@ def split_loads(recording: Recording) -> tuple[Recording, ...]:
     """Return one recording for each load of a log, in order.
 
     Each has the rest before its load and the rest after it, so that both its start and its cooling are
-    seen; its times count from its own first sample.
+    seen; its times count from its own first sample. Where marks say that another program began without
+    a rest, the load is cut there. Marks also name the loads.
 
     Parameters
     ----------
@@ -43,18 +45,21 @@ def split_loads(recording: Recording) -> tuple[Recording, ...]:
     longest_s = max((end - start for start, end in found), default=0.0)
     least_s = min(_SHORT_S, _SHORT_SHARE * longest_s)
     loads = [(start, end) for start, end in found if end - start >= least_s]
+    loads = cut_at_marks(loads, recording.events, least_s)
     if len(loads) < 2:
         raise InputError(
-            f"{source} has one load only, or no pause between loads: there is nothing to split"
+            f"{source} has one load only, or no pause and no mark between loads: there is nothing to split"
         )
     begins = [-np.inf, *(end for _, end in loads[:-1])]
     ends = [*(start for start, _ in loads[1:]), np.inf]
     pieces = []
     for number, (load, begin, end) in enumerate(zip(loads, begins, ends, strict=True), start=1):
-        inside = (times > begin) & (times < end)
+        inside = ((times > begin) | (times == load[0])) & (times < end)
+        name = mark_of([e for e in recording.events if e.at_s >= begin], load)
         words = f"{mean_where(level, (times >= load[0]) & (times <= load[1])):.3g}"
         words += " %" if source.endswith("_pct") else " W"
-        pieces.append(_piece(recording, inside, load, f"load {number} of {len(loads)}: {words}"))
+        words = f"load {number} of {len(loads)}: {f'{name}, ' if name else ''}{words}"
+        pieces.append(replace(_piece(recording, inside, load, words), load=name or recording.load))
     return tuple(pieces)
 
 
@@ -68,7 +73,8 @@ def _piece(
     first = float(frame.index[0])
     frame = frame.set_index(frame.index - first)
     frame.index.name = recording.frame.index.name
-    phases, _ = find_phases(frame, load_start_s=load[0] - first, load_end_s=load[1] - first)
+    ended_s = min(load[1] - first, float(frame.index[-1]))  # the next may begin at once
+    phases, _ = find_phases(frame, load_start_s=load[0] - first, load_end_s=ended_s)
     started = recording.started
     last = float(frame.index[-1])
     events = tuple(

@@ -105,6 +105,7 @@ def _fill(
         limit_c=limit_c,
         made_up=made_up,
         mount=mount,
+        load=recording.load,
         room=None
         if recording.stated_room is None
         else StatedRoom(temp_c=recording.stated_room[0], standard_error_k=recording.stated_room[1]),

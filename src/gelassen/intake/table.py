@@ -16,9 +16,10 @@ from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.power_from_current import with_power
-from gelassen.core.recording.recording import Origin, Recording
+from gelassen.core.recording.recording import Event, Origin, Phase, Recording
 from gelassen.core.recording.units import Conversion, kinds_of
 from gelassen.intake.load_phases import find_phases
+from gelassen.intake.marks import find_marks, mark_of
 from gelassen.intake.meaning.columns import TIME, Target, assign
 from gelassen.intake.plan import plan_columns
 from gelassen.intake.text.cells import Decimal, is_missing
@@ -91,6 +92,7 @@ class _Samples:
     started: datetime | None
     left_out: dict[str, LeftOut]
     cautions: tuple[Caution, ...]
+    events: tuple[Event, ...]
 
 
 def _understand(
@@ -115,7 +117,7 @@ def _understand(
     recording = Recording(
         frame=frame, started=samples.started, phases=phases, name=path.stem,
         cautions=(*form.cautions, *samples.cautions, *_column_cautions(words), *noticed),
-        outcome="imported",
+        outcome="imported", events=samples.events, load=_load_of(samples.events, phases),
         channels={w.channel: Origin(w.header, w.conversion) for w in words if w.channel}
         | {name: Origin(" × ".join(pair), "voltage times current") for name, pair in powers.items()},
     )  # fmt: skip
@@ -213,12 +215,23 @@ def _samples(path: Path, decoded: Decoded, form: _Form, options: LogOptions) -> 
             f"{name}, line {rows.line[first_row]}: the only sample of this log; no course can be told from "
             "one. Export a longer part, or note single readings in a run: gelassen note RUN"
         )
+    marks = [k for k, word in enumerate(form.words) if word.is_mark]
+    events = [e for k in marks for e in find_marks(t_s, [str(rows.cells[k][n]) for n in order])]
     frame = _frame(rows, form.words, form.conversions, order, t_s)
     cautions += [
         Caution(_left_out_words(reason, some), code="rows_left_out")
         for reason, some in left_out.items()
     ]
-    return _Samples(frame=frame, started=started, left_out=left_out, cautions=tuple(cautions))
+    return _Samples(
+        frame=frame, started=started, left_out=left_out, cautions=tuple(cautions),
+        events=tuple(sorted(events, key=lambda event: event.at_s)),
+    )  # fmt: skip
+
+
+def _load_of(events: Sequence[Event], phases: Sequence[Phase]) -> str | None:
+    """Return what was marked as running under the load."""
+    loaded = [phase for phase in phases if phase.name in ("soak", "hold")]
+    return mark_of(events, (loaded[0].start_s, loaded[-1].end_s)) if loaded else None
 
 
 def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
@@ -228,7 +241,7 @@ def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
         for w in words
         if w.channel and w.why and not w.only_named
     ]
-    alone = [w.header for w in words if w.channel is None and w.confidence != "time"]
+    alone = [w.header for w in words if w.is_left_alone]
     if alone:
         text = "columns left alone, since it is not clear what they are: " + _named(alone)
         cautions.append(Caution(text, code=COLUMNS_LEFT_ALONE))
@@ -340,7 +353,7 @@ def no_temperature(name: str, unclear: Sequence[str]) -> str:
 
 
 def _need_channels(name: str, words: Sequence[ColumnWords], *, mapped: bool) -> None:
-    headers = [w.header for w in words if w.channel is None and w.confidence != "time"]
+    headers = [w.header for w in words if w.is_left_alone]
     if not any(w.channel for w in words):
         raise FileError(
             f"{name}: no column is known to be a channel (columns: {_named(headers)}). "

@@ -35,6 +35,12 @@ class ColumnWords:
     confidence: str = ""
     why: str = ""
     only_named: bool = False  # only the name of its item was guessed
+    is_mark: bool = False  # its words say what ran
+
+    @property
+    def is_left_alone(self) -> bool:
+        """Whether nothing is made of it."""
+        return self.channel is None and not self.is_mark and self.confidence != "time"
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from typing import Any
 import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
-from gelassen.core.foundation.counted import counted
+from gelassen.core.foundation.counted import counted, listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import channel_words
 from gelassen.show.layout import wrapped
@@ -243,11 +243,11 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     limited = setups.loc[setups["at_limit"], "setup"]
     if len(limited):
         steps.append(
-            f"a lower power limit for {_listed(limited)}: at the limit, temperature says nothing"
+            f"a lower power limit for {listed(limited)}: at the limit, temperature says nothing"
         )
     once = setups.loc[setups["runs"] < 2, "setup"]
     if len(once) and len(setups) > 1:
-        steps.append(f"a second and third run of {_listed(once)}, remounted each time")
+        steps.append(f"a second and third run of {listed(once)}, remounted each time")
     open_pairs = comparison.differences[~comparison.differences["distinguishable"].astype(bool)]
     free = comparison.runs.loc[~comparison.runs["at_limit"], "standard_error"]
     if comparison.by is None and len(open_pairs) and free.median() > comparison.repeatability_k:
@@ -412,7 +412,7 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
         ]
     else:
         said = [
-            f"{at_power}{_listed(leaders['setup'])} share the first rank: they cannot be told apart."
+            f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
         ]
     baseline = comparison.baseline
     if alone and baseline in (None, best["setup"]) and len(free) > 1:
@@ -600,10 +600,3 @@ def _matters(comparison: StudyComparison) -> str:
 
 def _share_rank(a: "Mapping[Any, Any] | pd.Series[Any]", b: "Mapping[Any, Any]") -> bool:
     return bool(set(str(a["group"])) & set(str(b["group"]))) or a["setup"] == b["setup"]
-
-
-def _listed(names: "pd.Series[Any]") -> str:
-    items = [str(name) for name in names]
-    if len(items) > 4:
-        items = [*items[:3], f"{len(items) - 3} others"]
-    return items[0] if len(items) == 1 else ", ".join(items[:-1]) + " and " + items[-1]

@@ -3,10 +3,14 @@
 import pandas as pd
 
 from gelassen.answers.loads import StudyLoads
+from gelassen.core.foundation.counted import listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
+from gelassen.show.layout import wrapped
 from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
+
+_MOST_TOLD = 4  # setups behind the first that the answer names
 
 
 def loads_text(found: StudyLoads) -> str:
@@ -14,7 +18,7 @@ def loads_text(found: StudyLoads) -> str:
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     header, rows = loads_table(found)
     parts = [
-        f"{found.title}: load by load{made_up}",
+        "\n".join([f"{found.title}: load by load{made_up}", *map(wrapped, loads_answer(found))]),
         aligned(header, rows, left=(0, 1, len(header) - 1)),
     ]
     if found.setups["uneven"].any():
@@ -22,7 +26,7 @@ def loads_text(found: StudyLoads) -> str:
     lines = loads_lines(found)
     parts += ["\n".join(lines)] if lines else []
     if found.cautions:
-        parts.append("\n".join(["cautions", *(f"  - {text}" for text in found.cautions)]))
+        parts.append("\n".join(["cautions", *(f"  - {text}" for text in loads_cautions(found))]))
     if found.left_out:
         parts.append("\n".join(["left out", *(f"  - {run}: {why}" for run, why in found.left_out)]))
     return "\n\n".join(parts)
@@ -51,8 +55,65 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     return header, rows
 
 
+def loads_answer(found: StudyLoads) -> list[str]:
+    """Return which setup is the coolest over all loads, and where one load says otherwise."""
+    said = []
+    for load, part in found.differences.groupby("load", sort=False):
+        if load not in found.comparisons:  # a mean over several loads
+            said += _over_loads(f"{str(load)[:1].upper()}{str(load)[1:]}", part, found)
+    held = found.setups[found.setups["at_limit"].astype(bool)]
+    said += [
+        f"Under {load}, {listed(own['setup'])} sat at the limit: how much warmer is not known."
+        for load, own in held.groupby("load", sort=False)
+    ]
+    return said
+
+
+def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]:
+    """Return the coolest setup by the mean over several loads, and the loads that disagree."""
+    turned = pairs.rename(columns={"setup": "versus", "versus": "setup"})
+    turned = turned.assign(
+        difference_k=-pairs["difference_k"], low_k=-pairs["high_k"], high_k=-pairs["low_k"]
+    )
+    every = pd.concat([pairs, turned], ignore_index=True)
+    best = str(every.groupby("setup", sort=False)["difference_k"].mean().idxmin())
+    beside = every[every["versus"] == best].sort_values("difference_k")
+    told = beside["distinguishable"].astype(bool)
+    open_ones = beside[~told]["setup"].tolist()
+    likely = "likely " * any(one.spread.source == "usual" for one in found.comparisons.values())
+    behind = [
+        f"{r.setup} is {warmer(r.difference_k)} ({warmer_interval(r.low_k, r.high_k)})"
+        for r in beside[told].head(_MOST_TOLD).itertuples()
+    ]
+    if open_ones:
+        first = f"{where}, {listed([best, *open_ones])} cannot be told apart"
+    else:
+        first = f"{where}, {best} is {likely}the coolest"
+    said = [f"{first}{': ' * bool(behind)}{'; '.join(behind)}."]
+    for load, one in found.comparisons.items():
+        for r in one.differences[one.differences["distinguishable"].astype(bool)].itertuples():
+            cooler = r.setup if r.difference < 0 else r.versus
+            if best in (r.setup, r.versus) and cooler != best:
+                said.append(
+                    f"But under {load}, {cooler} is {warmer(-abs(r.difference))} than {best}."
+                )
+    return said
+
+
+def loads_cautions(found: StudyLoads) -> list[str]:
+    """Return the cautions, each once with the loads that it holds for."""
+    loads: dict[str, list[str]] = {}
+    for one in found.cautions:
+        words = str(one).removeprefix(f"{one.about}: ") if one.about else str(one)
+        loads.setdefault(words, []).append(one.about)
+    return [
+        f"{', '.join(filter(None, about))}: {words}" if any(about) else words
+        for words, about in loads.items()
+    ]
+
+
 def loads_lines(found: StudyLoads) -> list[str]:
-    """Return which load is the hottest, and each difference, in words."""
+    """Return which load is the hottest, and each difference under one load, in words."""
     lines = []
     for setup, own in found.setups.groupby("setup", sort=False):
         known = own.dropna(subset="highest_k")
@@ -61,10 +122,11 @@ def loads_lines(found: StudyLoads) -> list[str]:
             lines.append(
                 f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} K at most"
             )
-    for load, part in found.differences.groupby("load", sort=False):
-        for r in part.itertuples():
+    for load, one in found.comparisons.items():
+        likely = "likely " * (one.spread.source == "usual")
+        for r in found.differences[found.differences["load"] == load].itertuples():
             said = (
-                f"{r.setup} is {warmer(r.difference_k)} than {r.versus}"
+                f"{r.setup} is {likely}{warmer(r.difference_k)} than {r.versus}"
                 if r.distinguishable
                 else f"cannot tell {r.setup} from {r.versus}"
             )

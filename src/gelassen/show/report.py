@@ -24,7 +24,7 @@ from gelassen.core.foundation.result import plain
 from gelassen.core.recording.channels import slug
 from gelassen.figures.comparison_figure import comparison_figure
 from gelassen.show import comparison_text as words
-from gelassen.show.loads_text import loads_lines, loads_table
+from gelassen.show.loads_text import loads_answer, loads_cautions, loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
 from gelassen.show.page_sections import Section, Table, drawn, rows_of, svg_of
 from gelassen.study.file.levels import level_details
@@ -122,7 +122,6 @@ def loads_page(
 ) -> str:
     """Return the page of setups under several loads as HTML."""
     header, rows = loads_table(loads)
-    lines = loads_lines(loads)
     tables = [
         Table(
             title="Setups under each load", header=header, rows=rows_of(rows, [False] * len(rows))
@@ -132,11 +131,11 @@ def loads_page(
         title=loads.title, question=file.question, made_up=loads.made_up, made_on=made_on,
         count_words=f"{counted(len(set(loads.setups['setup'])), 'setup')}, "
         f"{counted(len(set(loads.setups['load'])), 'load')}, {counted(len(traces), 'run')}",
-        sentences=lines[:6], figure=drawn(loads),
+        sentences=loads_answer(loads) or loads_lines(loads)[:6], figure=drawn(loads),
         figure_alt=f"Each setup under each load: {'; '.join(loads.comparisons)}", tables=tables,
-        legend="^: the load came and went; this is its mean, and no steady state.", sure=lines[6:],
+        legend="^: the load came and went; this is its mean, and no steady state.", sure=loads_lines(loads),
         unequal=(),
-        cautions=list(map(str, loads.cautions)), next_steps=(), left_out=loads.left_out,
+        cautions=loads_cautions(loads), next_steps=(), left_out=loads.left_out,
         run_header=("run", "setup", "load", "started", "ended"),
         run_rows=[(one.run, one.setup, one.load, one.started, one.outcome) for one in traces],
         **_common(file, folder, traces),

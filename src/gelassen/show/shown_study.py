@@ -78,7 +78,7 @@ class Study(answers.Study):
         from gelassen.figures import differences, order, plot
         from gelassen.figures.canvas import footer, study_footer
 
-        if self.file.workloads:
+        if self.has_programs():
             return {"loads": plot(self.loads())}
         comparison = self.compare()
         drawn = {"setups": plot(comparison), "differences": differences(comparison)}
@@ -114,7 +114,7 @@ class Study(answers.Study):
         from gelassen.show.report import comparison_page, loads_page
 
         made_on, traces = time.strftime("%Y-%m-%d"), list(study_traces(self))
-        if self.file.workloads:
+        if self.has_programs():
             loads = self.loads(baseline=baseline, confidence=confidence)
             return loads_page(loads, self.file, self.folder, traces, made_on=made_on)
         sections, also = self._sections(confidence), []

@@ -9,6 +9,7 @@ A mapping gives, for a header or a pattern of headers, the channel and the conve
     "intake F" = { channel = "room.air.temp_c", offset = -32, scale = 0.5555555556 }
 
 Values become ``(value + offset) * scale``. ``{n}`` stands for the same number on both sides.
+``"t_s"`` is the time, ``"mark"`` a column of words that say what ran, ``"ignore"`` leaves a column alone.
 """
 
 import re
@@ -25,6 +26,7 @@ from gelassen.core.recording.units import conversion
 
 TIME = "t_s"
 IGNORE = "ignore"
+MARK = "mark"  # words that say what ran
 _SHOWN = 12
 
 
@@ -90,7 +92,7 @@ def as_targets(columns: ColumnMap, *, where: str = "columns") -> dict[str, Targe
             target = Target(value["channel"], offset, scale, str(value.get("unit", "")))
         else:
             raise InputError(f"{key}: a channel name is needed, found {value!r:.40}")
-        if target.channel not in (TIME, IGNORE):
+        if target.channel not in (TIME, IGNORE, MARK):
             try:
                 conversion(target.unit, target.channel.replace("{n}", "0"))
             except InputError as error:
@@ -134,7 +136,7 @@ def assign(
         and not any(t.channel == TIME for t in assigned.values())
     ):
         assigned[TIME] = Target(TIME)
-    doubles = [t.channel for t in assigned.values() if t.channel not in (TIME, IGNORE)]
+    doubles = [t.channel for t in assigned.values() if t.channel not in (TIME, IGNORE, MARK)]
     twice = sorted({name for name in doubles if doubles.count(name) > 1})
     if twice:
         raise InputError(f"two columns become the same channel: {', '.join(twice)}. Map only one")
