@@ -407,7 +407,7 @@ def test_loads_stand_side_by_side_and_what_holds_over_all_is_said(tmp_path):
     assert widths["over all loads"] < max(widths["heavy"], widths["light"])
     assert set(found.setups["first"]) == {"cpu.package.temp_c"}
     shown = run("compare", study, "--loads")
-    assert "over all loads: Brise 120 is 10." in shown
+    assert "Brise 120 is the coolest: Kiesel 92 is 10." in shown
     assert "made-up sample data" in shown
     assert json.loads(run("compare", study, "--loads", "--no-figure", "--format", "json"))["title"]
     # Leaving out one load leaves nothing to set side by side.
