@@ -1,16 +1,24 @@
 """Setups under each load: bars side by side, with the highest reading and the limit."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
 from gelassen.answers.loads import StudyLoads
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.figures.canvas import SERIES, axes_or_new, footer, literal_text, study_footer
+from gelassen.figures.canvas import (
+    SERIES,
+    axes_or_new,
+    footer,
+    legend_below,
+    literal_text,
+    study_footer,
+)
 from gelassen.figures.comparison_figure import limit_lines
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 _HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
 
@@ -52,7 +60,10 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     axis.set_ylabel("mean rise over the load in K; tick: highest reading")
     axis.grid(axis="y", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
-    axis.legend(loc="upper left", fontsize=9, frameon=False)
+    if ax is None:
+        legend_below(cast("Figure", axis.figure), axis, 4)
+    else:
+        axis.legend(fontsize=9)
     made_up = f"   ({MADE_UP})" if result.made_up else ""
     axis.set_title(f"{result.title}: setups under each load{made_up}", fontsize=11)
     if ax is None:
