@@ -96,6 +96,46 @@ def test_typed_results_are_ranked_with_a_doubt_and_kept_from_nonsense(tmp_path):
     assert len(list((study / "runs").iterdir())) == stored
 
 
+TYPED = """setup,program,score,highest,room,minutes
+a,one,100,71,22,20
+a,one,102,72,22,20
+a,two,61,60,22,20
+a,two,60,61,22,20
+b,one,108,79,22,20
+b,one,107,78,22,20
+b,two,64,66,22,20
+b,two,63,65,22,20
+"""
+
+
+@pytest.mark.parametrize(
+    ("columns", "first"),
+    [
+        (
+            ["setup", "program", "highest", "room", "minutes"],
+            "Over all loads, a is the coolest: b is",
+        ),
+        (
+            ["setup", "program", "score"],
+            "Over all loads, b is first by score: a has 4.8 points less",
+        ),
+        (["setup", "score"], "b and a share the first rank"),
+    ],
+)
+def test_typed_programs_are_set_side_by_side_also_without_temperatures(tmp_path, columns, first):
+    rows = [line.split(",") for line in TYPED.split()]
+    places = [rows[0].index(name) for name in columns]
+    table = tmp_path / "typed.csv"
+    table.write_text("\n".join(",".join(row[k] for k in places) for row in rows))
+    study = study_of(tmp_path / "s", HEAD)
+    ok("enter", study, "--from", table)
+    said = " ".join(ok("compare", study).split())
+    assert first in said
+    assert ("no temperature was logged: setups are compared by score" in said) == (
+        "highest" not in columns
+    )
+
+
 def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
     study, table = study_of(tmp_path / "s", HEAD), tmp_path / "runs.csv"
     table.write_text("Setup;Max (°C);Idle;Room;Minutes\na;80;33,5;22;20\nb;178 F;31;22,1;20\n")

@@ -10,6 +10,12 @@ import pandas as pd
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.parts import parts_table
+from gelassen.answers.rows.by_quantity import (
+    Quantity,
+    rows_by,
+    spread_of_quantity,
+    without_temperature,
+)
 from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow
@@ -48,6 +54,8 @@ class StudyLoads(Result):
         mean of the differences under each, where both setups were run under every load.
     comparisons
         Load to its whole comparison.
+    by
+        What is compared, where no temperature was logged: then rise_k, low_k and so on are in its unit.
     """
 
     setups: pd.DataFrame
@@ -58,6 +66,7 @@ class StudyLoads(Result):
     made_up: bool
     confidence: float
     cautions: tuple[Caution, ...] = ()
+    by: Quantity | None = None
 
     def __str__(self) -> str:
         return "\n".join(f"{load}\n{comparison}" for load, comparison in self.comparisons.items())
@@ -73,14 +82,26 @@ def study_loads(
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(leave_out)
-    return compare_loads(
+    spread_of = partial(known_spread, study.folder, study.file.doubt)
+    quantity = without_temperature(rows)
+    if quantity is not None:
+        rows, without = rows_by(rows, quantity)
+        left_out, spread_of = [*left_out, *without], partial(spread_of_quantity, quantity)
+    found = compare_loads(
         rows,
         left_out,
         study.file,
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        spread_of=partial(known_spread, study.folder, study.file.doubt),
+        spread_of=spread_of,
+        by=quantity,
+    )
+    if quantity is None:
+        return found
+    return replace(
+        found,
+        cautions=(caution("no_temperature_to_compare", what=quantity.what), *found.cautions),
     )
 
 
@@ -93,6 +114,7 @@ def compare_loads(
     confidence: float,
     made_up: bool,
     spread_of: Callable[[pd.DataFrame], KnownSpread],
+    by: Quantity | None = None,
 ) -> StudyLoads:
     """Compare setups under each load of a study, and over all; see `Study.loads`.
 
@@ -121,7 +143,7 @@ def compare_loads(
     about = ComparisonAsked(
         title=file.title, confidence=confidence, made_up=made_up, spread_of=spread_of,
         expected=expected_quantities(file), reference=reference, room_k=file.doubt.room_k,
-        matters_k=file.doubt.matters_k,
+        matters_k=file.doubt.matters_k, by=by,
     )  # fmt: skip
     for load in loads:
         own = [replace(row, setup=group) for name, group, row in entries if name == load]
@@ -181,6 +203,7 @@ def _together(
         made_up=about.made_up,
         confidence=about.confidence,
         cautions=tuple(dict.fromkeys(cautions)),
+        by=about.by,
     )
 
 

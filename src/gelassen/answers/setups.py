@@ -10,8 +10,13 @@ import pandas as pd
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
 from gelassen.answers.fans.entered import curves_not_shown
-from gelassen.answers.rows.by_quantity import Quantity, quantity_named, rows_by, usual_spread
-from gelassen.answers.rows.known_spread import KnownSpread, known_spread, was_remounted
+from gelassen.answers.rows.by_quantity import (
+    quantity_named,
+    rows_by,
+    spread_of_quantity,
+    without_temperature,
+)
+from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
@@ -38,6 +43,8 @@ def compare_setups_of(
     rows, left_out = study.usable_rows(leave_out)
     rows, left_out, level = at_one_power(rows, left_out)
     said = [*level]
+    if quantity is None and (quantity := without_temperature(rows)) is not None:
+        said.append(caution("no_temperature_to_compare", what=quantity.what))
     spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(
         known_spread, study.folder, study.file.doubt
     )
@@ -78,13 +85,6 @@ def compare_setups_of(
         details=details,
         comfort_c=study.file.comfort_c,
     )
-
-
-def spread_of_quantity(quantity: Quantity, runs: pd.DataFrame) -> KnownSpread:
-    """Return what is known of the scatter of a quantity that is no temperature."""
-    if was_remounted(runs):
-        return KnownSpread("repeats", None)
-    return KnownSpread("usual", usual_spread(runs["value"]), quantity.unit)
 
 
 def study_comparability(

@@ -30,6 +30,7 @@ class EnterOptions:
     setup: str | None
     new_setup: bool
     limit_c: float | None
+    load: str | None
     when: str | None
     mount: str | None
     note: str
@@ -57,6 +58,7 @@ class EnterOptions:
 @click.option("--score", default=None, help="Score of the program.")
 @click.option("--noise", default=None, metavar="dB(A)", help="Noise under load.")
 @click.option("--minutes", default=None, help="How long the load lasted.")
+@click.option("--load", default=None, metavar="NAME", help="Program that loaded the machine.")
 @click.option("--when", default=None, metavar="TIME", help="When it began: 2026-03-02T14:05.")
 @click.option("--mount", default=None, help="Which mounting: the same word, not remounted between.")
 @click.option(
@@ -125,6 +127,7 @@ def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":
     }
     return Entry(
         setup=setup, readings=readings, note=asked.note, mount=asked.mount, ending=asked.ending,
+        load=asked.load,
         levels={name: _level(text) for name, text in (pair("--at", one, _AT) for one in asked.at)},
         started=None if asked.when is None else parse_moment(asked.when),
     )  # fmt: skip
@@ -158,5 +161,6 @@ def _asked_for() -> "Entry":
                 break
             except InputError as error:
                 say(str(error))
+    load = click.prompt("program that ran", default="", show_default=False, err=True)
     note = click.prompt("anything else", default="", show_default=False, err=True)
-    return Entry(setup=setup, readings=readings, note=note)
+    return Entry(setup=setup, readings=readings, note=note, load=load or None)

@@ -27,12 +27,15 @@ _HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
 def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     """Draw the mean rise of each setup under each load, with its highest reading as a tick."""
     axis = axes_or_new(ax)
+    bar, what = "mean_k", "mean rise over the load in K; tick: highest reading"
+    if result.setups["mean_k"].isna().all():  # read off a screen, or no temperature at all
+        bar, what = "rise_k", "settled rise in K; tick: highest reading"
     names = list(dict.fromkeys(map(str, result.setups["load"])))
     setups = list(dict.fromkeys(map(str, result.setups["setup"])))
     width = 0.8 / max(len(setups), 1)
     for number, setup in enumerate(setups):
         own = result.setups[result.setups["setup"] == setup].set_index("load")
-        means = [float(own["mean_k"].get(name, np.nan)) for name in names]
+        means = [float(own[bar].get(name, np.nan)) for name in names]
         tops = [float(own["highest_k"].get(name, np.nan)) for name in names]
         places = np.arange(len(names)) + (number - (len(setups) - 1) / 2) * width
         axis.bar(
@@ -47,9 +50,8 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
                     ha="center", fontsize=8,
                     bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.0, "alpha": 0.8},
                 )  # fmt: skip
-    hottest = max(
-        result.comparisons.values(), key=lambda one: one.setups["rise_k"].max(), default=None
-    )
+    shown = result.comparisons.values() if result.by is None else ()
+    hottest = max(shown, key=lambda one: one.setups["rise_k"].max(), default=None)
     for words, allowed, colour in limit_lines(hottest) if hottest is not None else ():
         axis.axhline(allowed, color=colour, lw=1.2, ls="--")
         axis.annotate(
@@ -57,7 +59,7 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
             textcoords="offset points", ha="right", fontsize=9, color=colour,
         )  # fmt: skip
     axis.set_xticks(np.arange(len(names)), names)
-    axis.set_ylabel("mean rise over the load in K; tick: highest reading")
+    axis.set_ylabel(what if result.by is None else f"{result.by.what}, {result.by.unit}")
     axis.grid(axis="y", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
     if ax is None:

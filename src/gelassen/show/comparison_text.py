@@ -304,7 +304,7 @@ def _rooms_matter(comparison: StudyComparison) -> bool:
 
 def _digits(comparison: StudyComparison) -> int:
     """Return how many decimals to show: one for temperatures, four figures in all for other quantities."""
-    if comparison.by is None or comparison.by.is_rise:
+    if _is_temperature(comparison):
         return 1
     middle = float(comparison.setups["rise_k"].abs().median())
     return 1 if not middle > 0 else min(max(3 - math.floor(math.log10(middle)), 0), 6)
@@ -312,7 +312,7 @@ def _digits(comparison: StudyComparison) -> int:
 
 def _amount(difference: float, comparison: StudyComparison) -> str:
     """Return a difference with its direction in words."""
-    if comparison.by is None or comparison.by.is_rise:
+    if _is_temperature(comparison):
         return warmer(difference)
     return f"{fixed(abs(difference), _digits(comparison))} {comparison.unit} " + (
         "more" if difference > 0 else "less"
@@ -321,7 +321,7 @@ def _amount(difference: float, comparison: StudyComparison) -> str:
 
 def _amounts(low: float, high: float, comparison: StudyComparison) -> str:
     """Return an interval of differences with directions in words."""
-    if comparison.by is None or comparison.by.is_rise:
+    if _is_temperature(comparison):
         return warmer_interval(low, high)
     return signed_interval(low, high, _digits(comparison))
 
@@ -382,7 +382,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
     said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
-    said += [*_held_by_others(comparison, peers), *_unlike_powers(peers, at_power)]
+    said += [*_held_by_others(comparison, peers), *_unlike_powers(comparison, peers, at_power)]
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (
@@ -464,7 +464,7 @@ def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[st
     return said
 
 
-def _unlike_powers(peers: pd.DataFrame, at_power: str) -> list[str]:
+def _unlike_powers(comparison: StudyComparison, peers: pd.DataFrame, at_power: str) -> list[str]:
     """Return that the setups drew unlike powers, where the answer names no power they share."""
     powers = peers["power_w"]
     if at_power or powers.isna().any() or powers.max() <= powers.min() * (1 + _SAME_POWER):
@@ -475,7 +475,7 @@ def _unlike_powers(peers: pd.DataFrame, at_power: str) -> list[str]:
         f"{fixed(high['power_w'], 0, 'W')} ({high['setup']})"
     )
     equal = low["equal_power_k"], high["equal_power_k"]
-    if all(map(math.isfinite, equal)):
+    if comparison.unit == "K" and all(map(math.isfinite, equal)):
         said += (
             f". At one power, {low['setup']} would be at {fixed(equal[0], 1, 'K')} and {high['setup']} at "
             f"{fixed(equal[1], 1, 'K')}"
@@ -489,7 +489,7 @@ def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:
     A setup at its limit counts with its group: it was meant to do the same work.
     """
     setups = comparison.setups
-    if setups["power_w"].isna().any():
+    if setups["power_w"].isna().any() or not _is_temperature(comparison):
         return setups, ""
     if comparison.baseline is not None:
         own = setups.loc[setups["setup"] == comparison.baseline, "power_w"].iloc[0]
@@ -510,12 +510,17 @@ def _clear_difference(
         f"{_amount(row['difference_k'], comparison)} than {comparison.baseline} "
         f"({_amounts(low, high, comparison)}{_percent(row, comparison)})"
     )
-    return f"{whose} {_likely(comparison, 'is')} {amount}, {_by_what(comparison)}."
+    verb = _likely(comparison, "is" if _is_temperature(comparison) else "has")
+    return f"{whose} {verb} {amount}, {_by_what(comparison)}."
+
+
+def _is_temperature(comparison: StudyComparison) -> bool:
+    return comparison.by is None or comparison.by.is_rise
 
 
 def _percent(row: "pd.Series[Any]", comparison: StudyComparison) -> str:
     """Return the difference as a share of the baseline's value, where that has a meaning."""
-    if comparison.by is None or comparison.by.is_rise:
+    if _is_temperature(comparison):
         return ""
     of_baseline = row["rise_k"] - row["difference_k"]
     return f"; {100 * row['difference_k'] / of_baseline:+.1f} %" if of_baseline else ""
@@ -594,7 +599,7 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
 
 def _matters(comparison: StudyComparison) -> str:
     """Return the smallest difference that matters."""
-    in_k = comparison.by is None or comparison.by.is_rise
+    in_k = _is_temperature(comparison)
     return f"{comparison.matters_k:g} {'K' if in_k else '%'}"
 
 

@@ -7,7 +7,7 @@ from gelassen.core.foundation.counted import listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
 from gelassen.show.layout import wrapped
-from gelassen.show.numbers import fixed, interval, warmer, warmer_interval
+from gelassen.show.numbers import fixed, interval, signed_interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
 
 _MOST_TOLD = 4  # setups behind the first that the answer names
@@ -34,7 +34,7 @@ def loads_text(found: StudyLoads) -> str:
 
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
-    scored = found.setups["score"].notna().any()
+    scored = found.setups["score"].notna().any() and found.by is None
     supplied = found.setups["supply_w"].notna().any()
     rows = [
         [
@@ -48,7 +48,8 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
-        "load", "setup", "settles K", f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
+        "load", "setup", "settles K" if found.by is None else found.by.unit,
+         f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
         "runs", "W", "MHz", *(["score"] if scored else []),
         *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
     ]  # fmt: skip
@@ -76,28 +77,43 @@ def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]
         difference_k=-pairs["difference_k"], low_k=-pairs["high_k"], high_k=-pairs["low_k"]
     )
     every = pd.concat([pairs, turned], ignore_index=True)
-    best = str(every.groupby("setup", sort=False)["difference_k"].mean().idxmin())
-    beside = every[every["versus"] == best].sort_values("difference_k")
+    by, means = found.by, every.groupby("setup", sort=False)["difference_k"].mean()
+    most = by is not None and by.more_is_better
+    best = str(means.idxmax() if most else means.idxmin())
+    beside = every[every["versus"] == best].sort_values("difference_k", ascending=not most)
     told = beside["distinguishable"].astype(bool)
     open_ones = beside[~told]["setup"].tolist()
     likely = "likely " * any(one.spread.source == "usual" for one in found.comparisons.values())
     behind = [
-        f"{r.setup} is {warmer(r.difference_k)} ({warmer_interval(r.low_k, r.high_k)})"
+        f"{r.setup} {_by(found, r.difference_k)} ({_between(found, r.low_k, r.high_k)})"
         for r in beside[told].head(_MOST_TOLD).itertuples()
     ]
     if open_ones:
         first = f"{where}, {listed([best, *open_ones])} cannot be told apart"
     else:
-        first = f"{where}, {best} is {likely}the coolest"
+        first = (
+            f"{where}, {best} is {likely}{'the coolest' if by is None else f'first by {by.what}'}"
+        )
     said = [f"{first}{': ' * bool(behind)}{'; '.join(behind)}."]
     for load, one in found.comparisons.items():
         for r in one.differences[one.differences["distinguishable"].astype(bool)].itertuples():
-            cooler = r.setup if r.difference < 0 else r.versus
-            if best in (r.setup, r.versus) and cooler != best:
-                said.append(
-                    f"But under {load}, {cooler} is {warmer(-abs(r.difference))} than {best}."
-                )
+            ahead = r.setup if (r.difference > 0) == most else r.versus
+            if best in (r.setup, r.versus) and ahead != best:
+                size = abs(r.difference) if most else -abs(r.difference)
+                said.append(f"But under {load}, {ahead} {_by(found, size)} than {best}.")
     return said
+
+
+def _by(found: StudyLoads, difference: float, likely: str = "") -> str:
+    """Return by how much a setup is warmer, or has more of what is compared."""
+    if found.by is None:
+        return f"is {likely}{warmer(difference)}"
+    way = "more" if difference > 0 else "less"
+    return f"{likely}has {fixed(abs(difference), 1, found.by.unit)} {way}"
+
+
+def _between(found: StudyLoads, low: float, high: float) -> str:
+    return warmer_interval(low, high) if found.by is None else signed_interval(low, high)
 
 
 def loads_cautions(found: StudyLoads) -> list[str]:
@@ -126,9 +142,9 @@ def loads_lines(found: StudyLoads) -> list[str]:
         likely = "likely " * (one.spread.source == "usual")
         for r in found.differences[found.differences["load"] == load].itertuples():
             said = (
-                f"{r.setup} is {likely}{warmer(r.difference_k)} than {r.versus}"
+                f"{r.setup} {_by(found, r.difference_k, likely)} than {r.versus}"
                 if r.distinguishable
                 else f"cannot tell {r.setup} from {r.versus}"
             )
-            lines.append(f"{load}: {said} ({warmer_interval(r.low_k, r.high_k)})")
+            lines.append(f"{load}: {said} ({_between(found, r.low_k, r.high_k)})")
     return lines

@@ -4,6 +4,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
+import pandas as pd
+
+from gelassen.answers.rows.known_spread import KnownSpread, was_remounted
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.errors import InputError
@@ -56,6 +59,7 @@ QUANTITIES = {
 }
 
 
+_WITHOUT_TEMPERATURE = ("score", "work", "clock")  # the first that was logged
 _UNDER_LOAD = (
     "power_w", "settled_w", "clock_mhz", "fan_rpm", "work_per_s", "duty_pct", "load_pct", "thermal_share",
     "power_share", "noise_dba", "wall_w",
@@ -78,6 +82,15 @@ def quantity_named(name: str) -> Quantity | None:
             f'"{name}" is nothing to compare by ({", ".join(known)}).' + nearest(name, known)
         )
     return QUANTITIES[name]
+
+
+def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
+    """Return what runs are compared by if none has a temperature: score, work or clock."""
+    rows = list(rows)
+    if any(row.value is not None for row in rows):
+        return None
+    named = (QUANTITIES[name] for name in _WITHOUT_TEMPERATURE)
+    return next((one for one in named if any(one.name in row.quantities for row in rows)), None)
 
 
 def rows_by(
@@ -116,3 +129,10 @@ def usual_spread(values: Iterable[float]) -> tuple[float, float]:
     sizes = [abs(value) for value in values]
     share, freedom = Spread.USUAL_SHARE
     return max(share * sum(sizes) / max(len(sizes), 1), Spread.LEAST), freedom
+
+
+def spread_of_quantity(quantity: Quantity, runs: pd.DataFrame) -> KnownSpread:
+    """Return what is known of the scatter of a quantity that is no temperature."""
+    if was_remounted(runs):
+        return KnownSpread("repeats", None)
+    return KnownSpread("usual", usual_spread(runs["value"]), quantity.unit)

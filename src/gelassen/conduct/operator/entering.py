@@ -48,8 +48,8 @@ _NUMBER = re.compile(r"([-+]?\d+(?:[.,]\d+)?)\s*(°?\s*[FfCcKk]|[A-Za-z%()]*)\s*
 class Entry:
     """One run as it is entered.
 
-    Its setup, its readings by the names in `FIELDS`, when it was, levels that differ from the setup's, and
-    how an attempt ended (`study/disk/run_file.py`, ATTEMPTS).
+    Its setup, its readings by the names in `FIELDS`, when it was, levels that differ from the setup's,
+    the program that ran, and how an attempt ended (`study/disk/run_file.py`, ATTEMPTS).
     """
 
     setup: str
@@ -59,6 +59,7 @@ class Entry:
     mount: str | None = None
     levels: Mapping[str, str | float] = field(default_factory=dict)
     ending: str = ""
+    load: str | None = None
 
 
 def parse_reading(name: str, text: str, *, sure: bool = False) -> float:
@@ -176,6 +177,7 @@ def enter_run(
         limit_c=content.machine.limit_c,
         made_up=content.made_up,
         mount=entry.mount,
+        load=entry.load,
         by_hand=ReadByHand(**dict(entry.readings), note=entry.note, ending=entry.ending),
         versions=versions(),
     )
@@ -191,7 +193,7 @@ def entries_of_table(path: Path) -> list[Entry]:
     """Return the runs in a table with one row a run: CSV, or a workbook.
 
     The columns are named as the options of ``gelassen enter`` are (setup, highest, mean, end, rest, room,
-    power, clock, fan, score, noise, minutes, note, when, mount), or by the keys of `FIELDS`.
+    power, clock, fan, score, noise, minutes, load, note, when, mount), or by the keys of `FIELDS`.
 
     Raises
     ------
@@ -226,6 +228,7 @@ def _entry(cells: Mapping[str, str]) -> Entry:
         setup=cells["setup"], readings=readings, note=cells.get("note", ""),
         ending=cells.get("ending", "").lower(),
         started=parse_moment(cells["when"]) if "when" in cells else None, mount=cells.get("mount"),
+        load=cells.get("load"),
     )  # fmt: skip
     check_entry(entry)
     return entry
@@ -251,6 +254,9 @@ def _meaning(path: Path, header: str) -> str:
         "when": "when",
         "date": "when",
         "mount": "mount",
+        "load": "load",
+        "program": "load",
+        "workload": "load",
     }
     for name, (_, _, others) in FIELDS.items():
         known |= dict.fromkeys((name.replace("_", " "), *others), name)

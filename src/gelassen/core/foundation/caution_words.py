@@ -201,6 +201,7 @@ WORDS = {
         "{what} changed by {percent:+.1f} % during hold: the load was not constant. Use a load that keeps "
         "its intensity"
     ),
+    "no_temperature_to_compare": "no temperature was logged: setups are compared by {what}",
     "held_by_other_part": (
         "the chip was held back by {words}. The result shows that part as well as the cooler. "
         "Cool it, or lower the power"
