@@ -255,6 +255,33 @@ def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
     assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
 
 
+def test_a_table_of_attempts_is_a_ladder_by_a_factor_or_by_the_power_that_was_read(tmp_path):
+    table = tmp_path / "attempts.csv"
+    table.write_text(
+        "setup,ending,minutes,power,stage\na,held,30,120,1\na,unstable,5,140,2\nb,held back,9,120,1\n"
+    )
+    study = study_of(tmp_path / "s", HEAD + "[factors.stage]\nlevels = [1, 2]\n")
+    ok("enter", study, "--from", table)
+    for along, held, fails in (("power", 120, 140), ("stage", 1, 2)):
+        words = ok("compare", study, "--ladder", along)
+        assert f"a: held {held} for 30 min; unstable at {fails}." in words
+        assert f"b: nothing held; held back at {held}." in words
+    refused = gelassen("compare", study, "--ladder", "powr")
+    assert 'Did you mean "power"?' in refused.stderr
+
+
+def test_a_limit_below_the_room_is_refused_and_named_where_it_was_stored(tmp_path):
+    said = ("--setup", "a", "--highest", "60", "--room", "22", "--new-setup", "--limit")
+    assert "below the room" in gelassen("enter", tmp_path / "s", *said, "15").stderr
+    for _ in range(2):
+        ok("enter", tmp_path / "s", *said, "95")
+    text = (tmp_path / "s/study.toml").read_text()
+    (tmp_path / "s/study.toml").write_text(text.replace("95.0", "15.0"))
+    for path in (tmp_path / "s").glob("runs/*/run.json"):
+        path.write_text(path.read_text().replace('"limit_c": 95.0', '"limit_c": 15.0'))
+    assert "which is below the room" in ok("compare", tmp_path / "s", "--no-figure")
+
+
 def test_a_ladder_names_what_held_and_what_did_not(tmp_path):
     factor = "[factors.power]\nlevels = [100, 120, 140]\n"
     study = study_of(tmp_path / "s", HEAD + factor + "[setups.tower]\npower = 100\n")

@@ -16,7 +16,7 @@ from gelassen.answers.one_room import (
 )
 from gelassen.answers.rows.by_quantity import Quantity
 from gelassen.answers.rows.known_spread import KnownSpread
-from gelassen.answers.rows.run_row import ENTERED, RunRow
+from gelassen.answers.rows.run_row import BY_HAND, ENTERED, RunRow
 from gelassen.answers.rows.run_table import (
     is_room,
     of_another_unit,
@@ -35,6 +35,9 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.thermal.priors import RoomEffect
+
+# Outcomes of runs that went on as long as they should.
+_WHOLE = ("finished", "imported", ENTERED, "held", "held back")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -258,6 +261,9 @@ def _weak_runs(
     """Return cautions about runs that count although they are not as they should be."""
     said: list[Caution] = []
     said += of_another_unit(other)
+    limits_c = table["limit_c"].astype(float)
+    if (limits_c <= table["reference_c"].astype(float)).any():
+        said.append(caution("limit_below_room", limit_c=float(limits_c.min())))
     if set(table["unit"]) == {"°C"}:
         said.append(caution("no_room_anywhere", room_k=asked.room_k))
     beside = table[table["at_limit"].astype(bool) & ~table["setup"].isin(limited)]
@@ -272,7 +278,7 @@ def _weak_runs(
                 most_k=float(missing.max()),
             )
         )  # fmt: skip
-    typed = table[table["outcome"] == ENTERED]
+    typed = table[table["measured"] == BY_HAND]
     if len(typed) and (asked.by is None or asked.by.is_rise):
         errors = typed["standard_error"].astype(float)
         said.append(
@@ -281,7 +287,7 @@ def _weak_runs(
                 most_k=float(errors.max()),
             )
         )  # fmt: skip
-    early = table[~table["outcome"].isin(["finished", "imported", ENTERED])]
+    early = table[~table["outcome"].isin(_WHOLE)]
     if len(early):
         said.append(caution("ended_early", runs=", ".join(early["run"])))
     return said

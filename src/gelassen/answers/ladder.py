@@ -16,6 +16,10 @@ from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
 _HELD = "held"
+# What attempts may rise in without being a factor: what each run read.
+_READ = {
+    "power": "power_w", "clock": "clock_mhz", "room": "reference_c", "minutes": "load_length_s",
+}  # fmt: skip
 _HELD_BACK_SHARE = 0.01  # share of the load held back by heat from which an attempt was held back
 
 
@@ -55,7 +59,8 @@ def study_ladder(
     study: StudyRuns, factor: str, *, leave_out: Mapping[str, str] | None = None
 ) -> Ladder:
     """Find how far each setup holds along a factor; see `Study.ladder`."""
-    check_factor(study.file, factor)
+    if factor not in _READ:
+        check_factor(study.file, factor, also=_READ)
     rows, _ = study.rows(leave_out=leave_out)
     attempts = [_attempt(study.file, factor, row) for row in rows]
     table = pd.DataFrame([one for one in attempts if one is not None])
@@ -93,11 +98,14 @@ def ending_of(row: RunRow) -> str:
 
 def _attempt(file: StudyFile, factor: str, row: RunRow) -> dict[str, object] | None:
     levels = row.factors or file.setups.get(row.setup, {})
+    minutes = None if row.load_length_s is None else row.load_length_s / 60
     level = levels.get(factor)
+    if level is None and factor in _READ:
+        level = minutes if factor == "minutes" else getattr(row, _READ[factor])
     if not isinstance(level, (int, float)):
         return None
-    rest = [level_text(one) for name, one in levels.items() if name != factor]
-    minutes = None if row.load_length_s is None else row.load_length_s / 60
+    own = file.setups.get(row.setup, {})  # a setup that names the factor is named without it
+    rest = [level_text(one) for name, one in own.items() if name != factor] if factor in own else []
     return {
         "setup": ", ".join(rest) or row.setup, "level": float(level), "ending": ending_of(row),
         "minutes": minutes, "rise_k": row.value, "power_w": row.power_w, "clock_mhz": row.clock_mhz,

@@ -1,5 +1,7 @@
 """Quantities that a user asks for by name: a factor of the study file, or a logged quantity."""
 
+from collections.abc import Iterable
+
 import pandas as pd
 
 from gelassen.core.foundation.errors import InputError
@@ -18,11 +20,13 @@ def named(quantity: str) -> str:
     return _NAMES.get(quantity, quantity)
 
 
-def check_factor(file: StudyFile, factor: str) -> None:
-    """Refuse a factor that the study does not have."""
+def check_factor(file: StudyFile, factor: str, also: Iterable[str] = ()) -> None:
+    """Refuse a factor that the study does not have; `also` are other names that would do."""
     if factor not in file.factors:
+        known = [*file.factors, *also]
         raise InputError(
-            f'"{factor}" is not a factor of this study.' + nearest(factor, file.factors)
+            f'"{factor}" is not a factor of this study ({", ".join(known) or "it has none"}).'
+            + nearest(factor, known)
         )
 
 

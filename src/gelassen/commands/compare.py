@@ -192,6 +192,7 @@ Question = Callable[["Study", CompareOptions, dict[str, str]], None]
 
 def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.show.tables import as_csv, as_json
+    from gelassen.study.disk.run_file import ATTEMPTS
 
     comparison = study.compare(
         baseline=asked.baseline,
@@ -213,6 +214,10 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
             else None
         )
         _tell_comparison(comparison, judged, asked.form == "markdown")
+    if comparison.runs["outcome"].isin(ATTEMPTS).any():
+        hint(
+            f"attempts: gelassen compare {shell(study.folder)} --ladder power shows how far setups hold"
+        )
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         hint(
             f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side"

@@ -85,14 +85,21 @@ def enter(**given: Any) -> None:
         readings={name: given.pop(name) for name in _READINGS if given[name] is not None},
         **{name: value for name, value in given.items() if name not in _READINGS},
     )
-    from gelassen.conduct.operator.entering import check_entry, enter_run, entries_of_table
+    from gelassen.conduct.operator.entering import (
+        check_entry,
+        enter_run,
+        entries_of_table,
+    )
     from gelassen.core.foundation.errors import InputError
-    from gelassen.study.file.new_study import check_setup
+    from gelassen.study.file.new_study import check_limit, check_setup
+    from gelassen.study.file.reader import read_study_file
+    from gelassen.study.file.study_file import STUDY_FILE
 
     if asked.table is not None:
         if asked.setup is not None or asked.readings:
             raise InputError("give either a table with --from, or the readings of one run")
-        entries = entries_of_table(asked.table)
+        known = read_study_file(asked.study / STUDY_FILE).factors if asked.study.is_dir() else ()
+        entries = entries_of_table(asked.table, known)
     elif asked.setup is None and not asked.readings and sys.stdin.isatty():
         entries = [_asked_for()]
     elif asked.setup is None:
@@ -101,6 +108,7 @@ def enter(**given: Any) -> None:
         entries = [_entry(asked, asked.setup, asked.readings)]
     for entry in entries:  # all are checked before the first is stored
         check_entry(entry)
+        check_limit(asked.limit_c, entry.readings.get("room_c"), entry.setup)
         check_setup(
             asked.study, entry.setup, limit_c=asked.limit_c,
             new_setup=asked.new_setup or asked.table is not None,
@@ -115,7 +123,13 @@ def enter(**given: Any) -> None:
 
 
 def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":
-    from gelassen.conduct.operator.entering import Entry, parse_moment, parse_reading, parse_room
+    from gelassen.conduct.operator.entering import (
+        Entry,
+        parse_level,
+        parse_moment,
+        parse_reading,
+        parse_room,
+    )
 
     given = dict(given)
     readings: dict[str, float] = {}
@@ -128,16 +142,9 @@ def _entry(asked: EnterOptions, setup: str, given: dict[str, str]) -> "Entry":
     return Entry(
         setup=setup, readings=readings, note=asked.note, mount=asked.mount, ending=asked.ending,
         load=asked.load,
-        levels={name: _level(text) for name, text in (pair("--at", one, _AT) for one in asked.at)},
+        levels={name: parse_level(text) for name, text in (pair("--at", one, _AT) for one in asked.at)},
         started=None if asked.when is None else parse_moment(asked.when),
     )  # fmt: skip
-
-
-def _level(text: str) -> str | float:
-    try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        return text
 
 
 def _asked_for() -> "Entry":

@@ -220,8 +220,10 @@ def _stored(
     """Store all runs, or none of them; return their folders."""
     from gelassen.core.foundation.errors import InputError
     from gelassen.intake.store import store_import, stored_before
+    from gelassen.study.file.new_study import check_limit
 
-    for _, originals in jobs:
+    for recording, originals in jobs:
+        check_limit(asked.limit_c, _room_c(recording), originals[0].name)
         earlier = stored_before(study, originals)
         if earlier is not None:
             raise InputError(
@@ -250,6 +252,15 @@ def _stored(
             shutil.rmtree(folder, ignore_errors=True)
         raise
     return folders
+
+
+def _room_c(recording: "Recording") -> float | None:
+    """Return the mean of the room that a log holds."""
+    name = recording.reference or "room.air.temp_c"
+    if name not in recording.frame:
+        return None if recording.stated_room is None else recording.stated_room[0]
+    mean = float(recording.frame[name].mean())
+    return None if mean != mean else mean
 
 
 def _of_each(what: str, names: tuple[str, ...], jobs: "list[Job]") -> tuple[str, ...]:

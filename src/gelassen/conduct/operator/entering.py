@@ -3,7 +3,7 @@
 import csv
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
@@ -36,6 +36,8 @@ FIELDS: dict[str, tuple[str, str, tuple[str, ...]]] = {
 }
 # K: a room stated without its doubt is known as well as one that somebody noted (core/settling, Noted).
 STATED_ROOM_SE_K = 0.7
+_BESIDE = {"room_c", "room_se", "minutes"}  # readings that tell nothing by themselves
+_LEVEL = "level of "
 _TEMPERATURES = ("highest_c", "mean_c", "end_c", "rest_c", "room_c")
 # °C beyond which a reading is more likely °F: no chip of today is run that hot, or rests that hot.
 _TOO_HOT_C = {"room_c": 45.0, "rest_c": 75.0}
@@ -130,7 +132,7 @@ def check_readings(readings: Mapping[str, float], where: str = "") -> None:
         Saying which.
     """
     at = f"{where}: " if where else ""
-    if not any(name in readings for name in FIELDS if name not in ("room_c", "room_se", "minutes")):
+    if not any(name in readings for name in FIELDS if name not in _BESIDE):
         raise InputError(f"{at}nothing was read: give a temperature, a score, a power or a clock")
     order = [name for name in ("rest_c", "mean_c", "highest_c") if name in readings]
     for low, high in pairwise(order):
@@ -152,7 +154,7 @@ def check_entry(entry: Entry) -> None:
             f'"{entry.ending}" is no way an attempt ends ({", ".join(ATTEMPTS)}).'
             + nearest(entry.ending, ATTEMPTS)
         )
-    if not (entry.ending and not entry.readings):
+    if not (entry.ending and set(entry.readings) <= _BESIDE):
         check_readings(entry.readings, entry.setup)
 
 
@@ -189,11 +191,12 @@ def enter_run(
     return folder
 
 
-def entries_of_table(path: Path) -> list[Entry]:
+def entries_of_table(path: Path, factors: Collection[str] = ()) -> list[Entry]:
     """Return the runs in a table with one row a run: CSV, or a workbook.
 
     The columns are named as the options of ``gelassen enter`` are (setup, highest, mean, end, rest, room,
-    power, clock, fan, score, noise, minutes, load, note, when, mount), or by the keys of `FIELDS`.
+    power, clock, fan, score, noise, minutes, load, note, when, mount), or by the keys of `FIELDS`. A column
+    that is named like one of `factors` gives its level in each run.
 
     Raises
     ------
@@ -201,7 +204,7 @@ def entries_of_table(path: Path) -> list[Entry]:
         The file cannot be read, a header is unknown, or a row contradicts itself; the line is named.
     """
     header, rows = _cells(path)
-    places = {place: _meaning(path, name) for place, name in enumerate(header) if name}
+    places = {place: _meaning(path, name, factors) for place, name in enumerate(header) if name}
     if "setup" not in places.values():
         raise FileError(f'{path}: no column is called "setup" (found: {", ".join(header)})')
     entries = []
@@ -229,9 +232,21 @@ def _entry(cells: Mapping[str, str]) -> Entry:
         ending=cells.get("ending", "").lower(),
         started=parse_moment(cells["when"]) if "when" in cells else None, mount=cells.get("mount"),
         load=cells.get("load"),
+        levels={
+            name.removeprefix(_LEVEL): parse_level(text)
+            for name, text in cells.items() if name.startswith(_LEVEL)
+        },
     )  # fmt: skip
     check_entry(entry)
     return entry
+
+
+def parse_level(text: str) -> str | float:
+    """Return a level of a factor: a number if it is one."""
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return text
 
 
 def parse_moment(text: str) -> datetime:
@@ -243,7 +258,7 @@ def parse_moment(text: str) -> datetime:
     return found if found.tzinfo is not None else found.astimezone()
 
 
-def _meaning(path: Path, header: str) -> str:
+def _meaning(path: Path, header: str, factors: Collection[str]) -> str:
     """Return what a column holds."""
     plain = re.sub(r"[\s_]+", " ", re.sub(r"[\[(].*?[\])]|°\s*[CF]\b", "", header)).strip().lower()
     known = {
@@ -260,6 +275,7 @@ def _meaning(path: Path, header: str) -> str:
     }
     for name, (_, _, others) in FIELDS.items():
         known |= dict.fromkeys((name.replace("_", " "), *others), name)
+    known |= {name.replace("_", " ").lower(): f"{_LEVEL}{name}" for name in factors}
     if plain not in known:
         raise FileError(
             f'{path}: "{header}" is no column of a table of runs ({", ".join(known)}).'

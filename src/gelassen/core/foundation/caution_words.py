@@ -361,6 +361,9 @@ WORDS = {
         "{count} of {all} runs ended before they settled: {least_k:.1f} to {most_k:.1f} K of each are "
         "extrapolated, and runs of one setup may err alike. Soak longer"
     ),
+    "limit_below_room": (
+        "the limit is {limit_c:g} °C, which is below the room: correct it in study.toml, [machine] limit_c"
+    ),
     "ended_early": "these runs ended early, and count all the same: {runs}",
     "powers_differ": (
         "{count} of {all} setups held more than 5 % more or less power than the baseline: not all of "

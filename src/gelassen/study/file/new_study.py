@@ -15,6 +15,13 @@ from gelassen.study.file.template import SCHEMA_FILE, Answers, study_text
 from gelassen.system.files import read_text, replace_file
 
 
+def check_limit(limit_c: float | None, room_c: float | None, where: str = "") -> None:
+    """Refuse a limit that lies below the room: no part could ever be below it."""
+    if limit_c is not None and room_c is not None and limit_c <= room_c:
+        at = f"{where}: " if where else ""
+        raise InputError(f"{at}a limit of {limit_c:g} °C lies below the room ({room_c:.1f} °C)")
+
+
 def check_setup(
     study: Path, setup: str, *, limit_c: float | None = None, new_setup: bool = False
 ) -> bool:
