@@ -60,6 +60,7 @@ def test_what_a_factor_is_meant_to_change_is_known_by_its_name(tmp_path):
         ('curve = "on-air"', 'curve = "onair"', ["line 16", "setups.brise.curve", '"on-air"?']),
         ('baseline = "brise"', 'baseline = "brize"', ["line 3, baseline", 'mean "brise"?']),
         ('title = "A', "title = A", ["line 2"]),
+        ("[machine]", 'judge = ["vrm.c"]\n[machine]', ["judge.0: ", "or else", "'hottest core'"]),
         ("format = 1", "format = 7", ["line 1, format"]),
         ("[machine]", "[machin]", ['"machin"', '"machine"?']),
         ("[setups.brise]\ncurve", "[setups.brise]\ncurv", ['"curv" is not a factor here (curve)']),

@@ -1,6 +1,7 @@
 """Reads `study.toml`, and explains what is wrong with it: file, line, key, what is allowed."""
 
 import tomllib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -56,7 +57,7 @@ def read_study_file(path: Path) -> StudyFile:
     try:
         study = StudyFile.model_validate(content)
     except ValidationError as error:
-        raise FileError(_explained(path, text, error)) from None
+        raise FileError(_explained(path, text, content, error)) from None
     check_factors(path, text, study)
     study = study.model_copy(
         update={"setups": combined(study.combine, study.factors, study.setups, study.baseline)}
@@ -65,10 +66,10 @@ def read_study_file(path: Path) -> StudyFile:
     return study
 
 
-def _explained(path: Path, text: str, error: ValidationError) -> str:
-    lines = []
+def _explained(path: Path, text: str, content: Any, error: ValidationError) -> str:
+    lines, same_value = [], ""  # a value that may be one of two kinds has a problem with each
     for problem in error.errors()[:5]:
-        loc = [str(part) for part in problem["loc"] if not str(part).startswith("function-")]
+        loc = _loc_in(content, problem["loc"])
         key = ".".join(loc)
         where = f"{path.name}, line {line_of(text, loc)}, {key}"
         found = f"found {problem['input']!r:.60}"
@@ -80,8 +81,29 @@ def _explained(path: Path, text: str, error: ValidationError) -> str:
             lines.append(f"{path.name}, {key}: this key is missing and must be given")
         else:
             message = problem["msg"].removeprefix("Value error, ")
-            lines.append(f"{where}: {message[:1].lower()}{message[1:]} ({found})")
+            message = message[:1].lower() + message[1:]
+            if lines and key == same_value:
+                lines[-1] = f"{lines[-1].removesuffix(f' ({found})')}; or else {message} ({found})"
+            else:
+                lines.append(f"{where}: {message} ({found})")
+            same_value = key
     return "\n".join(lines)
+
+
+def _loc_in(content: Any, loc: Sequence[int | str]) -> list[str]:
+    """Return the keys and places of a problem, without the kinds of value that were tried there."""
+    known: list[str] = []
+    for number, part in enumerate(loc):
+        if part == "[key]":
+            continue
+        if isinstance(content, dict) and (part in content or number == len(loc) - 1):
+            content = content.get(part)
+        elif isinstance(content, list) and isinstance(part, int):
+            content = content[part]
+        else:
+            continue
+        known.append(str(part))
+    return known
 
 
 def _allowed_keys(loc: list[str]) -> list[str]:
