@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.one_room import study_in_one_room
+from gelassen.answers.one_room import days_of, study_in_one_room
 from gelassen.answers.rows.by_quantity import QUANTITIES
 from gelassen.answers.rows.run_row import started_days
 from gelassen.answers.study_runs import StudyRuns
@@ -38,7 +38,7 @@ def study_drifts(
         found = machine_drift(
             [started_days(started) for started in told["started"]],
             [known[quantity][0] for known in told["quantities"]],
-            mount=mounts_of(told), confidence=confidence,
+            mount=mounts_of(told), day=list(days_of(told)), confidence=confidence,
         )  # fmt: skip
         days = float(np.ptp([started_days(started) for started in told["started"]]))
         lines.append(
@@ -79,6 +79,6 @@ def drift_in(table: pd.DataFrame, setup: str, confidence: float) -> MachineDrift
     runs = table[table["setup"] == setup]
     return machine_drift(
         [started_days(started) for started in runs["started"]], runs["value"], mount=mounts_of(runs),
-        confidence=confidence,
+        day=list(days_of(runs)), confidence=confidence,
         shared_error=runs["shared_error"] if "shared_error" in runs.columns else None,
     )  # fmt: skip

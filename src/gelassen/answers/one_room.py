@@ -1,7 +1,7 @@
 """Runs made at different room temperatures, made comparable."""
 
 from collections.abc import Sequence
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 import pandas as pd
@@ -37,11 +37,16 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
     by_hand = table.get("outcome", pd.Series("", index=table.index)) == ENTERED
     shared = shared.where(~by_hand, ReadByHand.SHARED**0.5 * table["standard_error"])
-    started = table["started"].astype(object)
     return table[["setup", "value", "standard_error", "mount"]].assign(
         scale=scale.fillna(1.0), room_c=table["reference_c"], setup_error=shared,
-        day=started.where(started.notna(), None).map(lambda text: text and str(text)[:10]),
+        day=days_of(table),
     )  # fmt: skip
+
+
+def days_of(table: pd.DataFrame) -> "pd.Series[Any]":
+    """Return the day on which each run began; None where that is not known."""
+    started = table["started"].astype(object)
+    return started.where(started.notna(), None).map(lambda text: text and str(text)[:10])
 
 
 def runs_of_days(

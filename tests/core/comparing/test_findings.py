@@ -208,6 +208,16 @@ def test_a_machine_that_drifts_is_told_from_one_that_does_not():
     assert "four runs" in machine_drift([0, 1, 2], [50, 51, 52]).cautions[0]
 
 
+@pytest.mark.parametrize(("days", "runs"), [(2, 4), (4, 3), (1, 8)])
+def test_what_a_day_moves_is_no_drift(days, runs):
+    rng = np.random.default_rng(5)
+    day = np.repeat(np.arange(days), runs)
+    moments = day + np.tile(np.arange(runs) * 0.1, days)
+    values = 50 + rng.normal(0, 0.4, (200, days))[:, day] + rng.normal(0, 0.3, (200, day.size))
+    found = [machine_drift(moments, one, day=list(map(str, day))) for one in values]
+    assert np.mean([one.distinguishable for one in found]) <= 0.11
+
+
 def fair_runs():
     return pd.DataFrame(
         {

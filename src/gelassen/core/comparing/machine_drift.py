@@ -59,6 +59,7 @@ def machine_drift(
     value: SeriesLike,
     *,
     mount: Sequence[str | None] | None = None,
+    day: Sequence[str | None] | None = None,
     confidence: float = 0.95,
     shared_error: SeriesLike | None = None,
 ) -> MachineDrift:
@@ -70,6 +71,8 @@ def machine_drift(
         When each run began, in days from any zero, and its value.
     mount : sequence of str or None, optional
         The mounting of each run: the same word, not remounted between. Another mounting is not a drift.
+    day : sequence of str or None, optional
+        The day of each run. Runs of one day share something, which is no drift either.
     confidence : float
         For the interval and the verdict.
     shared_error : array_like, shape (n,), optional
@@ -83,22 +86,20 @@ def machine_drift(
     Notes
     -----
     A straight line by least squares; Student's t with n - 2 degrees of freedom, fewer where runs share
-    mountings (`core/comparing/mounting.py`).
+    mountings, or else days (`core/comparing/mounting.py`).
     """
     level = as_confidence(confidence)
     moments = as_series("days", days)
     values = as_series("value", value)
     if moments.size != values.size:
         raise InputError(f"value has {values.size} entries, days has {moments.size}")
-    mounts = [None] * moments.size if mount is None else list(mount)
-    if len(mounts) != moments.size:
-        raise InputError(f"mount has {len(mounts)} entries, days has {moments.size}")
+    groups = [_names_of("mount", mount, moments.size), _names_of("day", day, moments.size)]
     good = np.isfinite(moments) & np.isfinite(values)
     shared = np.zeros(good.size)
     if shared_error is not None:
         shared = as_series("shared_error", shared_error, like=moments)
     moments, values, shared = moments[good], values[good], shared[good]
-    mounts = [name for name, kept in zip(mounts, good, strict=True) if kept]
+    groups = [[name for name, kept in zip(names, good, strict=True) if kept] for names in groups]
     if moments.size < Drift.FEWEST_RUNS or np.ptp(moments) == 0:
         return MachineDrift(
             per_day=math.nan, low=-math.inf, high=math.inf, p_value=math.nan, over_all=math.nan,
@@ -116,7 +117,8 @@ def machine_drift(
     error = math.sqrt(max(float(left @ left) / freedom / square, 1e-30))
     moved = float(centred @ shared) / square
     line = np.column_stack([np.ones_like(centred), centred])
-    mounted = fit_shared_mountings(values, line, mounts)
+    fits = (fit_shared_mountings(values, line, names) for names in groups)
+    mounted = next((fit for fit in fits if fit is not None), None)
     if mounted is not None:
         fit, trend = SetupFit.of_mountings(mounted), np.array([0.0, 1.0])
         slope, error = float(fit.means[1]), float(fit.errors(trend[None])[0])
@@ -130,3 +132,10 @@ def machine_drift(
         runs=int(values.size), confidence=level,
         cautions=() if half < math.inf else (caution("trend_on_one_mounting"),),
     )  # fmt: skip
+
+
+def _names_of(what: str, given: Sequence[str | None] | None, size: int) -> list[str | None]:
+    names: list[str | None] = [None] * size if given is None else list(given)
+    if len(names) != size:
+        raise InputError(f"{what} has {len(names)} entries, days has {size}")
+    return names
