@@ -14,6 +14,8 @@ import pytest
 from gelassen import open_study
 from gelassen.conduct.operator.entering import Entry, enter_run
 
+_ALONE = ["difference", "single_low", "single_high"]
+_TURNED = ["difference", "single_high", "single_low"]
 STUDIES = int(os.environ.get("GELASSEN_STUDIES", "8"))
 HEAD = 'format = 1\ntitle = "t"\nmade_up = true\n[machine]\nname = "box"\nlimit_c = 95\n'
 
@@ -104,6 +106,15 @@ def test_every_way_to_ask_gives_the_same_interval_and_verdict(seed, tmp_path):
         )
         found = [row.effect, row.low, row.high, row.distinguishable]
         assert found == pytest.approx(pairs[a, b], abs=1e-6)
+    alone = told.differences.set_index(["setup", "versus"])
+    for cooler in levels[0] if len(moved) > 1 else ():  # the scatter is that of all runs
+        pair = (f"{cooler}, 70", f"{cooler}, 40")
+        if not set(pair) <= set(setups.index[~setups["at_limit"].astype(bool)]):
+            continue
+        (step,) = study.along("speed", where={"cooler": cooler}).steps.itertuples()
+        one = alone.loc[pair] if pair in alone.index else -alone.loc[pair[::-1], _ALONE][_TURNED]
+        wanted = one[_ALONE] if pair in alone.index else one
+        assert [step.change, step.low, step.high] == pytest.approx(list(wanted), abs=1e-6)
     if moved == ["speed"]:
         for row in study.along("speed").steps.itertuples():
             wanted = pairs[tuple(f"{min(levels[0])}, {x:g}" for x in (row.next_x, row.x))]

@@ -58,6 +58,47 @@ def along_scale(
     spread_of: Callable[[pd.DataFrame], KnownSpread],
 ) -> Response:
     """Find how the rise falls along a scale; see `Study.along`."""
+    every, (table, x) = table, _on_scale(table, file, factor, where)
+    others = [n for n in file.factors if n != factor and len(set(table[n].dropna())) > 1]
+    along = factor in file.factors
+    places = ["setup"] if along else [n for n in ("setup", "level") if n in table.columns]
+    fitted = free_runs(every if along else table, places)
+    free = fitted.loc[fitted.index.intersection(table.index)]
+    if free.empty:
+        raise InputError("every run was at its limit: there is no course to tell")
+    lost = len(table) - len(free)
+    cautions = [caution("limited_runs_left_out", count=lost)] if lost else []
+    if bounds := int(table["at_limit"].sum()) - lost:
+        cautions.append(caution("limited_runs_are_bounds", count=bounds))
+    combinations = None
+    if along:
+        free, combinations, more = _evenly(free, factor, others)
+        cautions += more
+    else:  # logged: the runs of one setup share one place, or one place for each level of power
+        x = x.groupby([table[name] for name in places]).transform("mean")
+        _refuse_shared_places(x[free.index], free["setup"], factor)
+    beside = fitted.drop(index=free.index)
+    fitted = pd.concat([free, beside]) if len(beside) else free
+    runs, usual, day_spread = runs_of_days(fitted, file.doubt.room_k)
+    spread = spread_of(fitted)
+    found = response_curve(
+        x.reindex(fitted.index), fitted["value"], runs=runs, worth=worth,
+        others=[*(combinations or [""] * len(free)), *beside["setup"]],
+        chosen=fitted.index.isin(free.index).tolist(),
+        confidence=confidence, repeatability=spread.spread, usual_spread=usual, day_spread=day_spread,
+        # At one fan speed, the room has almost no effect on a rise.
+        room_effect=None if factor in _OF_FANS else usual_room_effect(file),
+    )  # fmt: skip
+    said = rooms_said(fitted["reference_c"], found, highest_power(fitted))
+    return replace(
+        found, name=named(factor), cautions=(*spread.caution, *said, *found.cautions, *cautions)
+    )
+
+
+def _on_scale(
+    table: pd.DataFrame, file: StudyFile, factor: str, where: Mapping[str, str | float]
+) -> "tuple[pd.DataFrame, pd.Series[float]]":
+    """Return the runs with these levels, and the place of each on the scale."""
     for name, level in where.items():
         if name not in table.columns:
             raise InputError(
@@ -74,35 +115,7 @@ def along_scale(
     if x.isna().all():
         why = "its levels are not numbers" if factor in file.factors else "it was not logged"
         raise InputError(f'there is no scale to go along "{factor}": {why}')
-    others = [n for n in file.factors if n != factor and len(set(table[n].dropna())) > 1]
-    along = factor in file.factors
-    places = [factor, *others] if along else [n for n in ("setup", "level") if n in table.columns]
-    free = free_runs(table, places)
-    if free.empty:
-        raise InputError("every run was at its limit: there is no course to tell")
-    lost = len(table) - len(free)
-    cautions = [caution("limited_runs_left_out", count=lost)] if lost else []
-    if bounds := int(table["at_limit"].sum()) - lost:
-        cautions.append(caution("limited_runs_are_bounds", count=bounds))
-    combinations = None
-    if along:
-        free, combinations, more = _evenly(free, factor, others)
-        cautions += more
-    else:  # logged: the runs of one setup share one place, or one place for each level of power
-        x = x.groupby([table[name] for name in places]).transform("mean")
-        _refuse_shared_places(x[free.index], free["setup"], factor)
-    runs, usual, day_spread = runs_of_days(free, file.doubt.room_k)
-    spread = spread_of(free)
-    found = response_curve(
-        x[free.index], free["value"], others=combinations, runs=runs, worth=worth,
-        confidence=confidence, repeatability=spread.spread, usual_spread=usual, day_spread=day_spread,
-        # At one fan speed, the room has almost no effect on a rise.
-        room_effect=None if factor in _OF_FANS else usual_room_effect(file),
-    )  # fmt: skip
-    said = rooms_said(free["reference_c"], found, highest_power(free))
-    return replace(
-        found, name=named(factor), cautions=(*spread.caution, *said, *found.cautions, *cautions)
-    )
+    return table, x
 
 
 def _refuse_shared_places(x: "pd.Series[float]", setup: "pd.Series[str]", quantity: str) -> None:

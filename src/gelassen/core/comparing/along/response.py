@@ -14,7 +14,7 @@ from gelassen.core.comparing.joint import joint_differences
 from gelassen.core.comparing.setup_means import SetupFit
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.foundation.inputs import Floats, SeriesLike, as_confidence, as_series
+from gelassen.core.foundation.inputs import Bools, Floats, SeriesLike, as_confidence, as_series
 from gelassen.core.foundation.result import Result
 
 
@@ -70,6 +70,7 @@ def response_curve(
     confidence: float = 0.95,
     others: Sequence[str] | None = None,
     runs: pd.DataFrame | None = None,
+    chosen: Sequence[bool] | None = None,
     repeatability: tuple[float, float] | None = None,
     usual_spread: tuple[float, float] | None = None,
     day_spread: float | None = None,
@@ -89,6 +90,9 @@ def response_curve(
         What else was set in each run. Every such combination has the same weight at all levels.
     runs : DataFrame, optional
         What else is known of each run, in columns as in `fit_runs`: standard_error, mount, day and so on.
+    chosen : sequence of bool, optional
+        Which runs lie on the scale. The others are fitted, too, each of them in its place of `others`: they
+        tell the scatter of runs, days and the effect of the room. All if not given.
     repeatability, usual_spread, day_spread, room_effect
         As in `compare_setups`.
 
@@ -106,9 +110,10 @@ def response_curve(
     where all of its interval lies inside the scale.
     """
     level = as_confidence(confidence)
-    places = as_series("x", x)
-    values = as_series("value", value, like=places)
-    good = np.isfinite(places) & np.isfinite(values)
+    values = as_series("value", value)
+    places = as_series("x", x, like=values)
+    on_scale = np.isfinite(places) & (True if chosen is None else np.array(chosen, dtype=bool))
+    good = np.isfinite(values) & (np.isfinite(places) | (chosen is not None))
     about = pd.DataFrame(index=range(good.size)) if runs is None else runs
     if len(about) != good.size:
         raise InputError(f"runs has {len(about)} rows, x has {good.size} entries")
@@ -116,10 +121,11 @@ def response_curve(
         raise InputError(f"others has {len(others)} entries, x has {good.size}")
     set_too = np.array([""] * good.size if others is None else list(map(str, others)))[good]
     places, values, about = places[good], values[good], about[good].reset_index(drop=True)
-    marks = np.unique(places)
+    on_scale = on_scale[good]
+    marks = np.unique(places[on_scale])
     if marks.size < 2:
         raise InputError("a course along a scale needs at least two levels")
-    design, contrasts = _cells(places, marks, set_too)
+    design, contrasts = _cells(places, marks, set_too, on_scale)
     beside = Beside(
         repeatability=repeatability, usual_spread=usual_spread, day_spread=day_spread,
         room_effect=room_effect,
@@ -135,7 +141,7 @@ def response_curve(
             "mean": means,
             "low": means - half,
             "high": means + half,
-            "runs": [int((places == mark).sum()) for mark in marks],
+            "runs": [int((places[on_scale] == mark).sum()) for mark in marks],
         }
     )
     steps = _steps(fit, marks, contrasts, worth, level)
@@ -151,20 +157,29 @@ def response_curve(
     )  # fmt: skip
 
 
-def _cells(places: Floats, marks: Floats, others: "np.ndarray[Any, Any]") -> tuple[Floats, Floats]:
-    """Return a column for each level within each combination, and the mean of each level over them."""
-    kinds = list(dict.fromkeys(others))
-    cells = [(kind, mark) for kind in kinds for mark in marks]
+def _cells(
+    places: Floats, marks: Floats, others: "np.ndarray[Any, Any]", on_scale: Bools
+) -> tuple[Floats, Floats]:
+    """Return a column for each level within each combination, and the mean of each level over them.
+
+    Runs beside the scale have columns of their own, which no mean has.
+    """
+    kinds, beside = list(dict.fromkeys(others[on_scale])), list(dict.fromkeys(others[~on_scale]))
+    cells = [(True, kind, mark) for kind in kinds for mark in marks]
+    cells += [(False, kind, np.nan) for kind in beside]
     design = np.array(
         [
-            [float(own == kind and place == mark) for kind, mark in cells]
-            for own, place in zip(others, places, strict=True)
+            [
+                float(on == of and own == kind and (not on or place == mark))
+                for of, kind, mark in cells
+            ]
+            for on, own, place in zip(on_scale, others, places, strict=True)
         ]
     )
-    for (kind, mark), runs in zip(cells, design.sum(axis=0), strict=True):
+    for (_, kind, mark), runs in zip(cells, design.sum(axis=0), strict=True):
         if not runs:
             raise InputError(f'"{kind}" was not run at {mark:g}')
-    contrasts = [[float(mark == of) / len(kinds) for _, of in cells] for mark in marks]
+    contrasts = [[float(mark == of) / len(kinds) for _, _, of in cells] for mark in marks]
     return design, np.array(contrasts)
 
 
