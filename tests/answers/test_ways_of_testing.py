@@ -109,27 +109,29 @@ b,two,63,65,22,20
 
 
 @pytest.mark.parametrize(
-    ("columns", "first"),
+    ("columns", "by", "first"),
     [
+        (TYPED.split()[0], "rise", "Over all loads, a is the coolest: b is"),
+        (TYPED.split()[0], "score", "Over all loads, b is first by score: a has 4.8 points less"),
+        (TYPED.split()[0], "highest", "a is the coolest by highest reading under load: b is"),
         (
-            ["setup", "program", "highest", "room", "minutes"],
-            "Over all loads, a is the coolest: b is",
-        ),
-        (
-            ["setup", "program", "score"],
+            "setup,program,score",
+            "rise",
             "Over all loads, b is first by score: a has 4.8 points less",
         ),
-        (["setup", "score"], "b and a share the first rank"),
+        ("setup,score", "rise", "b and a share the first rank"),
     ],
 )
-def test_typed_programs_are_set_side_by_side_also_without_temperatures(tmp_path, columns, first):
+def test_typed_programs_are_set_side_by_side_also_without_temperatures(
+    tmp_path, columns, by, first
+):
     rows = [line.split(",") for line in TYPED.split()]
-    places = [rows[0].index(name) for name in columns]
+    places = [rows[0].index(name) for name in columns.split(",")]
     table = tmp_path / "typed.csv"
     table.write_text("\n".join(",".join(row[k] for k in places) for row in rows))
     study = study_of(tmp_path / "s", HEAD)
     ok("enter", study, "--from", table)
-    said = " ".join(ok("compare", study).split())
+    said = " ".join(ok("compare", study, "--by", by).split())
     assert first in said
     assert ("no temperature was logged: setups are compared by score" in said) == (
         "highest" not in columns

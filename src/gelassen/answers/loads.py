@@ -12,6 +12,7 @@ from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compar
 from gelassen.answers.parts import parts_table
 from gelassen.answers.rows.by_quantity import (
     Quantity,
+    quantity_named,
     rows_by,
     spread_of_quantity,
     without_temperature,
@@ -55,7 +56,7 @@ class StudyLoads(Result):
     comparisons
         Load to its whole comparison.
     by
-        What is compared, where no temperature was logged: then rise_k, low_k and so on are in its unit.
+        What is compared, where it is not where runs settle: then rise_k, low_k and so on are in its unit.
     """
 
     setups: pd.DataFrame
@@ -78,15 +79,23 @@ def study_loads(
     baseline: str | None = None,
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
+    by: str = "rise",
 ) -> StudyLoads:
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(leave_out)
-    spread_of = partial(known_spread, study.folder, study.file.doubt)
-    quantity = without_temperature(rows)
+    spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(
+        known_spread, study.folder, study.file.doubt
+    )
+    asked = quantity_named(by)
+    quantity = asked or without_temperature(rows)
     if quantity is not None:
         rows, without = rows_by(rows, quantity)
-        left_out, spread_of = [*left_out, *without], partial(spread_of_quantity, quantity)
+        left_out = [*left_out, *without]
+        if not rows:
+            raise InputError(f"no run can be compared by {quantity.what}: none has it")
+        if not quantity.is_rise:
+            spread_of = partial(spread_of_quantity, quantity)
     found = compare_loads(
         rows,
         left_out,
@@ -97,7 +106,7 @@ def study_loads(
         spread_of=spread_of,
         by=quantity,
     )
-    if quantity is None:
+    if quantity is None or asked is not None:
         return found
     return replace(
         found,

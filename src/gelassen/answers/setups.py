@@ -41,8 +41,10 @@ def compare_setups_of(
     quantity = quantity_named(by)
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(leave_out)
-    rows, left_out, level = at_one_power(rows, left_out)
-    said = [*level]
+    said: list[Caution] = []
+    if by != "rest":  # which no power of a load moves
+        rows, left_out, level = at_one_power(rows, left_out)
+        said += level
     if quantity is None and (quantity := without_temperature(rows)) is not None:
         said.append(caution("no_temperature_to_compare", what=quantity.what))
     spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(

@@ -340,10 +340,12 @@ class Study(StudyRuns):
         confidence: float = 0.95,
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
+        by: str = "rise",
     ) -> "StudyLoads":
         """Compare the setups under each load by itself, and over all loads.
 
         The load is what a factor with `sets = "load"` or `"workers"` says, else what each run recorded.
+        `by` is as in `compare`.
 
         Raises
         ------
@@ -357,6 +359,7 @@ class Study(StudyRuns):
             baseline=baseline,
             confidence=confidence,
             leave_out=leave_out,
+            by=by,
         )
 
     def curves(

@@ -106,7 +106,7 @@ class CompareOptions:
             "--baseline": (self.baseline is not None, (*alone, "loads", "judged", "drift")),
             "--room": (self.room_c is not None, alone),
             "--correct-drift": (self.correct_drift, alone),
-            "--by": (self.by != "rise", alone),
+            "--by": (self.by != "rise", (*alone, "loads")),
             "--draw": (self.drawn != "setups", alone),
         }
 
@@ -180,8 +180,8 @@ def compare(**given: Any) -> None:
     if answer.given_again():
         return
     study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
-    if ask is None and asked.by == "rise" and study.has_programs(out):
-        ask = _loads  # runs of different programs are not one load
+    if ask is None and asked.by != "rest" and study.has_programs(out):
+        ask = _loads  # runs of different programs are not one load; at rest, there is none
         asked.refuse_others("loads")
     with answer.kept():
         (ask or _compare)(study, asked, out)
@@ -243,7 +243,9 @@ def _tell_comparison(
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
     from gelassen.show.loads_text import loads_text
 
-    found = study.loads(baseline=asked.baseline, confidence=asked.confidence, leave_out=out)
+    found = study.loads(
+        baseline=asked.baseline, confidence=asked.confidence, leave_out=out, by=asked.by
+    )
     _give(found, asked.form, loads_text)
     _draw(study, asked, out, found, "loads")
 

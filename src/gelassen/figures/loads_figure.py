@@ -28,7 +28,8 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     """Draw the mean rise of each setup under each load, with its highest reading as a tick."""
     axis = axes_or_new(ax)
     bar, what = "mean_k", "mean rise over the load in K; tick: highest reading"
-    if result.setups["mean_k"].isna().all():  # read off a screen, or no temperature at all
+    # What was read off a screen has no mean over the load.
+    if result.by is not None or result.setups["mean_k"].isna().all():
         bar, what = "rise_k", "settled rise in K; tick: highest reading"
     names = list(dict.fromkeys(map(str, result.setups["load"])))
     setups = list(dict.fromkeys(map(str, result.setups["setup"])))
@@ -50,7 +51,7 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
                     ha="center", fontsize=8,
                     bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.0, "alpha": 0.8},
                 )  # fmt: skip
-    shown = result.comparisons.values() if result.by is None else ()
+    shown = result.comparisons.values() if result.by is None or result.by.is_rise else ()
     hottest = max(shown, key=lambda one: one.setups["rise_k"].max(), default=None)
     for words, allowed, colour in limit_lines(hottest) if hottest is not None else ():
         axis.axhline(allowed, color=colour, lw=1.2, ls="--")

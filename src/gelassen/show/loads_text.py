@@ -3,6 +3,7 @@
 import pandas as pd
 
 from gelassen.answers.loads import StudyLoads
+from gelassen.answers.rows.by_quantity import Quantity
 from gelassen.core.foundation.counted import listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
@@ -34,7 +35,7 @@ def loads_text(found: StudyLoads) -> str:
 
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
-    scored = found.setups["score"].notna().any() and found.by is None
+    scored = found.setups["score"].notna().any() and (found.by is None or found.by.is_rise)
     supplied = found.setups["supply_w"].notna().any()
     rows = [
         [
@@ -48,7 +49,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
-        "load", "setup", "settles K" if found.by is None else found.by.unit,
+        "load", "setup", _what(found),
          f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
         "runs", "W", "MHz", *(["score"] if scored else []),
         *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
@@ -91,9 +92,7 @@ def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]
     if open_ones:
         first = f"{where}, {listed([best, *open_ones])} cannot be told apart"
     else:
-        first = (
-            f"{where}, {best} is {likely}{'the coolest' if by is None else f'first by {by.what}'}"
-        )
+        first = f"{where}, {best} is {likely}{_first(by)}"
     said = [f"{first}{': ' * bool(behind)}{'; '.join(behind)}."]
     for load, one in found.comparisons.items():
         for r in one.differences[one.differences["distinguishable"].astype(bool)].itertuples():
@@ -106,14 +105,28 @@ def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]
 
 def _by(found: StudyLoads, difference: float, likely: str = "") -> str:
     """Return by how much a setup is warmer, or has more of what is compared."""
-    if found.by is None:
+    if found.by is None or found.by.is_rise:
         return f"is {likely}{warmer(difference)}"
     way = "more" if difference > 0 else "less"
     return f"{likely}has {fixed(abs(difference), 1, found.by.unit)} {way}"
 
 
 def _between(found: StudyLoads, low: float, high: float) -> str:
-    return warmer_interval(low, high) if found.by is None else signed_interval(low, high)
+    in_k = found.by is None or found.by.is_rise
+    return warmer_interval(low, high) if in_k else signed_interval(low, high)
+
+
+def _what(found: StudyLoads) -> str:
+    """Return the header of what is compared."""
+    if found.by is None:
+        return "settles K"
+    return "compared K" if found.by.is_rise else found.by.unit
+
+
+def _first(by: Quantity | None) -> str:
+    if by is None:
+        return "the coolest"
+    return f"the coolest by {by.what}" if by.is_rise else f"first by {by.what}"
 
 
 def loads_cautions(found: StudyLoads) -> list[str]:
