@@ -150,15 +150,7 @@ def _temperatures(
     others = [n for n in others if n not in (summary.channel, "cpu.package.temp_c")][:4]
     for name, colour in zip(others, (GREEN, ORANGE, PURPLE, GREY), strict=False):
         axis.plot(minutes, frame[name], color=colour, lw=1.2, label=channel_words(name))
-    if summary.limit_c is not None:
-        axis.axhline(
-            summary.limit_c,
-            color=RED,
-            lw=1.2,
-            ls="--",
-            zorder=6,
-            label=f"limit {summary.limit_c:g} °C",
-        )
+    _limits(axis, summary)
     for stretch in summary.stretches:
         _fitted(axis, stretch, last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
@@ -192,6 +184,17 @@ def _temperatures(
             va="bottom",
             fontsize=8,
         )
+
+
+def _limits(axis: "Axes", summary: RunSummary) -> None:
+    """Draw the limit of the chip, and that of another part which held it back."""
+    if summary.limit_c is not None:
+        words = f"limit {summary.limit_c:g} °C"
+        axis.axhline(summary.limit_c, color=RED, lw=1.2, ls="--", zorder=6, label=words)
+    by = None if summary.throttling is None else summary.throttling.other_part
+    if by is not None and np.isfinite(by.limit_c):
+        words = f"limit of {channel_words(by.channel)}, {by.limit_c:g} °C"
+        axis.axhline(by.limit_c, color=RED, lw=1.2, ls=":", zorder=6, label=words)
 
 
 def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
