@@ -230,14 +230,17 @@ def _tell_comparison(
 ) -> None:
     """Print the answer. Where parts disagree, that is part of it."""
     from gelassen.show.comparison_text import comparison_markdown, comparison_text
+
+    give, text = (emit, comparison_markdown) if as_markdown else (tell, comparison_text)
+    if judged is None:
+        give(text(comparison))
+        return
     from gelassen.show.findings_text import judged_lines, judged_text
     from gelassen.show.tables import in_markdown
 
-    give, text = (emit, comparison_markdown) if as_markdown else (tell, comparison_text)
-    give(text(comparison, judged_lines(judged) if judged else ()))
-    if judged:
-        with in_markdown(as_markdown):
-            give("\n" + judged_text(judged, lines=False))
+    give(text(comparison, judged_lines(judged)))
+    with in_markdown(as_markdown):
+        give("\n" + judged_text(judged, lines=False))
 
 
 def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
