@@ -1,5 +1,7 @@
 """Logs in which several programs ran: named by a column of words, or by the tester."""
 
+import re
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -77,3 +79,29 @@ def test_the_tester_names_the_loads_and_a_wrong_number_of_names_is_refused(tmp_p
     assert "2 loads for 1 run" in refused.stderr
     ok(*into, "--new-setup", "--load", "bake", cwd=tmp_path)
     assert list(library.open_study(tmp_path / "study").table()["load"]) == ["bake"]
+
+
+def test_a_game_has_a_mean_and_a_highest_and_no_steady_state(tmp_path):
+    frame = table(in_every_row).drop(columns="Task")
+    power = np.where(np.arange(1440) % 50 < 25, 110.0, 40.0)
+    loaded = (frame["time (s)"] >= 60) & (frame["time (s)"] < 1260)
+    frame["CPU Power (W)"] = np.where(loaded, power, 15.0)
+    rise = np.zeros(1440)
+    for k in range(1, 1440):
+        rise[k] = rise[k - 1] + (0.4 * frame["CPU Power (W)"][k] - rise[k - 1]) / 40
+    frame["CPU Package (°C)"] = np.round(
+        22 + rise + np.random.default_rng(1).normal(0, 0.2, 1440), 1
+    )
+    frame.to_csv(tmp_path / "game.csv", index=False)
+    ok(
+        "import", "game.csv", "--study", "study", "--setup", "a", "--new-setup", "--limit", 95, "-y",
+        cwd=tmp_path,
+    )  # fmt: skip
+    said = ok("show", "study/runs/001-a-game", "--no-figure", cwd=tmp_path)
+    mean, top = re.search(r"its mean is ([\d.]+) K.* it stayed below ([\d.]+) K", said).groups()
+    assert float(mean) == pytest.approx(30, abs=0.5)
+    assert float(top) == pytest.approx(np.percentile(rise[60:1260], 99), abs=0.6)
+    assert not re.search("settles at|hold began|keeps its intensity", said)
+    assert "1 of 1 runs the load came and went" in ok(
+        "compare", "study", "--no-figure", cwd=tmp_path
+    )

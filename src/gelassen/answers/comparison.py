@@ -278,6 +278,9 @@ def _weak_runs(
                 most_k=float(missing.max()),
             )
         )  # fmt: skip
+    uneven = int(table["uneven"].astype(bool).sum())
+    if uneven and (asked.by is None):
+        said.append(caution("means_compared", count=uneven, all=len(table)))
     typed = table[table["measured"] == BY_HAND]
     if len(typed) and (asked.by is None or asked.by.is_rise):
         errors = typed["standard_error"].astype(float)

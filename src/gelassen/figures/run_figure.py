@@ -207,7 +207,13 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     inside = steady.curve.time_s <= stretch.end_s
     swings = steady.swings_between is not None
     settles = (
-        "mean over swings" if swings else "held by its limit" if steady.limited else "settles at"
+        "mean over the load"
+        if steady.is_mean
+        else "mean over swings"
+        if swings
+        else "held by its limit"
+        if steady.limited
+        else "settles at"
     )
     axis.plot(
         minutes[inside], value[inside], color="black", lw=1.3,

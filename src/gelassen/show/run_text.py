@@ -8,6 +8,7 @@ from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channels import parse_channel
 from gelassen.core.recording.recording import Recording
+from gelassen.core.run.quantities import run_quantities
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.run.summary import RunSummary
 from gelassen.core.run.thresholds import Warmth
@@ -93,7 +94,8 @@ def _settling_words(summary: RunSummary, recording: Recording) -> list[str]:
     if summary.steady is None:
         return _without_temperature(summary, recording)
     if len(summary.stretches) < 2:
-        return [_capital(_steady_words(summary.steady, summary))]
+        top = _top_words(summary, recording) if summary.steady.is_mean else ""
+        return [_capital(_steady_words(summary.steady, summary)) + top]
     levels = {level.start_s: level for level in summary.levels}
     lines = []
     for stretch in summary.stretches:
@@ -320,6 +322,9 @@ def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
             f"{summary.channel_words} swings about {fixed(steady.value, 1, steady.unit)}{over} ({sure}), "
             f"from {low} to {high}."
         )
+    if steady.is_mean:
+        mean = f"its mean is {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
+        return f"{summary.channel_words} came and went with the load: {mean}."
     text = (
         f"{summary.channel_words} settles at {fixed(steady.value, 1, steady.unit)}{over} ({sure})"
     )
@@ -329,6 +334,18 @@ def _steady_words(steady: SteadyState, summary: RunSummary) -> str:
     if not np.isfinite(steady.high) or not np.isfinite(steady.low):
         return f"{text}. The log is too short to tell more."
     return f"{text}, extrapolated: not reached in this log."
+
+
+def _top_words(summary: RunSummary, recording: Recording) -> str:
+    """Return the highest of 99 % of a load that comes and goes."""
+    found = run_quantities(recording, summary).get("highest 99")
+    if found is None or summary.steady is None:
+        return ""
+    value, error = found
+    between = interval(value - 2 * error, value + 2 * error)
+    return (
+        f" For 99 % of the load it stayed below {fixed(value, 1, summary.steady.unit)} ({between})."
+    )
 
 
 def _capital(text: str) -> str:

@@ -237,7 +237,7 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
         limit_at_s=_number(_limit_at_s(summary)),
         held_by=None if other is None else other.channel,
         factors=dict(recording.levels),
-        uneven=steady is not None and any(one.code == "load_in_bursts" for one in steady.cautions),
+        uneven=steady is not None and steady.is_mean,
     )
 
 

@@ -364,6 +364,10 @@ WORDS = {
     "limit_below_room": (
         "the limit is {limit_c:g} °C, which is below the room: correct it in study.toml, [machine] limit_c"
     ),
+    "means_compared": (
+        "in {count} of {all} runs the load came and went: their means over it are compared, and no steady "
+        "states"
+    ),
     "ended_early": "these runs ended early, and count all the same: {runs}",
     "powers_differ": (
         "{count} of {all} setups held more than 5 % more or less power than the baseline: not all of "

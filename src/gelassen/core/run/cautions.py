@@ -36,11 +36,15 @@ def run_cautions(
     held_back = None if throttling is None else throttling.thermal | throttling.power
     cautions = [*run.cautions, *missing_cautions(run), *before]
     if steady is not None:
-        cautions += [*steady.cautions, *hold_cautions(run.recording, steady, hold)]
+        cautions += steady.cautions
+        if not steady.is_mean:  # a mean over the load is no matter of the hold
+            cautions += hold_cautions(run.recording, steady, hold)
         cautions += begun_cautions(run, steady.value)
     cautions += change_cautions(steps)
     if run.recording.protocol != "capacity":
-        cautions += drift_cautions(run, held)
+        drifts = drift_cautions(run, held)
+        varies = steady is not None and steady.is_mean
+        cautions += [one for one in drifts if not (varies and one.code == "work_drifted")]
     cautions += bridged_caution(run)
     cautions += background_cautions(run.recording, run.frame)
     cautions += sensor_cautions(run, run.judged.channel if took_notice else None)

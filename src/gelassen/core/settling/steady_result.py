@@ -95,11 +95,17 @@ class SteadyState(Result):
     limit_at_s: float | None = None
     without_limit: tuple[float, float, float] | None = None
 
+    @property
+    def is_mean(self) -> bool:
+        """Whether the load came and went, so that the value is the mean over it and no steady state."""
+        return any(one.code == "load_in_bursts" for one in self.cautions)
+
     def __str__(self) -> str:
         if self.limited:
             words = self.limit_words()
             return "\n".join([words, *(f"  caution: {text}" for text in self.cautions)])
         goes = "settles at" if self.swings_between is None else "swings about"
+        goes = "comes and goes with the load about" if self.is_mean else goes
         return "\n".join([self.in_words(goes), *(f"  caution: {text}" for text in self.cautions)])
 
     def limit_words(self) -> str:
