@@ -55,9 +55,12 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     hottest = max(shown, key=lambda one: one.setups["rise_k"].max(), default=None)
     for words, allowed, colour in limit_lines(hottest) if hottest is not None else ():
         axis.axhline(allowed, color=colour, lw=1.2, ls="--")
+        # Above the load that stays lowest, so that no reading lies below the words.
+        heights = result.setups.groupby("load", sort=False)["highest_k"].max().reindex(names)
+        coolest = int(heights.fillna(np.inf).to_numpy().argmin())
         axis.annotate(
-            words.replace("\n", " "), (1.0, allowed), xycoords=("axes fraction", "data"), xytext=(-4, 4),
-            textcoords="offset points", ha="right", fontsize=9, color=colour,
+            words.replace("\n", " "), (coolest, allowed), xytext=(0, 4), textcoords="offset points",
+            ha="center", fontsize=9, color=colour,
         )  # fmt: skip
     axis.set_xticks(np.arange(len(names)), names)
     axis.set_ylabel(what if result.by is None else f"{result.by.what}, {result.by.unit}")
