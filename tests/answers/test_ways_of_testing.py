@@ -138,6 +138,23 @@ def test_typed_programs_are_set_side_by_side_also_without_temperatures(
     )
 
 
+def test_setups_under_unlike_programs_or_on_unlike_days_are_named(tmp_path):
+    lines = ["setup,program,highest,room,minutes,when"]
+    for k, setup in enumerate("abc"):
+        program = "render" if setup == "c" else "game"
+        lines += [
+            f"{setup},{program},{60 + 5 * k + n},22,20,2026-03-0{k + 1}T1{n}:00" for n in (0, 1)
+        ]
+    (tmp_path / "typed.csv").write_text("\n".join(lines))
+    study = study_of(tmp_path / "s", HEAD)
+    ok("enter", study, "--from", tmp_path / "typed.csv")
+    said = " ".join(ok("compare", study, "--no-figure").split())
+    assert (
+        "But c and a ran different loads (render; game): the difference may be that alone." in said
+    )
+    assert "different days: a from 2026-03-01, b from 2026-03-02, c from 2026-03-03" in said
+
+
 def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
     study, table = study_of(tmp_path / "s", HEAD), tmp_path / "runs.csv"
     table.write_text("Setup;Max (°C);Idle;Room;Minutes\na;80;33,5;22;20\nb;178 F;31;22,1;20\n")

@@ -182,9 +182,17 @@ def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]
         if row["what"]
     }
     told: list[tuple[bool, list[str]]] = []
+    if comparison.baseline is not None:
+        against = pairs[["setup", "versus"]].eq(comparison.baseline).any(axis=1)
+        pairs = pairs[against]
+    on_days = pairs[pairs["quantity"] == "day"]
+    if len(on_days) > 2:  # one line says it for all
+        of_day = comparison.runs.groupby("setup", sort=False)["started"].min().dropna().str[:10]
+        setups = sorted({*on_days["setup"], *on_days["versus"]}, key=of_day.to_dict().get)
+        shown = ", ".join(f"{name} from {of_day[name]}" for name in setups[:_MOST_LINES])
+        told.append((True, [f"setups were run on different days: {shown}"]))
+        pairs = pairs.drop(index=on_days.index)
     for (a, b), rows in pairs.groupby(["setup", "versus"], sort=False):
-        if comparison.baseline is not None and comparison.baseline not in (a, b):
-            continue
         lines = [str(words) for words in rows["words"]]
         row = without.get(frozenset((a, b)))
         if row is not None:
@@ -382,6 +390,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
     said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
+    said += _ran_unlike_loads(comparison)
     said += [*_held_by_others(comparison, peers), *_unlike_powers(comparison, peers, at_power)]
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
@@ -443,6 +452,15 @@ def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
         + (f" and held only {held}" if held else "")
         + "; its rise is only a lower bound."
     )
+
+
+def _ran_unlike_loads(comparison: StudyComparison) -> list[str]:
+    """Return that two setups ran different loads, which may be all of their difference."""
+    found = comparison.comparability
+    if found is None:
+        return []
+    pairs = found.pairs[(found.pairs["quantity"] == "load") & ~found.pairs["expected"].astype(bool)]
+    return [f"But {words}: the difference may be that alone." for words in pairs["words"][:1]]
 
 
 def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:

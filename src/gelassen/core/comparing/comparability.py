@@ -107,7 +107,7 @@ def comparability(
                 _with_push(row, allowed_for=known) for row in _pairs(table, quantity, expected)
             ]
     odd += _odd_flags(table) + _odd_changes(every)
-    pairs += _pair_texts(table)
+    pairs += _pair_texts(table, expected)
     odd_frame = pd.DataFrame(
         odd,
         columns=["run", "setup", "quantity", "value", "usual", "difference", "pushes_k", "words"],
@@ -342,48 +342,41 @@ def _odd_changes(table: pd.DataFrame) -> list[dict[str, object]]:
     return found
 
 
-def _pair_texts(table: pd.DataFrame) -> list[dict[str, object]]:
-    """Return pairs that differ in day or in what was logged."""
+def _pair_texts(table: pd.DataFrame, expected: Sequence[str]) -> list[dict[str, object]]:
+    """Return pairs that differ in day, in load or in what was logged."""
     found: list[dict[str, object]] = []
-    empty = {
-        "value": float("nan"),
-        "versus_value": float("nan"),
-        "difference": float("nan"),
-        "pushes_k": float("nan"),
-    }
     names = list(dict.fromkeys(table["setup"]))
-    if "started" in table.columns:
-        days = {n: set(table.loc[table["setup"] == n, "started"].dropna().str[:10]) for n in names}
-        for i, a in enumerate(names):
-            for b in names[:i]:
-                if days[a] and days[b] and not days[a] & days[b]:
-                    words = (
-                        f"{a} and {b} were run on different days ({min(days[a])}, {min(days[b])})"
-                    )
-                    found.append(
-                        {
-                            "setup": a,
-                            "versus": b,
-                            "quantity": "day",
-                            "expected": False,
-                            "words": words,
-                            **empty,
-                        }
-                    )
-    if "sensors" in table.columns:
-        kinds = {n: _kinds(table.loc[table["setup"] == n, "sensors"]) for n in names}
-        for i, a in enumerate(names):
-            for b in names[:i]:
-                apart = sorted(kinds[a] ^ kinds[b])
-                if apart:
-                    words = f"{a} and {b} did not log the same: {', '.join(apart)} is in one of them only"
-                    found.append(
-                        {
-                            "setup": a, "versus": b, "quantity": "sensors", "expected": False,
-                            "words": words, **empty,
-                        }
-                    )  # fmt: skip
+    days, loads, kinds = (
+        {n: of(table.loc[table["setup"] == n, column]) for n in names} if column in table else {}
+        for column, of in (("started", _days), ("load", _named), ("sensors", _kinds))
+    )
+
+    def differ(a: str, b: str, quantity: str, words: str, *, meant: bool = False) -> None:
+        nothing = dict.fromkeys(("value", "versus_value", "difference", "pushes_k"), float("nan"))
+        pair = {"setup": a, "versus": b, "quantity": quantity, "expected": meant}
+        found.append({**pair, "words": f"{a} and {b} {words}", **nothing})
+
+    pairs = [(a, b) for i, a in enumerate(names) for b in names[:i]]
+    for a, b in pairs if days else ():
+        if days[a] and days[b] and not days[a] & days[b]:
+            differ(a, b, "day", f"were run on different days ({min(days[a])}, {min(days[b])})")
+    for a, b in pairs if loads else ():
+        if loads[a] and loads[b] and not loads[a] & loads[b]:
+            ran = "; ".join(", ".join(sorted(loads[name])) for name in (a, b))
+            differ(a, b, "load", f"ran different loads ({ran})", meant="load_pct" in expected)
+    for a, b in pairs if kinds else ():
+        if apart := sorted(kinds[a] ^ kinds[b]):
+            said = f"did not log the same: {', '.join(apart)} is in one of them only"
+            differ(a, b, "sensors", said)
     return found
+
+
+def _days(started: "pd.Series[Any]") -> set[str]:
+    return set(started.dropna().astype(str).str[:10])
+
+
+def _named(loads: "pd.Series[Any]") -> set[str]:
+    return set(loads.dropna().astype(str)) - {""}
 
 
 _KINDS = {
