@@ -313,7 +313,7 @@ def _over_all(
 
     The errors of two loads are independent, unless they are levels `in_one_run`, of one mounting. Loads
     under which both were at their limit are left out. One setup at its limit leaves the mean open on that
-    side.
+    side. Intervals hold for all pairs: they are wider than those of one pair by as much as under one load.
     """
     z = float(normal_quantile((1 + confidence) / 2))
     entries = []
@@ -326,7 +326,10 @@ def _over_all(
         for side in ("low", "high"):
             errors = (told[f"single_{side}"] - told["difference"]).abs() / z
             total = errors.sum() if in_one_run else math.sqrt(float((errors**2).sum()))
-            half[side] = z * float(total) / len(told)
+            alone = (told[f"single_{side}"] - told["difference"]).abs()
+            joint = (told[side] - told["difference"]).abs() / alone
+            wider = float(np.nanmax([1.0, *joint[np.isfinite(joint)]]))
+            half[side] = wider * z * float(total) / len(told)
         low, high = middle - half["low"], middle + half["high"]
         name = OVER_ALL if len(told) == len(loads) else f"over {', '.join(told['load'])}"
         entries.append(
