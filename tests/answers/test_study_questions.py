@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from click.testing import CliRunner
+from scipy.stats import studentized_range
 
 import gelassen.answers
 import gelassen.core
@@ -187,6 +188,10 @@ def test_capacity_drift_parts_and_repeatability_of_a_study(folder):
         ("Brise 120, 100", "Kiesel 92, 100")
     ]
     assert pair["distinguishable"]
+    wider = studentized_range.ppf(0.95, len(table), 1e5) / 2**0.5 / 1.96  # for all pairs (Tukey)
+    first, second = table.loc["Brise 120, 100"], table.loc["Kiesel 92, 100"]
+    alone = np.hypot(first["high_w"] - first["capacity_w"], second["capacity_w"] - second["low_w"])
+    assert pair["high_w"] - pair["difference_w"] == pytest.approx(wider * alone, rel=1e-3)
     with pytest.raises(InputError, match="limit must lie above the room"):
         study.capacity(room_c=96)
     assert not study.drift().distinguishable

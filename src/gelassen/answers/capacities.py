@@ -13,12 +13,17 @@ from gelassen.answers.rows.run_row import RunRow, rows_to_table, too_short
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups
+from gelassen.core.comparing.multiplicity import AllPairs
 from gelassen.core.comparing.priors import Spread
 from gelassen.core.foundation.caution import Caution, caution
+from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
+from gelassen.core.foundation.root import crossing
 from gelassen.study.file.levels import level_text, setups_without_power, without_power
 from gelassen.study.file.study_file import StudyFile
+
+_MANY = 1e4  # degrees of freedom that are as good as infinite
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -141,7 +146,7 @@ def find_capacities(
     ]
     return StudyCapacity(
         setups=setups.reset_index(drop=True),
-        differences=_differences(setups),
+        differences=_differences(setups, asked.confidence),
         points=points,
         answers=answers,
         left_out=tuple(left),
@@ -323,16 +328,27 @@ def _relative_spread(
     return Spread.USUAL_K[0] / usual_k, math.inf, [said]
 
 
-def _differences(setups: pd.DataFrame) -> pd.DataFrame:
-    """Return differences of capacities; the errors of two setups are independent."""
-    rows = []
+def _for_all_pairs(setups: int, confidence: float) -> float:
+    """Return how much wider intervals of all pairs of so many setups are than that of one pair (Tukey)."""
+    if setups < 3:
+        return 1.0
+    one, pairs = float(normal_quantile((1 + confidence) / 2)), AllPairs(setups, _MANY)
+    return crossing(lambda size: pairs.p_value(size) - (1 - confidence), one, 4 * one) / one
+
+
+def _differences(setups: pd.DataFrame, confidence: float) -> pd.DataFrame:
+    """Return differences of capacities, with intervals that hold for all pairs.
+
+    The errors of two setups are independent.
+    """
+    rows, wider = [], _for_all_pairs(len(setups), confidence)
     entries = setups.to_dict("records")
     for k, a in enumerate(entries):
         for b in entries[k + 1 :]:
             difference = a["capacity_w"] - b["capacity_w"]
             down = math.hypot(a["capacity_w"] - a["low_w"], b["high_w"] - b["capacity_w"])
             up = math.hypot(a["high_w"] - a["capacity_w"], b["capacity_w"] - b["low_w"])
-            low, high = difference - down, difference + up
+            low, high = difference - wider * down, difference + wider * up
             clear = bool(np.isfinite(difference) and (low > 0 or high < 0))
             rows.append((a["setup"], b["setup"], difference, low, high, clear))
     return pd.DataFrame(
