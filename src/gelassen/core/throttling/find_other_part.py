@@ -103,7 +103,7 @@ def _taking_power(
     onset_s, around_s = float(times[held][0]), OtherParts.AROUND_S
     before = (times >= onset_s - around_s) & (times < onset_s)
     after = held & (times >= onset_s) & (times <= onset_s + around_s)
-    if not (np.isfinite(power[before]).any() and np.isfinite(theirs[before]).any()):
+    if not all(np.isfinite(one[when]).any() for one in (power, theirs) for when in (before, after)):
         return None
     took_w = float(np.nanmean(theirs[after]) - np.nanmean(theirs[before]))
     lost_w = float(np.nanmean(power[before]) - np.nanmean(power[after]))
