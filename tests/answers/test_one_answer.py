@@ -188,7 +188,7 @@ def test_loads_are_compared_whatever_was_repeated(seed):
 def test_alike_setups_are_rarely_told_apart_over_all_loads():
     """Intervals of the means hold for all 15 pairs: those of one pair each told 22 % of studies apart."""
     file, false = StudyFile(title="made up", machine={"name": "box", "limit_c": 95}), 0
-    for seed in range(20):
+    for seed in range(10):
         rng = np.random.default_rng(seed)
         rows = [
             replace(row, run=f"{row.run}-{load}", load=load)
@@ -201,4 +201,4 @@ def test_alike_setups_are_rarely_told_apart_over_all_loads():
             spread_of=lambda runs: KnownSpread("repeats", None),
         ).differences  # fmt: skip
         false += bool(told.loc[told["load"] == "over all loads", "distinguishable"].any())
-    assert false <= 1
+    assert not false

@@ -347,7 +347,9 @@ def _pair_texts(table: pd.DataFrame, expected: Sequence[str]) -> list[dict[str, 
     found: list[dict[str, object]] = []
     names = list(dict.fromkeys(table["setup"]))
     days, loads, kinds = (
-        {n: of(table.loc[table["setup"] == n, column]) for n in names} if column in table else {}
+        {n: of(own) for n, own in table.groupby("setup", sort=False)[column]}
+        if column in table
+        else {}
         for column, of in (("started", _days), ("load", _named), ("sensors", _kinds))
     )
 
