@@ -133,6 +133,8 @@ def test_typed_programs_are_set_side_by_side_also_without_temperatures(
     ok("enter", study, "--from", table)
     said = " ".join(ok("compare", study, "--by", by).split())
     assert first in said
+    by_hand = "were read by hand" in said  # whichever temperature is compared
+    assert by_hand == ("highest" in columns and by != "score")
     assert ("no temperature was logged: setups are compared by score" in said) == (
         "highest" not in columns
     )

@@ -7,12 +7,8 @@ from gelassen.answers.comparison import ComparisonAsked, compare_runs
 from gelassen.answers.rows.run_row import run_row
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.summary import RunSummary
-from gelassen.show.comparison_text import (
-    comparison_markdown,
-    comparison_text,
-    next_steps,
-    sentences,
-)
+from gelassen.show.comparison_answer import sentences
+from gelassen.show.comparison_text import comparison_markdown, comparison_text, next_steps
 from gelassen.show.numbers import fixed, interval, moment, warmer, warmer_interval
 from gelassen.show.tables import aligned, as_csv, markdown
 

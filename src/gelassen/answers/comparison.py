@@ -14,9 +14,9 @@ from gelassen.answers.one_room import (
     room_cautions,
     runs_of_days,
 )
-from gelassen.answers.rows.by_quantity import Quantity
+from gelassen.answers.rows.by_quantity import Quantity, in_kelvin
 from gelassen.answers.rows.known_spread import KnownSpread
-from gelassen.answers.rows.run_row import BY_HAND, ENTERED, RunRow
+from gelassen.answers.rows.run_row import ENTERED, RunRow
 from gelassen.answers.rows.run_table import (
     is_room,
     of_another_unit,
@@ -219,7 +219,7 @@ def compare_runs(
         unlike=pd.DataFrame() if fair is None else without_bias(differences, fair),
         room_c=asked.room_c,
         over="the room" if over is None or is_room(over) else over,
-        repeatability_at_w=highest_w if asked.by is None or asked.by.is_rise else float("nan"),
+        repeatability_at_w=highest_w if in_kelvin(asked.by) else float("nan"),
         room_effect=comparison.room_effect,
         others=_others(rows, other, asked),
         matters_k=asked.matters_k,
@@ -235,7 +235,7 @@ def _fairness(
 
     Power, clock and fans move a temperature. For work, clock or score they are what comes of it.
     """
-    if asked.by is not None and not asked.by.is_rise:
+    if not in_kelvin(asked.by):
         return None
     return comparability(
         table.assign(at_limit=table["setup"].isin(list(limited))),
@@ -279,10 +279,10 @@ def _weak_runs(
             )
         )  # fmt: skip
     uneven = int(table["uneven"].astype(bool).sum())
-    if uneven and (asked.by is None):
+    if uneven and asked.by is None:
         said.append(caution("means_compared", count=uneven, all=len(table)))
-    typed = table[table["measured"] == BY_HAND]
-    if len(typed) and (asked.by is None or asked.by.is_rise):
+    typed = table[table["by_hand"].astype(bool)]
+    if len(typed) and in_kelvin(asked.by):
         errors = typed["standard_error"].astype(float)
         said.append(
             caution(
@@ -331,7 +331,7 @@ def _compared(
 ) -> Comparison:
     """Return the comparison of the runs that were not at their limit."""
     against = asked.baseline if asked.baseline in set(base["setup"]) else None
-    if asked.by is not None and not asked.by.is_rise:
+    if not in_kelvin(asked.by):
         middle = float(base["value"].abs().mean())
         return compare_setups(
             base[["setup", "value", "standard_error", "mount"]],
@@ -489,7 +489,7 @@ def _with_verdicts(
 
 def _verdict(row: Mapping[Hashable, Any], likely: bool, by: Quantity | None) -> str:
     """Return the verdict on a difference, as one of a few words."""
-    less, more = ("cooler", "warmer") if by is None or by.is_rise else ("less", "more")
+    less, more = ("cooler", "warmer") if in_kelvin(by) else ("less", "more")
     if row["distinguishable"]:
         return ("likely " if likely else "") + (less if row["difference"] < 0 else more)
     return "the same" if row["alike"] else "cannot tell"

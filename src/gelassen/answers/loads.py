@@ -10,13 +10,7 @@ import pandas as pd
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.parts import parts_table
-from gelassen.answers.rows.by_quantity import (
-    Quantity,
-    quantity_named,
-    rows_by,
-    spread_of_quantity,
-    without_temperature,
-)
+from gelassen.answers.rows.by_quantity import Quantity, chosen_by
 from gelassen.answers.rows.known_spread import KnownSpread, known_spread
 from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow
@@ -84,34 +78,20 @@ def study_loads(
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(leave_out)
-    spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(
-        known_spread, study.folder, study.file.doubt
-    )
-    asked = quantity_named(by)
-    quantity = asked or without_temperature(rows)
-    if quantity is not None:
-        rows, without = rows_by(rows, quantity)
-        left_out = [*left_out, *without]
-        if not rows:
-            raise InputError(f"no run can be compared by {quantity.what}: none has it")
-        if not quantity.is_rise:
-            spread_of = partial(spread_of_quantity, quantity)
+    chosen = chosen_by(rows, left_out, by, partial(known_spread, study.folder, study.file.doubt))
+    if chosen.by is not None and not chosen.rows:
+        raise InputError(f"no run can be compared by {chosen.by.what}: none has it")
     found = compare_loads(
-        rows,
-        left_out,
+        chosen.rows,
+        chosen.left_out,
         study.file,
         baseline=against,
         confidence=confidence,
-        made_up=study.is_made_up(rows),
-        spread_of=spread_of,
-        by=quantity,
+        made_up=study.is_made_up(chosen.rows),
+        spread_of=chosen.spread_of,
+        by=chosen.by,
     )
-    if quantity is None or asked is not None:
-        return found
-    return replace(
-        found,
-        cautions=(caution("no_temperature_to_compare", what=quantity.what), *found.cautions),
-    )
+    return replace(found, cautions=(*chosen.cautions, *found.cautions))
 
 
 def compare_loads(

@@ -6,7 +6,6 @@ from typing import Any, Protocol
 import numpy as np
 import pandas as pd
 
-from gelassen.answers.rows.run_row import BY_HAND
 from gelassen.answers.thresholds import Powers, Rooms
 from gelassen.core.comparing.censored import without_limit
 from gelassen.core.comparing.comparison import Comparison, compare_setups
@@ -35,7 +34,7 @@ def to_compare(table: pd.DataFrame) -> pd.DataFrame:
     # What is extrapolated is wrong in the same way in all runs of a setup.
     open_ended = ~(table["reached"].astype(bool) | table["at_limit"].astype(bool))
     shared = (Extrapolated.SHARED**0.5 * table["standard_error"]).where(open_ended, 0.0)
-    by_hand = table.get("measured", pd.Series("", index=table.index)) == BY_HAND
+    by_hand = table.get("by_hand", pd.Series(False, index=table.index)).astype(bool)
     shared = shared.where(~by_hand, ReadByHand.SHARED**0.5 * table["standard_error"])
     return table[["setup", "value", "standard_error", "mount"]].assign(
         scale=scale.fillna(1.0), room_c=table["reference_c"], setup_error=shared,

@@ -1,22 +1,15 @@
 """The setups of a study compared: which runs are used, and which corrections are made."""
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
-
-import pandas as pd
 
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
 from gelassen.answers.fans.entered import curves_not_shown
-from gelassen.answers.rows.by_quantity import (
-    quantity_named,
-    rows_by,
-    spread_of_quantity,
-    without_temperature,
-)
-from gelassen.answers.rows.known_spread import KnownSpread, known_spread
+from gelassen.answers.rows.by_quantity import chosen_by, quantity_named
+from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
@@ -38,25 +31,17 @@ def compare_setups_of(
     by: str = "rise",
 ) -> StudyComparison:
     """Compare the setups by steady rise over the reference, or another quantity; see `Study.compare`."""
-    quantity = quantity_named(by)
+    quantity_named(by)  # refused before any run is analysed
     against = study.checked_baseline(baseline)
     rows, left_out = study.usable_rows(leave_out)
     said: list[Caution] = []
     if by != "rest":  # which no power of a load moves
         rows, left_out, level = at_one_power(rows, left_out)
         said += level
-    if quantity is None and (quantity := without_temperature(rows)) is not None:
-        said.append(caution("no_temperature_to_compare", what=quantity.what))
-    spread_of: Callable[[pd.DataFrame], KnownSpread] = partial(
-        known_spread, study.folder, study.file.doubt
-    )
-    if quantity is not None:
-        if correct_drift or room_c is not None:
-            raise InputError(f"by {quantity.name}, neither a room nor a drift is corrected")
-        rows, without = rows_by(rows, quantity)
-        left_out = [*left_out, *without]
-        if not quantity.is_rise:
-            spread_of = partial(spread_of_quantity, quantity)
+    chosen = chosen_by(rows, left_out, by, partial(known_spread, study.folder, study.file.doubt))
+    rows, said = chosen.rows, [*said, *chosen.cautions]
+    if chosen.by is not None and (correct_drift or room_c is not None):
+        raise InputError(f"by {chosen.by.name}, neither a room nor a drift is corrected")
     if correct_drift:
         drift = study_drift(study, against, confidence=confidence, leave_out=leave_out)
         rows, done = _without_drift(rows, drift)
@@ -66,15 +51,15 @@ def compare_setups_of(
         baseline=against,
         confidence=confidence,
         made_up=study.is_made_up(rows),
-        spread_of=spread_of,
-        by=quantity,
+        spread_of=chosen.spread_of,
+        by=chosen.by,
         room_c=room_c,
         expected=expected_quantities(study.file),
         reference=study.named_reference(),
         room_k=study.file.doubt.room_k,
         matters_k=study.file.doubt.matters_k,
     )
-    found = compare_runs(rows, left_out, asked)
+    found = compare_runs(rows, chosen.left_out, asked)
     entered = curves_not_shown(study.file, rows)
     details = tuple(
         (level, factor, "; ".join(f"{what}: {value}" for what, value in known.items()))

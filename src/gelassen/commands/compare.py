@@ -96,7 +96,7 @@ class CompareOptions:
                 raise InputError(f"{option} goes with {to}{instead}")
 
     def _options(self) -> dict[str, tuple[bool, tuple[str, ...]]]:
-        """Return the options that not every question takes: whether each was given, and who takes it."""
+        """Return the options that only some questions take, each as: was it given, and who takes it."""
         scaled, alone = ("along", "tradeoff", "equal"), ("comparison",)
         return {
             "--where": (bool(self.where), scaled),

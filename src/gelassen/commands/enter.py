@@ -85,11 +85,7 @@ def enter(**given: Any) -> None:
         readings={name: given.pop(name) for name in _READINGS if given[name] is not None},
         **{name: value for name, value in given.items() if name not in _READINGS},
     )
-    from gelassen.conduct.operator.entering import (
-        check_entry,
-        enter_run,
-        entries_of_table,
-    )
+    from gelassen.conduct.operator.entering import check_entry, enter_run, entries_of_table
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.new_study import check_limit, check_setup
     from gelassen.study.file.reader import read_study_file

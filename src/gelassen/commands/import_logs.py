@@ -347,6 +347,7 @@ def _words(path: Path, one: "Understanding", *, every_load: bool = False) -> str
     lines += ["  " + line for line in table.split("\n")]
     lines += [
         f'  marks: "{c.header}" says what ran ({counted(len(one.recording.events), "change")})'
+        + (f"; the load is called {one.recording.load!r}" if one.recording.load and not every_load else "")
         for c in one.columns if c.is_mark
     ]  # fmt: skip
     alone = [(c.header, c.why) for c in one.columns if c.is_left_alone]

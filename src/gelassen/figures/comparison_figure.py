@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.rows.by_quantity import in_kelvin
 from gelassen.answers.rows.run_row import BY_HAND
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
@@ -113,7 +114,7 @@ def differences(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes"
 
 def ways(comparison: StudyComparison) -> str:
     """Return which way of an axis is which."""
-    rise = comparison.by is None or comparison.by.is_rise
+    rise = in_kelvin(comparison.by)
     return "cooler ←   → warmer" if rise else "less ←   → more"
 
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, cast
 import numpy as np
 
 from gelassen.answers.loads import StudyLoads
+from gelassen.answers.rows.by_quantity import in_kelvin
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.figures.canvas import (
     SERIES,
@@ -51,7 +52,7 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
                     ha="center", fontsize=8,
                     bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.0, "alpha": 0.8},
                 )  # fmt: skip
-    shown = result.comparisons.values() if result.by is None or result.by.is_rise else ()
+    shown = result.comparisons.values() if in_kelvin(result.by) else ()
     hottest = max(shown, key=lambda one: one.setups["rise_k"].max(), default=None)
     for words, allowed, colour in limit_lines(hottest) if hottest is not None else ():
         axis.axhline(allowed, color=colour, lw=1.2, ls="--")

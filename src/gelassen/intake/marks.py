@@ -10,8 +10,8 @@ from gelassen.intake.text.rows import shown
 
 # Headers of such columns, in small letters.
 MARK_HEADERS = frozenset({
-    "activity", "benchmark", "event", "game", "label", "load", "mark", "marker", "program",
-    "scene", "stage", "step", "task", "test", "workload",
+    "activity", "benchmark", "event", "game", "load", "mark", "marker", "program", "scene", "task",
+    "workload",
 })  # fmt: skip
 END = "end of "
 _MOST = 500  # changes: a column with more tells a state, not what ran

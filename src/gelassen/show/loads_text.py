@@ -3,7 +3,7 @@
 import pandas as pd
 
 from gelassen.answers.loads import StudyLoads
-from gelassen.answers.rows.by_quantity import Quantity
+from gelassen.answers.rows.by_quantity import Quantity, in_kelvin
 from gelassen.core.foundation.counted import listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
@@ -35,7 +35,7 @@ def loads_text(found: StudyLoads) -> str:
 
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
-    scored = found.setups["score"].notna().any() and (found.by is None or found.by.is_rise)
+    scored = found.setups["score"].notna().any() and in_kelvin(found.by)
     supplied = found.setups["supply_w"].notna().any()
     rows = [
         [
@@ -49,8 +49,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
-        "load", "setup", _what(found),
-         f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
+        "load", "setup", _what(found), f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
         "runs", "W", "MHz", *(["score"] if scored else []),
         *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
     ]  # fmt: skip
@@ -94,6 +93,13 @@ def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]
     else:
         first = f"{where}, {best} is {likely}{_first(by)}"
     said = [f"{first}{': ' * bool(behind)}{'; '.join(behind)}."]
+    lacking = [
+        name for name in dict.fromkeys(found.setups["setup"]) if name not in set(every["setup"])
+    ]
+    if lacking:
+        said.append(
+            f"{listed(lacking)} cannot be set beside them: not run under all of these loads."
+        )
     for load, one in found.comparisons.items():
         for r in one.differences[one.differences["distinguishable"].astype(bool)].itertuples():
             ahead = r.setup if (r.difference > 0) == most else r.versus
@@ -105,15 +111,14 @@ def _over_loads(where: str, pairs: pd.DataFrame, found: StudyLoads) -> list[str]
 
 def _by(found: StudyLoads, difference: float, likely: str = "") -> str:
     """Return by how much a setup is warmer, or has more of what is compared."""
-    if found.by is None or found.by.is_rise:
+    if in_kelvin(found.by):
         return f"is {likely}{warmer(difference)}"
-    way = "more" if difference > 0 else "less"
-    return f"{likely}has {fixed(abs(difference), 1, found.by.unit)} {way}"
+    unit, way = "" if found.by is None else found.by.unit, "more" if difference > 0 else "less"
+    return f"{likely}has {fixed(abs(difference), 1, unit)} {way}"
 
 
 def _between(found: StudyLoads, low: float, high: float) -> str:
-    in_k = found.by is None or found.by.is_rise
-    return warmer_interval(low, high) if in_k else signed_interval(low, high)
+    return warmer_interval(low, high) if in_kelvin(found.by) else signed_interval(low, high)
 
 
 def _what(found: StudyLoads) -> str:

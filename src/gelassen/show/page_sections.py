@@ -1,4 +1,4 @@
-"""The sections of the page that some studies have: judged parts, effects, capacity, fan curves."""
+"""Sections of the page for judged parts, effects, capacity and fan curves. Some studies lack them."""
 
 import base64
 from collections.abc import Callable, Sequence

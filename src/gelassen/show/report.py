@@ -24,6 +24,7 @@ from gelassen.core.foundation.result import plain
 from gelassen.core.recording.channels import slug
 from gelassen.figures.comparison_figure import comparison_figure
 from gelassen.show import comparison_text as words
+from gelassen.show.comparison_answer import sentences
 from gelassen.show.loads_text import loads_answer, loads_cautions, loads_lines, loads_table
 from gelassen.show.numbers import fixed, interval
 from gelassen.show.page_sections import Section, Table, drawn, rows_of, svg_of
@@ -104,7 +105,7 @@ def comparison_page(
     page = Page(
         title=comparison.title, question=file.question, made_up=made_up, made_on=made_on,
         count_words=f"{counted(len(setups), 'setup')}, {counted(len(runs), 'run')}",
-        sentences=[*words.sentences(comparison), *also],
+        sentences=[*sentences(comparison), *also],
         figure=svg_of(partial(comparison_figure, comparison)),
         figure_alt=f"Setups sorted, with intervals: {'; '.join(setups)}", tables=tables,
         legend=" ".join(words.legend(comparison).split()), sure=_sure(comparison),

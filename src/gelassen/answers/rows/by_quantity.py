@@ -1,7 +1,8 @@
 """Setups compared by another number than where they settle: at rest, highest, score, work, clock."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import pandas as pd
@@ -9,6 +10,7 @@ import pandas as pd
 from gelassen.answers.rows.known_spread import KnownSpread, was_remounted
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.core.comparing.priors import Spread
+from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
@@ -84,6 +86,11 @@ def quantity_named(name: str) -> Quantity | None:
     return QUANTITIES[name]
 
 
+def in_kelvin(by: Quantity | None) -> bool:
+    """Return whether temperatures are compared: where runs settle, or another temperature."""
+    return by is None or by.is_rise
+
+
 def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
     """Return what runs are compared by if none has a temperature: score, work or clock."""
     rows = list(rows)
@@ -91,6 +98,41 @@ def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
         return None
     named = (QUANTITIES[name] for name in _WITHOUT_TEMPERATURE)
     return next((one for one in named if any(one.name in row.quantities for row in rows)), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """What is compared: the rows with it as their value, and what is known of its scatter.
+
+    `by` is None where it is where runs settle.
+    """
+
+    by: Quantity | None
+    rows: list[RunRow]
+    left_out: list[tuple[str, str]]
+    spread_of: Callable[[pd.DataFrame], KnownSpread]
+    cautions: tuple[Caution, ...] = ()
+
+
+def chosen_by(
+    rows: Sequence[RunRow],
+    left_out: Sequence[tuple[str, str]],
+    name: str,
+    spread_of: Callable[[pd.DataFrame], KnownSpread],
+) -> Chosen:
+    """Return what is compared: as asked, or else, without any temperature, score, work or clock.
+
+    `spread_of` is what is known of the scatter of temperatures.
+    """
+    asked = quantity_named(name)
+    by = asked or without_temperature(rows)
+    if by is None:
+        return Chosen(None, list(rows), list(left_out), spread_of)
+    kept, without = rows_by(rows, by)
+    said = () if asked else (caution("no_temperature_to_compare", what=by.what),)
+    if not by.is_rise:
+        spread_of = partial(spread_of_quantity, by)
+    return Chosen(by, kept, [*left_out, *without], spread_of, said)
 
 
 def rows_by(

@@ -33,7 +33,7 @@ def row_by_hand(recording: Recording, doubt_k: float | None) -> RunRow:
     minutes = said.get("minutes")
     return RunRow(
         run=recording.name, setup=recording.setup or recording.name,
-        measured=BY_HAND, kind=BY_HAND,
+        measured=BY_HAND, kind=BY_HAND, by_hand=True,
         unit="" if found is None else "°C" if room_c is None else "K",
         value=value, standard_error=error, low=low, high=high, reached=True, missing_k=0.0,
         at_limit=limited, power_w=said.get("power_w"), settled_w=said.get("power_w"),

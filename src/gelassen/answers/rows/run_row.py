@@ -128,6 +128,8 @@ class RunRow(Result):
         Whether the load came and went: then `value` is the mean over it, and no steady state.
     limit_at_s
         When the judged temperature reached its limit, in s from the start of the load; None if it did not.
+    by_hand
+        Whether its values were read off a screen.
     held_by
         The channel of another part that held the chip back, such as a regulator; None if none did.
     factors
@@ -184,6 +186,7 @@ class RunRow(Result):
     quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
     uneven: bool = False
     limit_at_s: float | None = None
+    by_hand: bool = False
     held_by: str | None = None
     factors: dict[str, str | float] = field(default_factory=dict)
 
@@ -332,7 +335,7 @@ def _limit_at_s(summary: "RunSummary") -> float | None:
     """Return when the judged temperature reached its limit within the load."""
     steady, throttling, other = summary.steady, summary.throttling, _held_by(summary)
     found = steady.limit_at_s if steady is not None else None
-    if other is not None and other.channel == summary.channel:
+    if other is not None and _is_what_holds(summary):
         found = other.from_s
     if found is None and throttling is not None and throttling.thermal_share > 0:
         found = throttling.onset_s

@@ -58,9 +58,8 @@ class WorkerLoad:
         self._errors = 0
         self._problem = ""
         self._stopping = threading.RLock()
-        self._counting = (
-            threading.Lock()
-        )  # a sample may be taken while another thread stops the load
+        # A sample may be taken while another thread stops the load.
+        self._counting = threading.Lock()
 
     @property
     def workers(self) -> int:

@@ -9,7 +9,7 @@ def counted(number: float, noun: str, several: str = "") -> str:
 
 
 def listed(names: Iterable[object]) -> str:
-    """Return names as a list in words: "a, b and c"; of more than four, the first three."""
+    """Return names in words: "a, b and c". Of five or more, three are named and the rest counted."""
     items = [str(name) for name in names]
     if len(items) > 4:
         items = [*items[:3], f"{len(items) - 3} others"]

@@ -14,9 +14,10 @@ from gelassen.core.thermal.heating_fit import HeatingFit
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What is asked of a steady state: how near counts as reached, the confidence, the unit.
+    """What the caller of `steady_state` asked for, and what is known beside the log.
 
-    `slowest_told` says that another load of the machine showed its slowest time constant.
+    Within `band_k` of the steady value, the temperature counts as settled. `slowest_told` says whether
+    another load of the machine showed its slowest time constant.
     """
 
     band_k: float

@@ -41,9 +41,10 @@ def find_other_part(
 
     Notes
     -----
-    A part with a stated limit must be near it while the chip is held back, and not before. A part
-    without one must have warmed until then, and have stayed at that temperature since. A part that took
-    the power must have taken at least half of what the chip lost, at the same moment.
+    There are three kinds of cause. First, a part with a stated limit that is near this limit while the
+    chip is held back, and was not near it before. Second, another chip whose power rises at the moment at
+    which this chip's power falls, by at least half as much. Third, a part without a stated limit that
+    warmed until that moment, and has kept its temperature since.
     """
     held = throttling.power & loaded
     if held.sum() < OtherParts.FEWEST or (stated_limit and not throttling.mostly_other):

@@ -91,8 +91,8 @@ def response_curve(
     runs : DataFrame, optional
         What else is known of each run, in columns as in `fit_runs`: standard_error, mount, day and so on.
     chosen : sequence of bool, optional
-        Which runs lie on the scale. The others are fitted, too, each of them in its place of `others`: they
-        tell the scatter of runs, days and the effect of the room. All if not given.
+        Which runs lie on the scale; all if not given. The other runs are fitted as well, as setups that
+        `others` names. They show the scatter of runs, and what days and rooms do.
     repeatability, usual_spread, day_spread, room_effect
         As in `compare_setups`.
 
@@ -162,7 +162,7 @@ def _cells(
 ) -> tuple[Floats, Floats]:
     """Return a column for each level within each combination, and the mean of each level over them.
 
-    Runs beside the scale have columns of their own, which no mean has.
+    Runs that do not lie on the scale have columns of their own. No mean holds them.
     """
     kinds, beside = list(dict.fromkeys(others[on_scale])), list(dict.fromkeys(others[~on_scale]))
     cells = [(True, kind, mark) for kind in kinds for mark in marks]

@@ -1,0 +1,345 @@
+"""The answer of a comparison in sentences, made from its numbers."""
+
+import math
+from collections.abc import Hashable, Mapping
+from itertools import pairwise
+from typing import Any
+
+import pandas as pd
+
+from gelassen.answers.comparison import StudyComparison
+from gelassen.answers.rows.by_quantity import in_kelvin
+from gelassen.core.foundation.counted import counted, listed
+from gelassen.core.recording.channel_words import channel_words
+from gelassen.show.numbers import (
+    fixed,
+    interval,
+    share,
+    signed_interval,
+    warmer,
+    warmer_interval,
+)
+
+# Setups whose power differs by more than this did not do the same work.
+_SAME_POWER = 0.05
+_MOST_SENTENCES = 8
+
+
+def sentences(comparison: StudyComparison) -> list[str]:
+    """Return the sentences that answer the question, made from the numbers."""
+    if len(comparison.setups) == 1:
+        row = comparison.setups.iloc[0]
+        goes = "settles at" if comparison.by is None else "is at"
+        return [
+            f"There is one setup: {row['setup']} {goes} {_level(row, comparison)} "
+            f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
+        ]
+    peers, at_power = _peers(comparison)
+    free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
+    said = _of_free_setups(comparison, free, at_power) if not free.empty else []
+    said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
+    said += _ran_unlike_loads(comparison)
+    said += [*_held_by_others(comparison, peers), *_unlike_powers(comparison, peers, at_power)]
+    if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
+        known = math.isfinite(comparison.repeatability_at_w)
+        at_power = (
+            f" at {comparison.repeatability_at_w:.0f} W, in proportion to power" if known else ""
+        )
+        least = 10.0 ** -digits_shown(comparison)
+        size = fixed(comparison.repeatability_k, digits_shown(comparison))
+        size = f"less than {least:g}" if comparison.repeatability_k < least / 2 else size
+        said.append(
+            f"Repeats of one setup scatter by {size} "
+            f"{comparison.unit if comparison.by else 'K'}{at_power} (standard deviation over all setups, "
+            "combined with the usual scatter of remounting)."
+        )
+    return said[:_MOST_SENTENCES]
+
+
+def without_that(row: Mapping[Any, Any]) -> str:
+    """Return what a difference would be if conditions had not differed."""
+    return f"without that, {row['setup']} would be {warmer(row['corrected'])} than {row['versus']}"
+
+
+def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[str]) -> list[str]:
+    """Return a sentence where unlike conditions may make the difference, or may hide one."""
+    own = leaders if comparison.baseline is None else {comparison.baseline}
+    rows = [
+        row
+        for row in comparison.unlike.to_dict("records")
+        if {row["setup"], row["versus"]} <= free
+        and {row["setup"], row["versus"]} & own
+        and (row["may_be_that_alone"] or row["may_hide"])
+    ]
+    # Verdicts that may be wrong come first.
+    for row in sorted(rows, key=lambda row: (row["may_hide"], -abs(row["corrected"]))):
+        if row["by_odd_runs"]:
+            tell = "too little to tell" if row["may_be_that_alone"] else "they may well differ"
+            return [
+                f"But without the runs that were not like the others of their setup, {row['setup']} would "
+                f"be {warmer(row['without_odd'])} than {row['versus']}: {tell}."
+            ]
+        end = (
+            "the difference may be that alone"
+            if row["may_be_that_alone"]
+            else "they may well differ"
+        )
+        return [f"But {row['what']}: {without_that(row)}, so {end}."]
+    return []
+
+
+def in_doubt_by_room(comparison: StudyComparison) -> float:
+    """Return the doubt from room temperatures for the two setups whose rooms differ most."""
+    if comparison.room_effect is None:
+        return 0.0
+    rooms = comparison.runs.groupby("setup")["reference_c"].mean()
+    _, low, high = comparison.room_effect
+    return float((high - low) / 2 * (rooms.max() - rooms.min()))
+
+
+def rooms_matter(comparison: StudyComparison) -> bool:
+    """Return whether the doubt from rooms exceeds that from repeats. Then more runs in them help little."""
+    return in_doubt_by_room(comparison) > comparison.repeatability_k
+
+
+def digits_shown(comparison: StudyComparison) -> int:
+    """Return how many decimals to show: one for temperatures, four figures in all for other quantities."""
+    if in_kelvin(comparison.by):
+        return 1
+    middle = float(comparison.setups["rise_k"].abs().median())
+    return 1 if not middle > 0 else min(max(3 - math.floor(math.log10(middle)), 0), 6)
+
+
+def _amount(difference: float, comparison: StudyComparison) -> str:
+    """Return a difference with its direction in words."""
+    if in_kelvin(comparison.by):
+        return warmer(difference)
+    return f"{fixed(abs(difference), digits_shown(comparison))} {comparison.unit} " + (
+        "more" if difference > 0 else "less"
+    )
+
+
+def _amounts(low: float, high: float, comparison: StudyComparison) -> str:
+    """Return an interval of differences with directions in words."""
+    if in_kelvin(comparison.by):
+        return warmer_interval(low, high)
+    return signed_interval(low, high, digits_shown(comparison))
+
+
+def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyComparison) -> str:
+    over = f" above {comparison.over}" if comparison.unit == "K" else ""
+    return f"{fixed(row['rise_k'], digits_shown(comparison))} {comparison.unit}{over}"
+
+
+def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: str) -> list[str]:
+    """Return which of the setups below their limit is the coolest, and which cannot be told apart."""
+    best = free.iloc[0]
+    leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
+    alone = len(leaders) == 1
+    if alone:
+        said = [
+            f"{at_power}{best['setup']} {_likely(comparison, 'is')} {_best(comparison)}: "
+            f"{_level(best, comparison)} "
+            f"({interval(best['low_k'], best['high_k'], digits_shown(comparison))}; "
+            f"{counted(best['runs'], 'run')})."
+        ]
+    else:
+        said = [
+            f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
+        ]
+    baseline = comparison.baseline
+    if alone and baseline in (None, best["setup"]) and len(free) > 1:
+        said += _next_best(best, free.iloc[1], comparison)
+    if baseline is not None:
+        if best["setup"] != baseline and best["distinguishable"]:
+            whose = "That" if alone else str(best["setup"])
+            said.append(_clear_difference(best, comparison, whose))
+        doubtful = free[(free["setup"] != baseline) & ~free["distinguishable"].eq(True)]
+        said += [_open_difference(row, comparison) for row in doubtful.to_dict("records")[:2]]
+    said += _said_of_unlike(comparison, set(leaders["setup"]), set(free["setup"]))
+    followers = free[~free["setup"].isin(leaders["setup"])].to_dict("records")
+    said += [
+        f"{a['setup']} and {b['setup']} cannot be told apart."
+        for a, b in pairwise(followers)
+        if _share_rank(a, b) and baseline not in (a["setup"], b["setup"])
+    ][:1]
+    return said
+
+
+def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
+    """Return the clock or power that a setup held at its temperature limit."""
+    limit = fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
+    told = ((row["power_w"], "W"), (row["clock_mhz"], "MHz"))
+    held = ", ".join(fixed(value, 0, unit) for value, unit in told if not math.isnan(value))
+    return (
+        f"{row['setup']} sat at the limit of {limit}"
+        + (f" and held only {held}" if held else "")
+        + "; its rise is only a lower bound."
+    )
+
+
+def _ran_unlike_loads(comparison: StudyComparison) -> list[str]:
+    """Return that two setups ran different loads, which may be all of their difference."""
+    found = comparison.comparability
+    if found is None:
+        return []
+    pairs = found.pairs[(found.pairs["quantity"] == "load") & ~found.pairs["expected"].astype(bool)]
+    return [f"But {words}: the difference may be that alone." for words in pairs["words"][:1]]
+
+
+def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:
+    """Return which setups another part held back: their temperature is not only the cooler's."""
+    runs = comparison.runs
+    said: list[str] = []
+    for row in peers.to_dict("records") if "held_by" in runs else ():
+        own = runs[runs["setup"] == row["setup"]]
+        held = own["held_by"].dropna()
+        if held.empty:
+            continue
+        part = str(held.mode().iloc[0])
+        how = "took its power" if part.endswith(".power_w") else "was at its limit"
+        said.append(
+            f"In {row['setup']}, {channel_words(part)} {how} and held the chip back "
+            f"({held.size} of {counted(len(own), 'run')}, {share(row['power_share'])} of the load). Its "
+            "rise shows that part as well as the cooler."
+        )
+    return said
+
+
+def _unlike_powers(comparison: StudyComparison, peers: pd.DataFrame, at_power: str) -> list[str]:
+    """Return that the setups drew unlike powers, where the answer names no power they share."""
+    powers = peers["power_w"]
+    if at_power or powers.isna().any() or powers.max() <= powers.min() * (1 + _SAME_POWER):
+        return []
+    low, high = peers.loc[powers.idxmin()], peers.loc[powers.idxmax()]
+    said = (
+        f"They drew unlike powers, from {fixed(low['power_w'], 0, 'W')} ({low['setup']}) to "
+        f"{fixed(high['power_w'], 0, 'W')} ({high['setup']})"
+    )
+    equal = low["equal_power_k"], high["equal_power_k"]
+    if comparison.unit == "K" and all(map(math.isfinite, equal)):
+        said += (
+            f". At one power, {low['setup']} would be at {fixed(equal[0], 1, 'K')} and {high['setup']} at "
+            f"{fixed(equal[1], 1, 'K')}"
+        )
+    return [f"{said}."]
+
+
+def _peers(comparison: StudyComparison) -> tuple[pd.DataFrame, str]:
+    """Return the setups that did the same work as the baseline (or the one with most power), and the power.
+
+    A setup at its limit counts with its group: it was meant to do the same work.
+    """
+    setups = comparison.setups
+    if setups["power_w"].isna().any() or not in_kelvin(comparison.by):
+        return setups, ""
+    if comparison.baseline is not None:
+        own = setups.loc[setups["setup"] == comparison.baseline, "power_w"].iloc[0]
+    else:
+        own = setups["power_w"].max()
+    near = (setups["power_w"] / own - 1).abs() <= _SAME_POWER
+    peers = setups[near | setups["at_limit"]]
+    if len(peers) < 2:
+        return setups, ""
+    return peers, f"At {own:.0f} W, " if len(peers) < len(setups) or own > 0 else ""
+
+
+def _clear_difference(
+    row: "pd.Series[Any]", comparison: StudyComparison, whose: str = "That"
+) -> str:
+    low, high = row["difference_low_k"], row["difference_high_k"]
+    amount = (
+        f"{_amount(row['difference_k'], comparison)} than {comparison.baseline} "
+        f"({_amounts(low, high, comparison)}{_percent(row, comparison)})"
+    )
+    verb = _likely(comparison, "is" if in_kelvin(comparison.by) else "has")
+    return f"{whose} {verb} {amount}, {_by_what(comparison)}."
+
+
+def _percent(row: "pd.Series[Any]", comparison: StudyComparison) -> str:
+    """Return the difference as a share of the baseline's value, where that has a meaning."""
+    if in_kelvin(comparison.by):
+        return ""
+    of_baseline = row["rise_k"] - row["difference_k"]
+    return f"; {100 * row['difference_k'] / of_baseline:+.1f} %" if of_baseline else ""
+
+
+def _best(comparison: StudyComparison) -> str:
+    """Return what the first setup of the table is."""
+    by = comparison.by
+    if by is None:
+        return "the coolest"
+    if by.is_rise:
+        return f"the coolest by {by.what}"
+    return f"first by {by.what}"
+
+
+def _likely(comparison: StudyComparison, verb: str = "") -> str:
+    """Return the verb, and "likely" where nothing was repeated and nobody knows the rig."""
+    return " ".join(filter(None, [verb, "likely" if comparison.spread.source == "usual" else ""]))
+
+
+def _by_what(comparison: StudyComparison) -> str:
+    """Return what a verdict rests on."""
+    known = comparison.spread
+    if known.source == "repeats" or known.spread is None:
+        return "more than the scatter of repeats explains"
+    whose = {"told": "", "rig": ", as earlier on this rig", "usual": ", as on usual rigs"}
+    return (
+        f"taking remounting to move a run by {known.spread[0]:.2g} {known.unit}{whose[known.source]}; no "
+        "setup was repeated"
+    )
+
+
+def _next_best(
+    best: "pd.Series[Any]", second: "pd.Series[Any]", comparison: StudyComparison
+) -> list[str]:
+    """Return how far behind the next setup is, if that is clear."""
+    pair = {best["setup"], second["setup"]}
+    for row in comparison.differences.to_dict("records"):
+        if {row["setup"], row["versus"]} != pair or not row["distinguishable"]:
+            continue
+        difference, low, high = row["difference"], row["low"], row["high"]
+        if row["setup"] == best["setup"]:
+            difference, low, high = -difference, -high, -low
+        return [
+            f"{second['setup']} follows, {_likely(comparison)} {_amount(difference, comparison)} "
+            f"({_amounts(low, high, comparison)}), {_by_what(comparison)}.".replace("  ", " ")
+        ]
+    return []
+
+
+def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
+    low, high = row["difference_low_k"], row["difference_high_k"]
+    if math.isinf(low) and math.isinf(high):
+        return (
+            f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline}; "
+            "without repeats it cannot be told whether that means anything."
+        )
+    if row["alike"]:
+        return (
+            f"{row['setup']} and {comparison.baseline} are the same for your purpose: they differ by less "
+            f"than {matters(comparison)} ({_amounts(low, high, comparison)})."
+        )
+    more = row["runs_needed"]
+    needed = "runs in one room" if rooms_matter(comparison) else "many more runs"
+    advice = f"{needed} would be needed to settle it"
+    if math.isfinite(more):
+        advice = (
+            f"{counted(more, 'more run')} of each would find a difference of "
+            f"{matters(comparison)} 4 times in 5"
+        )
+    return (
+        f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline} "
+        f"({_amounts(low, high, comparison)}), too little to tell; {advice}."
+    )
+
+
+def matters(comparison: StudyComparison) -> str:
+    """Return the smallest difference that matters."""
+    in_k = in_kelvin(comparison.by)
+    return f"{comparison.matters_k:g} {'K' if in_k else '%'}"
+
+
+def _share_rank(a: "Mapping[Any, Any] | pd.Series[Any]", b: "Mapping[Any, Any]") -> bool:
+    return bool(set(str(a["group"])) & set(str(b["group"]))) or a["setup"] == b["setup"]
