@@ -9,6 +9,7 @@ import pytest
 import gelassen as library
 from command_line import gelassen, ok
 from gelassen.intake.log import understand_log
+from gelassen.intake.marks import find_marks
 from gelassen.intake.split_loads import split_loads
 
 RENDER, GAME = (60, 660), (660, 1260)  # s: the second follows the first without a rest
@@ -55,6 +56,13 @@ def test_words_that_change_all_the_time_are_no_marks():
     read = understand_log(table(lambda t: [f"frame {k:.0f}" for k in t])).recording
     assert read.events == ()
     assert read.load is None
+
+
+def test_a_long_name_is_cut_and_stays_apart_from_another():
+    cells = ["a" + "x" * 200] * 3 + ["b" + "x" * 200] * 3
+    first, second = (event.text for event in find_marks(np.arange(6.0), cells))
+    assert first != second
+    assert len(first) == len(second) == 60
 
 
 def test_programs_of_a_log_are_set_side_by_side_under_their_names(tmp_path):

@@ -1,5 +1,6 @@
 """Setups under each load: bars side by side, with the highest reading and the limit."""
 
+from textwrap import fill
 from typing import TYPE_CHECKING, cast
 
 import numpy as np
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+_LABEL, _LETTERS, _SHORTEST = 60, 120, 8  # letters of a load's name, below all bars, of a line
 _HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
 
 
@@ -63,7 +65,8 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
             words.replace("\n", " "), (coolest, allowed), xytext=(0, 4), textcoords="offset points",
             ha="center", fontsize=9, color=colour,
         )  # fmt: skip
-    axis.set_xticks(np.arange(len(names)), names)
+    line = max(_LETTERS // max(len(names), 1), _SHORTEST)
+    axis.set_xticks(np.arange(len(names)), [fill(name[:_LABEL], line) for name in names])
     axis.set_ylabel(what if result.by is None else f"{result.by.what}, {result.by.unit}")
     axis.grid(axis="y", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)

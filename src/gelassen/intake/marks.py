@@ -15,6 +15,7 @@ MARK_HEADERS = frozenset({
 })  # fmt: skip
 END = "end of "
 _MOST = 500  # changes: a column with more tells a state, not what ran
+_LONGEST = 60  # letters of a name
 _SHORT_S, _SHORT_SHARE = 30.0, 0.05  # how late after a load began its mark may come
 
 
@@ -24,7 +25,8 @@ def find_marks(times_s: Floats, cells: Sequence[str]) -> list[Event]:
     Words may stand in every row, or only in the row where something begins. In the first case, the rows
     without words are those after its end.
     """
-    texts = ["" if is_missing(cell) else shown(cell) for cell in cells]
+    name = {cell: "" if is_missing(cell) else _name(cell) for cell in set(cells)}
+    texts = [name[cell] for cell in cells]
     filled = sum(bool(text) for text in texts)
     moments = filled < len(texts) / 20
     events, before = [], ""
@@ -35,6 +37,12 @@ def find_marks(times_s: Floats, cells: Sequence[str]) -> list[Event]:
         before = text
     several = len({event.text for event in events}) > 1
     return events if several and len(events) <= _MOST else []
+
+
+def _name(cell: str) -> str:
+    """Return what a cell calls it, no longer than fits into a table."""
+    text = shown(cell)
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 
 def mark_of(events: Sequence[Event], load_s: tuple[float, float]) -> str | None:
