@@ -189,19 +189,18 @@ def _ran_unlike_loads(comparison: StudyComparison) -> list[str]:
 
 def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:
     """Return which setups another part held back: their temperature is not only the cooler's."""
-    runs = comparison.runs
+    runs = comparison.runs[comparison.runs["setup"].isin(peers["setup"])]
     said: list[str] = []
-    for row in peers.to_dict("records") if "held_by" in runs else ():
-        own = runs[runs["setup"] == row["setup"]]
-        held = own["held_by"].dropna()
-        if held.empty:
-            continue
-        part = str(held.mode().iloc[0])
-        how = "took its power" if part.endswith(".power_w") else "was at its limit"
+    for part, held in runs.groupby("held_by", sort=False) if "held_by" in runs else ():
+        setups = dict.fromkeys(held["setup"])
+        own = runs[runs["setup"].isin(setups)]
+        whose = "Its rise shows" if len(setups) == 1 else "Their rises show"
+        of_load = share(held["power_share"].mean())
+        how = "took its power" if str(part).endswith(".power_w") else "was at its limit"
         said.append(
-            f"In {row['setup']}, {channel_words(part)} {how} and held the chip back "
-            f"({held.size} of {counted(len(own), 'run')}, {share(row['power_share'])} of the load). Its "
-            "rise shows that part as well as the cooler."
+            f"In {listed(setups)}, {channel_words(str(part))} {how} and held the chip back "
+            f"({len(held)} of {counted(len(own), 'run')}, {of_load} of the load). {whose} that part as "
+            "well as the cooler."
         )
     return said
 

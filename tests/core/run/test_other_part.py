@@ -4,6 +4,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from command_line import ok
 from gelassen import summarise_run
 from gelassen.core.recording.recording import Recording
 
@@ -55,6 +56,15 @@ def test_a_regulator_at_its_limit_is_named_as_the_cause():
     assert said.code == "held_by_other_part"
 
 
+def test_a_regulator_that_is_read_less_often_is_named_and_its_cut_is_no_level_of_power():
+    frame = log()
+    frame["vrm.1.temp_c"] = frame["vrm.1.temp_c"].where(np.arange(len(frame)) % 5 == 0)
+    found = summary(frame, limits_c={"vrm.1.temp_c": float(frame["vrm.1.temp_c"].max())})
+    assert found.throttling.other_part.channel == "vrm.1.temp_c"
+    assert len(found.stretches) > 1
+    assert found.levels == ()
+
+
 def test_a_regulator_without_a_stated_limit_is_named_if_it_stopped_warming_then():
     assert summary(log()).throttling.other_part.channel == "vrm.1.temp_c"
     assert summary(log(regulator_stops=False)).throttling.other_part is None
@@ -74,6 +84,22 @@ def test_power_at_a_stated_limit_needs_no_other_cause():
     found = summary(frame, power_limit_w=128.0).throttling
     assert found.power_share > 0.5
     assert found.other_part is None
+
+
+def test_a_comparison_says_which_part_held_a_setup_back_and_at_which_powers(tmp_path):
+    free = log(regulator_stops=False)
+    uncut = free["cpu.package.power_w"].iloc[300:ONSET_S].mean()
+    free.loc[ONSET_S:, "cpu.package.power_w"] = uncut
+    free.loc[ONSET_S:, "cpu.all.clock_mhz"] = 4500.0
+    for setup, frame in (("tower", log()), ("down", free)):
+        frame.rename_axis("t_s").to_csv(tmp_path / f"{setup}.csv")
+        ok(
+            "import", f"{setup}.csv", "--study", "s", "--setup", setup, "--new-setup", "--limit", 100, "-y",
+            cwd=tmp_path,
+        )  # fmt: skip
+    said = " ".join(ok("compare", "s", "--no-figure", cwd=tmp_path).split())
+    assert "In tower, regulator 1 was at its limit and held the chip back (1 of 1 run, 71 %" in said
+    assert "They drew unlike powers, from 128 W (tower) to 140 W (down)" in said
 
 
 def test_a_stretch_after_a_cut_is_not_left_open_where_the_first_showed_the_slowest_constant():

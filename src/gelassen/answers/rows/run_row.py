@@ -193,7 +193,8 @@ class RunRow(Result):
     def at_level(self, level: RunLevel) -> "RunRow":
         """Return this run as if it had only this level."""
         own = {one.name: getattr(level, one.name) for one in fields(level)}
-        return replace(self, **own, one_of=len(self.levels or self.fan_levels))
+        held_by = self.held_by if (level.power_share or 0.0) > 0 else None
+        return replace(self, **own, held_by=held_by, one_of=len(self.levels or self.fan_levels))
 
     @property
     def over_room(self) -> bool:

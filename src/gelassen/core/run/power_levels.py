@@ -69,6 +69,9 @@ def power_levels(
     """
     if run.power_w is None or len(stretches) < 2:
         return ()
+    by = None if throttling is None else throttling.other_part
+    if by is not None and stretches[1].start_s >= by.from_s - Levels.SETTLING_S:
+        return ()  # what another part leaves is no level that was set, either
     told = levels_of(run, run.power_w, stretches, throttling)
     levels, late_c = [level for level, _ in told], np.array([late for _, late in told])
     powers = np.array([level.power_w for level in levels])

@@ -69,10 +69,14 @@ def _at_their_limit(
     for name in frame.columns:
         if name not in limits_c:
             continue
-        near = frame[name].to_numpy(dtype=float) >= limits_c[name] - OtherParts.NEAR_K
-        if near[held].mean() >= OtherParts.MOSTLY and near[before].sum() <= near.sum() / 2:
+        series = frame[name].to_numpy(dtype=float)
+        near = series >= limits_c[name] - OtherParts.NEAR_K
+        read = held & np.isfinite(series)  # it may be read less often than the chip
+        if not read.any() or near[before].sum() > near.sum() / 2:
+            continue
+        if near[read].mean() >= OtherParts.MOSTLY:
             yield OtherPart(
-                channel=name, at_c=float(frame.loc[held, name].median()), limit_c=limits_c[name],
+                channel=name, at_c=float(np.median(series[read])), limit_c=limits_c[name],
                 took_w=np.nan, from_s=float(times[held][0]),
             )  # fmt: skip
 
@@ -84,10 +88,11 @@ def _staying(times: Floats, frame: pd.DataFrame, held: Bools, loaded: Bools) -> 
     last = before & (times >= onset_s - OtherParts.AROUND_S)
     for name in frame.columns:
         series = frame[name].to_numpy(dtype=float)
-        if not np.isfinite(series[last]).any() or not np.isfinite(series[held]).any():
+        then = series[held & np.isfinite(series)]
+        if not np.isfinite(series[last]).any() or not then.size:
             continue
-        at_c = float(np.nanmedian(series[held]))
-        still = np.abs(series[held] - at_c) <= OtherParts.STILL_K
+        at_c = float(np.median(then))
+        still = np.abs(then - at_c) <= OtherParts.STILL_K
         arrived = abs(float(np.nanmean(series[last])) - at_c) <= OtherParts.STILL_K / 2
         warmed = at_c - float(np.nanmin(series[before])) >= OtherParts.WARMS_K
         if still.mean() >= OtherParts.MOSTLY and arrived and warmed:
