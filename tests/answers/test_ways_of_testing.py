@@ -140,6 +140,18 @@ def test_typed_programs_are_set_side_by_side_also_without_temperatures(
     )
 
 
+def test_programs_without_a_room_are_told_in_degrees_and_what_stands_alone_is_said(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    for program, highest in (("one", 71), ("two", 61)):
+        ok("enter", study, "--setup", "a", "--new-setup", "--load", program, "--highest", highest)
+    said = ok("compare", study, "--no-figure")
+    assert "settles °C" in said
+    assert "There is one setup, a: there is nothing to compare it with." in said
+    ok("enter", study, "--setup", "b", "--new-setup", "--load", "one", "--highest", 75)
+    said = " ".join(ok("compare", study, "--no-figure").split())
+    assert "No two setups can be set side by side over all loads" in said
+
+
 def test_setups_under_unlike_programs_or_on_unlike_days_are_named(tmp_path):
     lines = ["setup,program,highest,room,minutes,when"]
     for k, setup in enumerate("abc"):

@@ -63,6 +63,12 @@ class StudyLoads(Result):
     cautions: tuple[Caution, ...] = ()
     by: Quantity | None = None
 
+    @property
+    def unit(self) -> str:
+        """Unit of what is compared: "°C" if no room was logged under any load."""
+        units = {one.unit for one in self.comparisons.values()}
+        return units.pop() if len(units) == 1 else "K"
+
     def __str__(self) -> str:
         return "\n".join(f"{load}\n{comparison}" for load, comparison in self.comparisons.items())
 

@@ -30,10 +30,11 @@ _HATCHES = ("", "//", "..", "xx", "\\\\", "++", "oo")  # distinct in grey, too
 def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
     """Draw the mean rise of each setup under each load, with its highest reading as a tick."""
     axis = axes_or_new(ax)
-    bar, what = "mean_k", "mean rise over the load in K; tick: highest reading"
+    sort = "rise" if result.unit == "K" else "temperature"
+    bar, what = "mean_k", f"mean {sort} over the load in {result.unit}; tick: highest reading"
     # What was read off a screen has no mean over the load.
     if result.by is not None or result.setups["mean_k"].isna().all():
-        bar, what = "rise_k", "settled rise in K; tick: highest reading"
+        bar, what = "rise_k", f"settled {sort} in {result.unit}; tick: highest reading"
     names = list(dict.fromkeys(map(str, result.setups["load"])))
     setups = list(dict.fromkeys(map(str, result.setups["setup"])))
     width = 0.8 / max(len(setups), 1)
@@ -67,7 +68,7 @@ def loads(result: StudyLoads, ax: "Axes | None" = None) -> "Axes":
         )  # fmt: skip
     line = max(_LETTERS // max(len(names), 1), _SHORTEST)
     axis.set_xticks(np.arange(len(names)), [fill(name[:_LABEL], line) for name in names])
-    axis.set_ylabel(what if result.by is None else f"{result.by.what}, {result.by.unit}")
+    axis.set_ylabel(what if result.by is None else f"{result.by.what}, {result.unit}")
     axis.grid(axis="y", color="#dddddd", lw=0.6)
     axis.set_axisbelow(True)
     if ax is None:

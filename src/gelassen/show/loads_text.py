@@ -35,6 +35,7 @@ def loads_text(found: StudyLoads) -> str:
 
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
+    in_unit = found.unit if in_kelvin(found.by) else "K"
     scored = found.setups["score"].notna().any() and in_kelvin(found.by)
     supplied = found.setups["supply_w"].notna().any()
     rows = [
@@ -49,7 +50,8 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
         for r in found.setups.itertuples()
     ]  # fmt: skip
     header = [
-        "load", "setup", _what(found), f"{100 * found.confidence:g} %", "mean K", "highest K", "99 % K",
+        "load", "setup", _what(found), f"{100 * found.confidence:g} %",
+        *(f"{what} {in_unit}" for what in ("mean", "highest", "99 %")),
         "runs", "W", "MHz", *(["score"] if scored else []),
         *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
     ]  # fmt: skip
@@ -62,6 +64,11 @@ def loads_answer(found: StudyLoads) -> list[str]:
     for load, part in found.differences.groupby("load", sort=False):
         if load not in found.comparisons:  # a mean over several loads
             said += _over_loads(f"{str(load)[:1].upper()}{str(load)[1:]}", part, found)
+    if not said:
+        setups = list(dict.fromkeys(found.setups["setup"]))
+        alone = f"There is one setup, {setups[0]}: there is nothing to compare it with."
+        apart = "No two setups can be set side by side over all loads: they are under one load at a time."
+        said.append(alone if len(setups) == 1 else apart)
     held = found.setups[found.setups["at_limit"].astype(bool)]
     said += [
         f"Under {load}, {listed(own['setup'])} sat at the limit: how much warmer is not known."
@@ -124,8 +131,8 @@ def _between(found: StudyLoads, low: float, high: float) -> str:
 def _what(found: StudyLoads) -> str:
     """Return the header of what is compared."""
     if found.by is None:
-        return "settles K"
-    return "compared K" if found.by.is_rise else found.by.unit
+        return f"settles {found.unit}"
+    return f"compared {found.unit}" if found.by.is_rise else found.by.unit
 
 
 def _first(by: Quantity | None) -> str:
@@ -148,13 +155,13 @@ def loads_cautions(found: StudyLoads) -> list[str]:
 
 def loads_lines(found: StudyLoads) -> list[str]:
     """Return which load is the hottest, and each difference under one load, in words."""
-    lines = []
+    lines, unit = [], found.unit if in_kelvin(found.by) else "K"
     for setup, own in found.setups.groupby("setup", sort=False):
         known = own.dropna(subset="highest_k")
         if len(known) > 1:
             top = known.loc[known["highest_k"].idxmax()]
             lines.append(
-                f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} K at most"
+                f"{setup} is hottest under {top['load']}: {fixed(top['highest_k'])} {unit} at most"
             )
     for load, one in found.comparisons.items():
         likely = "likely " * (one.spread.source == "usual")
