@@ -5,8 +5,14 @@ import pandas as pd
 import pytest
 
 from gelassen.core import Recording, summarise_run
-from gelassen.core.recording.load_span import in_bursts, span_from_level
+from gelassen.core.recording.load_span import (
+    in_bursts,
+    load_stretches,
+    span_from_level,
+    span_from_temperature,
+)
 from gelassen.core.recording.recording import Phase
+from gelassen.core.signal.grid import lagged
 from logs import heating_log
 
 T = np.arange(3600.0)
@@ -34,6 +40,37 @@ def test_loads_of_ten_minutes_with_a_pause_between_stay_apart():
     power[1900:1905] = 12.0  # a hiccup within the third
     span = span_from_level(T, power)
     assert span.end_s - span.start_s == pytest.approx(600, abs=3)
+
+
+def game(seed, *quiet):
+    """Return power of a game from 300 s to the end, with these quiet scenes."""
+    rng = np.random.default_rng(seed)
+    power = np.repeat(rng.uniform(70, 110, 60), 60) + rng.standard_normal(T.size)
+    for start, end in ((0, 300), *quiet):
+        power[start:end] = (12.0 if end == 300 else 22.0) + 0.5 * rng.standard_normal(end - start)
+    return power
+
+
+@pytest.mark.parametrize(
+    "quiet", [((300, 500),), ((3350, 3600),), ((1500, 2000),), ((300, 420), (1800, 2300))]
+)
+def test_quiet_scenes_of_a_load_that_varies_are_part_of_it(quiet):
+    power = game(3, *quiet)
+    span = span_from_level(T, power)
+    assert span.start_s == pytest.approx(300, abs=3)
+    assert span.end_s == pytest.approx(3599, abs=3)
+    assert len(load_stretches(T, power)) == 1
+    rise = 0.35 * lagged(power, 1.0, 200.0) + 0.15 * lagged(power, 1.0, 8.0)
+    alone = span_from_temperature(T, 23 + rise)
+    assert 300 <= alone.start_s + 3 <= 504  # a quiet first scene may pass for rest
+    assert alone.end_s > 3300
+
+
+def test_what_ran_after_a_constant_load_is_not_part_of_it():
+    power = np.select([T < 300, T < 2400, T < 2640], [12.0, 95.0, 24.0], 12.0)
+    assert span_from_level(T, power).end_s == pytest.approx(2400, abs=2)
+    rise = 0.35 * lagged(power, 1.0, 200.0) + 0.15 * lagged(power, 1.0, 8.0)
+    assert span_from_temperature(T, 23 + rise).end_s == pytest.approx(2400, abs=10)
 
 
 def test_noise_a_boost_and_a_power_limit_are_no_bursts():

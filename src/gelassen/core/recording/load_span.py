@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.ndimage import median_filter
+from numpy.typing import NDArray
+from scipy.ndimage import median_filter, uniform_filter1d
 
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.thresholds import AbruptRise
@@ -43,6 +44,7 @@ def span_from_level(time_s: Floats, level: Floats) -> LoadSpan | None:
     longest = max(spans, key=lambda span: times[span[1]] - times[span[0]])
     varies = len(spans) < len(_runs_of(loaded))
     first, last = _with_steps(times, smooth, float(high), longest, 0.0 if varies else At.STEP_S)
+    first, last = _with_quiet_scenes(times, level, smooth, float(high), (first, last))
     return LoadSpan(
         float(times[first]), float(times[last]), bool(first > 0), bool(last < times.size - 1)
     )
@@ -67,15 +69,34 @@ def _with_steps(
     """Add stretches beside the load that lie far above rest and last: the lower steps of a staircase."""
     first, last = span
     share = At.STEP_SHARE if least_s else At.PAUSE_SHARE
-    quiet = np.flatnonzero(~_above_rest(smooth, high, share))
-    before, after = quiet[quiet < first], quiet[quiet > last]
-    begin = int(before[-1]) + 1 if before.size else 0
-    end = int(after[0]) - 1 if after.size else times.size - 1
+    begin, end = _around(first, last, _above_rest(smooth, high, share))
     if times[first] - times[begin] >= least_s:
         first = begin
     if times[end] - times[last] >= least_s:
         last = end
     return first, last
+
+
+def _with_quiet_scenes(
+    times: Floats, level: Floats, smooth: Floats, high: float, span: tuple[int, int]
+) -> tuple[int, int]:
+    """Return a load with its quiet scenes, if it varies: games begin, pause and end in menus."""
+    first, last = span
+    begin, end = _around(first, last, _above_rest(smooth, high, At.SCENE_SHARE))
+    varies = in_bursts(times[first : last + 1], level[first : last + 1])
+    if varies and in_bursts(times[begin : end + 1], level[begin : end + 1]):
+        return begin, end
+    return span
+
+
+def _around(first: int, last: int, above_rest: Bools) -> tuple[int, int]:
+    """Return the stretch around a load in which nothing is at rest."""
+    quiet = np.flatnonzero(~above_rest)
+    before, after = quiet[quiet < first], quiet[quiet > last]
+    return (
+        int(before[-1]) + 1 if before.size else 0,
+        int(after[0]) - 1 if after.size else above_rest.size - 1,
+    )
 
 
 def _joined(
@@ -136,11 +157,36 @@ def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
     steepest = AbruptRise.STEEPEST_FALL * float(-late.min(initial=0.0))
     falling = np.flatnonzero(late <= -max(least, steepest))
     left = values[start] + AbruptRise.FALLEN * (values[top] - values[start])
+    falling = falling + max(top - width, 0) + width
+    falling = _last_falls(times, _rolling_mean(values, width), start, falling)
     if falling.size and values[-1] < left:
-        border = max(top - width, 0) + int(falling[0]) + width
+        border = int(falling[0])
         end = max(_leaves(-values, border, width, leaves), start + 1)
         found_end = True
     return LoadSpan(float(times[start]), float(times[end]), found_start, found_end)
+
+
+def _last_falls(
+    times: Floats, smooth: Floats, start: int, falls: NDArray[np.int64]
+) -> NDArray[np.int64]:
+    """Return the abrupt falls after which the load does not go on.
+
+    It goes on where the temperature rises again soon. A load that comes and goes may rest for a short time.
+    A scene of it that draws little may last longer, but stays above rest.
+    """
+    range_k = float(np.ptp(smooth))
+    rest = smooth[start] + AbruptRise.RESTS * range_k
+    while falls.size:
+        lowest = np.minimum.accumulate(smooth[falls[0] :])
+        rises = np.flatnonzero(smooth[falls[0] :] > lowest + AbruptRise.AGAIN * range_k)
+        if not rises.size:
+            break
+        again = falls[0] + rises[0]
+        longest_s = At.BURST_S if lowest[rises[0]] < rest else AbruptRise.SCENE_S
+        if times[again] - times[falls[0]] > longest_s:
+            break
+        falls = falls[falls > again]
+    return falls
 
 
 def _leaves(values: Floats, border: int, width: int, least: float) -> int:
@@ -152,7 +198,7 @@ def _leaves(values: Floats, border: int, width: int, least: float) -> int:
 
 
 def _rolling_mean(values: Floats, width: int) -> Floats:
-    return np.convolve(values, np.ones(width) / width, mode="same")
+    return np.asarray(uniform_filter1d(values, width, mode="nearest"))
 
 
 def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
@@ -175,7 +221,12 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     spans = _runs_of(loaded)
     if not spans:
         return []
-    joined = _joined(times, spans, _above_rest(_smooth(times, level), float(high), At.PAUSE_SHARE))
+    smooth = _smooth(times, level)
+    joined = _joined(times, spans, _above_rest(smooth, float(high), At.PAUSE_SHARE))
+    longest = max(joined, key=lambda span: times[span[1]] - times[span[0]])
+    begin, end = _with_quiet_scenes(times, level, smooth, float(high), longest)
+    joined = [one for one in joined if one[1] < begin or one[0] > end]
+    joined = sorted([*joined, (min(begin, longest[0]), max(end, longest[1]))])
     return [
         (float(times[a]), float(times[b]))
         for a, b in joined

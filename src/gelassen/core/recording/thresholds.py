@@ -15,6 +15,7 @@ class LoadSpan:
     HICCUP_S = 5.0  # s: a shorter pause does not count
     # share of the way from rest to the load: a pause above it is part of the load
     PAUSE_SHARE = 0.1
+    SCENE_SHARE = 0.05  # the same for the quiet scenes of a load that is known to vary
     MOSTLY = 0.5  # share of the samples of a pause that must lie there
     STEP_S = 300.0  # s that a step of a load lasts
     STEP_SHARE = 0.15  # share of the way from rest to its highest level that a step is
@@ -45,6 +46,9 @@ class AbruptRise:
     CLIMBED = 0.25  # share of it that shows that the load began before the log
     LEAVES_SIGMAS = 4.0  # standard deviations by which a reading leaves its level
     LEAVES_SHARE = 0.04  # share of the range of the log, likewise
+    AGAIN = 0.1  # share of the range of the log by which it rises again if the load goes on
+    RESTS = 0.25  # share of the range above the start below which it is at rest
+    SCENE_S = 600.0  # s that a quiet scene may last above that
     FALLEN = 0.6  # share of the rise that must be left at most at the end of the log
 
 

@@ -20,16 +20,25 @@ def restless_std(series: Floats, step_s: float) -> float:
     step_s : float
         Distance of the readings in s.
     """
-    length = max(round(Restless.BLOCK_S / step_s), 1)
-    whole = series.size // length * length
-    if whole < Restless.FEWEST_BLOCKS * length:
+    means = block_means(series, step_s)
+    length = _block_length(step_s)
+    if series.size // length < Restless.FEWEST_BLOCKS:
         return 0.0
-    blocks = series[:whole].reshape(-1, length)
-    read = np.isfinite(blocks).sum(axis=1)
-    means = np.nansum(blocks, axis=1)[read > 0] / read[read > 0]
     bends = np.diff(means, 2)[round(Restless.STEEP_SHARE * means.size) :]
     if not bends.size:
         return 0.0
     scatter = float(np.sqrt(np.mean(bends**2) / 6))
     white = noise_std(series) / np.sqrt(length)
     return float(np.sqrt(max(scatter**2 - white**2, 0.0)))
+
+
+def block_means(series: Floats, step_s: float) -> Floats:
+    """Return the means of blocks of some twenty seconds that were read; what is left at the end goes."""
+    length = _block_length(step_s)
+    blocks = series[: series.size // length * length].reshape(-1, length)
+    read = np.isfinite(blocks).sum(axis=1)
+    return np.asarray(np.nansum(blocks, axis=1)[read > 0] / read[read > 0])
+
+
+def _block_length(step_s: float) -> int:
+    return max(round(Restless.BLOCK_S / step_s), 1)

@@ -10,7 +10,7 @@ from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.load_span import LoadSpan
 from gelassen.core.signal.grid import Grid, lagged
 from gelassen.core.signal.noise import noise_density
-from gelassen.core.signal.restless import restless_std
+from gelassen.core.signal.restless import block_means, restless_std
 from gelassen.core.signal.smooth_steps import unstepped
 from gelassen.core.thermal.driven import Driven, driven_by
 from gelassen.core.thermal.fanless import fanless_chance
@@ -106,8 +106,7 @@ class LoadOnGrid:
     def is_restless(self) -> bool:
         """Whether the temperature goes up and down as under a load that varies."""
         moves_k = restless_std(self.temperature, self.grid.step_s)
-        range_k = float(np.nanmax(self.rise) - np.nanmin(self.rise))
-        return moves_k > Doubt.RESTLESS * range_k
+        return moves_k > Doubt.RESTLESS * _range(self.rise)
 
 
 def fit_heating(
@@ -311,7 +310,12 @@ class _Load:
 
     def _noise(self, left: Floats) -> tuple[float, float]:
         density = max(noise_density(left[self.used], self.grid.step_s), 1e-4)
-        return density, max(float(np.nanstd(left[self.used])), 1e-3)
+        scatter_k = max(float(np.nanstd(left[self.used])), 1e-3)
+        if self.watts is None:
+            scenes_k = float(block_means(left[self.used], self.grid.step_s).std())
+            if scenes_k > Doubt.SCENES * _range(self.curve[self.used]):
+                density = max(density, 2 * Doubt.SCENE_S * scenes_k**2)
+        return density, scatter_k
 
     def _freedom(self, density: float, std: float) -> float:
         """Return the number of independent stretches in which the noise was seen."""
@@ -387,6 +391,10 @@ def _start_share(relaxation: Relaxation, rise: Floats, over: bool, before: Bools
 
 def _mean_course(parts: Sequence[_Part], elapsed_s: Floats) -> Floats:
     return np.asarray(sum(part.weight * part.course(elapsed_s) for part in parts))
+
+
+def _range(values: Floats) -> float:
+    return float(np.nanmax(values) - np.nanmin(values))
 
 
 def _mean(values: Floats) -> float:

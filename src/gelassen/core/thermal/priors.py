@@ -89,6 +89,10 @@ class Doubt:
     RESTLESS = 0.015
     # times these ups and downs by which the load may move the temperature: slow parts follow later
     RESTLESS_LOAD = 2.0
+    # Where power was not logged: if what the curve leaves unexplained moves by more than this share of the
+    # rise, the load came in scenes.
+    SCENES = 0.05
+    SCENE_S = 90.0  # s that such a scene lasts: those of games last a minute or two
     WANDER_S = 300.0  # s: duration of that wander
     UNLOGGED_ROOM_K = 0.4  # K: drift of a room that was not logged
     ROOM_S = 2400.0  # s: duration of that drift
