@@ -50,15 +50,24 @@ def test_what_is_written_to_a_file_is_written_again(asked, tmp_path):
         (asked[0] / "repeatability.json").unlink()
 
 
-@pytest.mark.parametrize(
-    "changed", ["study.toml", "runs/002-tower/run.json", "figures/comparison.png"]
-)
+def test_an_answer_comes_with_its_own_figure(asked, no_analysis, tmp_path):
+    folder, told = asked
+    figure = folder / "figures/comparison.png"
+    drawn = figure.read_bytes()
+    for content in (None, b"drawn over by another question"):
+        figure.unlink() if content is None else figure.write_bytes(content)
+        assert ok("compare", folder) == told["compare", folder]
+        assert figure.read_bytes() == drawn
+    figure.parent.rename(tmp_path / "elsewhere")
+    figure.parent.symlink_to(tmp_path / "elsewhere")
+    with pytest.raises(AssertionError, match="analysed again"):
+        gelassen("compare", folder)
+
+
+@pytest.mark.parametrize("changed", ["study.toml", "runs/002-tower/run.json"])
 def test_a_change_asks_anew(asked, no_analysis, changed):
     folder, _ = asked
-    if changed.endswith(".png"):
-        (folder / changed).unlink()
-    else:
-        (folder / changed).write_text((folder / changed).read_text() + "\n")
+    (folder / changed).write_text((folder / changed).read_text() + "\n")
     with pytest.raises(AssertionError, match="analysed again"):
         gelassen("compare", folder)
 

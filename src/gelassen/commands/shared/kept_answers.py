@@ -1,10 +1,12 @@
 """Answers that were printed before: asked again of the same files, they are printed at once.
 
 Loading the libraries that find an answer takes longer than finding it. An answer is used again only while
-the question, the files it was found from, its figure, and this program are the same. It lies in the user's
-own cache, not in the study: a study from elsewhere cannot bring answers of its own.
+the question, the files it was found from, and this program are the same. Its figure is kept with it, as
+another question may have drawn over it. It lies in the user's own cache, not in the study: a study from
+elsewhere cannot bring answers of its own.
 """
 
+import base64
 import contextlib
 import hashlib
 import importlib.util
@@ -16,14 +18,14 @@ import sys
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from pathlib import Path
 
 from gelassen.commands.shared.common import emit, hint, listen
 from gelassen.system.files import replace_file
 
 _MOST_KEPT = 200  # answers; of more, those that were not asked for longest are dropped
-_LONGEST = 1 << 20  # letters of an answer that is worth keeping
+_LONGEST = 1 << 20  # letters of an answer that is worth keeping, with its figure
 _LIBRARIES = ("numpy", "scipy", "pandas", "matplotlib")
 
 
@@ -34,22 +36,22 @@ class KeptAnswer:
     path: Path | None
 
     def given_again(self) -> bool:
-        """Print the answer if it was given before, and its figure is still there; return whether it was."""
+        """Print the answer if it was given before, and put its figure in place; return whether it was."""
         if self.path is None:
             return False
         try:
             content = json.loads(self.path.read_text(encoding="utf-8"))
             printed = [(str(text), bool(nl)) for text, nl in content["printed"]]
-            figures = [(str(path), mark) for path, mark in content["figures"]]
+            figures = [_KeptFigure(*map(str, one)) for one in content["figures"]]
+            if not all(one.put_in_place() for one in figures):
+                return False
         except (OSError, ValueError, TypeError, KeyError):
-            return False
-        if any(_marked(Path(path)) != mark for path, mark in figures):
             return False
         logging.getLogger("gelassen").info("the answer is kept from before: %s", self.path)
         for text, nl in printed:
             emit(text, nl=nl)
-        for path, _ in figures:
-            hint(f"figure: {path}")
+        for one in figures:
+            hint(f"figure: {one.path}")
         with contextlib.suppress(OSError):
             os.utime(self.path)
         return True
@@ -62,17 +64,37 @@ class KeptAnswer:
             return
         with listen() as heard:
             yield
-        content = {
-            "printed": heard.printed,
-            "figures": [(str(path), _marked(path)) for path in heard.figures],
-        }
-        text = json.dumps(content)
-        if len(text) > _LONGEST:
-            return
         with contextlib.suppress(OSError):
+            figures = [astuple(_KeptFigure.of(path)) for path in heard.figures]
+            text = json.dumps({"printed": heard.printed, "figures": figures})
+            if len(text) > _LONGEST:
+                return
             self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             replace_file(self.path, text)
             _drop_oldest(self.path.parent)
+
+
+@dataclass(frozen=True, slots=True)
+class _KeptFigure:
+    """A figure of an answer, where it was written, and the real folder that was then."""
+
+    path: str
+    folder: str
+    content: str  # as Base64
+
+    @classmethod
+    def of(cls, path: Path) -> "_KeptFigure":
+        content = base64.b64encode(path.read_bytes()).decode()
+        return cls(str(path), os.path.realpath(path.parent), content)
+
+    def put_in_place(self) -> bool:
+        """Write it again if something else is there; return False if its folder leads elsewhere now."""
+        path, content = Path(self.path), base64.b64decode(self.content, validate=True)
+        if os.path.realpath(path.parent) != self.folder:
+            return False
+        if not path.is_file() or path.read_bytes() != content:
+            replace_file(path, content)
+        return True
 
 
 def kept_answer(

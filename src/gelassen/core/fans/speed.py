@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from gelassen.core.fans.priors import Noise, Speed
 from gelassen.core.foundation.errors import InputError
@@ -27,6 +26,8 @@ class SpeedLaw:
     def over(self, duty_pct: Floats) -> tuple[Floats, Floats]:
         """Return speeds and their standard deviations at these duties, rpm."""
         low, high = float(self.duty_pct[0]), float(self.duty_pct[-1])
+        from scipy.interpolate import PchipInterpolator  # only here: it takes long to import
+
         inside = np.clip(duty_pct, low, high)
         beyond = duty_pct - inside
         slope = float(self.rpm[-1] - self.rpm[0]) / (high - low)

@@ -1,6 +1,7 @@
 """What a run says in one number each, beside where it settles: rest, highest, mean, score, work, clock."""
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -8,14 +9,16 @@ from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.judging import with_mean_of_cores
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, series_of
-from gelassen.core.run.summary import RunSummary
 from gelassen.core.run.thresholds import Quantities
+
+if TYPE_CHECKING:
+    from gelassen.core.run.summary import RunSummary
 
 SCORE = "load.program.score_count"
 WARM_UP = "warm-up"
 
 
-def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple[float, float]]:
+def run_quantities(recording: Recording, summary: "RunSummary") -> dict[str, tuple[float, float]]:
     """Return each quantity that the run tells, with its standard error.
 
     Returns
@@ -72,7 +75,7 @@ def run_quantities(recording: Recording, summary: RunSummary) -> dict[str, tuple
     return found
 
 
-def _part(summary: RunSummary) -> str:
+def _part(summary: "RunSummary") -> str:
     return "gpu." if (summary.channel or "").startswith("gpu.") else "cpu."
 
 
