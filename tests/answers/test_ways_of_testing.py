@@ -9,6 +9,7 @@ import pytest
 
 from command_line import gelassen, ok
 from gelassen import open_study, read_log
+from gelassen.conduct.operator.run_table import entries_of_table
 from gelassen.core import FileError
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.study.file.reader import read_study_file
@@ -178,7 +179,9 @@ def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
     ]
     assert [round(one["highest_c"], 1) for one in readings] == [80.0, 81.1]
     for text, words in (
-        ("Setup,Max,Foo\na,80,1\n", 'table of runs .*'), ("Setup,Max\na,80\nb,190\n", "line 3: .*87.8"),
+        ("Setup,Max,Foo\na,80,1\n", 'column "Foo".*--column "Foo=MEANING"'),
+        ("Setup,Max,Peak\na,80,81\n", '"Max" and "Peak" both mean the highest'),
+        ("Setup,Max\na,80\nb,190\n", "line 3: .*87.8"),
         ("Max\n80\n", 'no column is called "setup"'), ("Setup,Max\n", "no rows"),
     ):  # fmt: skip
         table.write_text(text)
@@ -186,6 +189,54 @@ def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
         assert refused.returncode == 2
         assert re.search(words, refused.stderr), refused.stderr
     assert len(list((study / "runs").iterdir())) == 2
+
+
+SHEET = """\
+Cooler;Paste;Tmax (°F);Ambient (°F);Clock (GHz);Fan RPM;dB(A);Run time (s);GPU max (°C);Remarks
+Brise 120;A;167;72;4,4;1450;38,2;1200;66;-
+Brise 120;B;163;72;4,4;1450;38,2;1200;66;remounted
+Kiesel 92;A;185;72;4,2;2300;44;1200;66;-
+Kiesel 92;B;181;72;4,2;2300;44;1200;66;-
+"""
+
+
+def test_a_sheet_as_testers_keep_it_becomes_setups_with_their_factors(tmp_path):
+    study, sheet = tmp_path / "s", tmp_path / "sheet.csv"
+    sheet.write_text(SHEET)
+    asked = ("enter", study, "--from", sheet, "--limit", 95)
+    assert 'column "GPU max (°C)"' in gelassen(*asked).stderr  # no result of the processor
+    assert not study.exists()
+    for _ in range(2):  # the second time, its setups are known by their levels
+        ok(*asked, "--column", "GPU max (°C)=ignore")
+    run = json.loads((study / "runs/002-brise-120-b/run.json").read_text())
+    assert run["levels"] == {"cooler": "Brise 120", "paste": "B"}
+    wanted = {
+        "highest_c": (163 - 32) / 1.8, "room_c": 40 / 1.8, "clock_mhz": 4400, "fan_rpm": 1450,
+        "noise_dba": 38.2, "minutes": 20, "note": "remounted",
+    }  # fmt: skip
+    assert {name: run["by_hand"][name] for name in wanted} == pytest.approx(wanted)
+    assert len(open_study(study).file.setups) == 4
+    said = ok("compare", study, "--effects", "--no-figure")
+    assert "cooler: Kiesel 92 is 10.1 K warmer than Brise 120" in said
+
+
+@pytest.mark.parametrize(
+    ("header", "meaning"),
+    [
+        ("Avg FPS", "score"), ("Temp min", "rest_c"), ("Time (min)", "minutes"),
+        ("Package W", "power_w"), ("Peak core temp °C", "highest_c"), ("Max W", None),
+        ("GPU power (W)", None), ("Temp", None), ("ΔT over ambient", None),
+    ],
+)  # fmt: skip
+def test_what_a_header_does_not_say_is_not_guessed(tmp_path, header, meaning):
+    table = tmp_path / "runs.csv"
+    table.write_text(f"Setup,{header},Clock told\na,50,1\n")
+    if meaning is None:
+        with pytest.raises(FileError, match="what is in the column"):
+            entries_of_table(table, columns={"Clock told": "clock"})
+    else:
+        (entry,) = entries_of_table(table, columns={"Clock told": "clock"})
+        assert entry.readings == {meaning: 50.0, "clock_mhz": 1.0}
 
 
 @pytest.mark.parametrize(("apart_k", "doubt", "verdict"), [

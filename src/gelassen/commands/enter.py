@@ -1,7 +1,7 @@
 """`gelassen enter`: results that were read off a screen, without a log."""
 
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -27,6 +27,7 @@ class EnterOptions:
 
     study: Path
     table: Path | None
+    columns: tuple[str, ...]
     setup: str | None
     new_setup: bool
     limit_c: float | None
@@ -44,6 +45,10 @@ class EnterOptions:
 @click.option(
     "--from", "table", type=click.Path(path_type=Path), default=None, metavar="TABLE",
     help="A table with one row a run (CSV, xlsx, ods): setup, highest, rest, room, power ...",
+)  # fmt: skip
+@click.option(
+    "--column", "columns", multiple=True, metavar="HEADER=MEANING",
+    help='What a column of the table is: an option of this command, factor or ignore ("Tmax=highest").',
 )  # fmt: skip
 @click.option("--setup", default=None, help="Setup that was on the bench.")
 @click.option("--new-setup", is_flag=True, help="The setup is new to this study.")
@@ -85,9 +90,10 @@ def enter(**given: Any) -> None:
         readings={name: given.pop(name) for name in _READINGS if given[name] is not None},
         **{name: value for name, value in given.items() if name not in _READINGS},
     )
-    from gelassen.conduct.operator.entering import check_entry, enter_run, entries_of_table
+    from gelassen.conduct.operator.entering import check_entry, enter_run
+    from gelassen.conduct.operator.run_table import entries_of_table
     from gelassen.core.foundation.errors import InputError
-    from gelassen.study.file.new_study import check_limit, check_setup
+    from gelassen.study.file.new_study import check_limit, check_setup, setup_of
     from gelassen.study.file.reader import read_study_file
     from gelassen.study.file.study_file import STUDY_FILE
 
@@ -95,7 +101,14 @@ def enter(**given: Any) -> None:
         if asked.setup is not None or asked.readings:
             raise InputError("give either a table with --from, or the readings of one run")
         known = read_study_file(asked.study / STUDY_FILE).factors if asked.study.is_dir() else ()
-        entries = entries_of_table(asked.table, known)
+        columns = dict(pair("--column", one, '"Tmax=highest"', last=True) for one in asked.columns)
+        entries = entries_of_table(asked.table, known, columns)
+        entries = [
+            replace(one, setup=setup_of(asked.study, one.setup_levels) or one.setup)
+            for one in entries
+        ]
+    elif asked.columns:
+        raise InputError("--column goes with --from TABLE")
     elif asked.setup is None and not asked.readings and sys.stdin.isatty():
         entries = [_asked_for()]
     elif asked.setup is None:

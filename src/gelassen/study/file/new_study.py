@@ -1,6 +1,7 @@
 """A study that begins with its first run, and gains a setup on request."""
 
 import re
+from collections.abc import Mapping
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,13 @@ def check_limit(limit_c: float | None, room_c: float | None, where: str = "") ->
     if limit_c is not None and room_c is not None and limit_c <= room_c:
         at = f"{where}: " if where else ""
         raise InputError(f"{at}a limit of {limit_c:g} °C lies below the room ({room_c:.1f} °C)")
+
+
+def setup_of(study: Path, levels: Mapping[str, str | float]) -> str | None:
+    """Return the setup of a study that has these levels; None if there is none, or no study yet."""
+    path = study / STUDY_FILE
+    known = read_study_file(path).setups if path.exists() else {}
+    return next((name for name, its in known.items() if its and dict(its) == dict(levels)), None)
 
 
 def check_setup(
@@ -51,11 +59,13 @@ def ensure_setup(
     limit_c: float | None = None,
     new_setup: bool = False,
     made_up: bool = False,
+    levels: Mapping[str, str | float] | None = None,
 ) -> None:
     """Make sure that the study exists and knows the setup.
 
     A folder that does not exist, or is empty, becomes a study. A setup that an existing study does
-    not know is refused unless `new_setup` is true, as it may be a typing error.
+    not know is refused unless `new_setup` is true, as it may be a typing error. A new setup gets these
+    levels; factors and levels that the study does not know are added, as changed by hand.
 
     Raises
     ------
@@ -78,7 +88,13 @@ def ensure_setup(
         document["title"] = printable(study.resolve().name)
         document["made_up"] = made_up
         document["machine"] = {"name": "the machine under test", "limit_c": limit_c}
-    document.setdefault("setups", tomlkit.table(is_super_table=True))[setup] = tomlkit.table()
+    for factor, level in (levels or {}).items():
+        known = document.setdefault("factors", tomlkit.table(is_super_table=True))
+        if factor not in known:
+            known[factor] = {"levels": [], "changed_by": "hand"}
+        if level not in known[factor]["levels"]:
+            known[factor]["levels"].append(level)
+    document.setdefault("setups", tomlkit.table(is_super_table=True))[setup] = dict(levels or {})
     replace_file(path, tomlkit.dumps(document), check=read_study_file)
 
 
