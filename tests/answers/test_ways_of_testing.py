@@ -354,6 +354,36 @@ def test_a_table_of_attempts_is_a_ladder_by_a_factor_or_by_the_power_that_was_re
     assert 'Did you mean "power"?' in refused.stderr
 
 
+ATTEMPTS = """\
+Cooler,Voltage (mV),Clock (MHz),Result,Max temp,Power,Room
+Brise 120,1250,5000,stable,84,142,22
+Brise 120,1150,5000,stable,75,121,22
+Brise 120,1100,5000,crash,71,112,22
+Brise 120,1200,5200,stable,83,140,22
+Brise 120,1150,5200,errors,79,130,22
+Kiesel 92,1250,5000,throttled,95,139,22
+Kiesel 92,1150,5000,stable,86,121,22
+Kiesel 92,1100,5000,no boot,,,22
+"""
+
+
+def test_voltages_fail_downwards_and_at_each_clock_by_itself(tmp_path):
+    table = tmp_path / "attempts.csv"
+    table.write_text(ATTEMPTS)
+    voltage = ("--limit", 95, "--from", table, "--column", "Voltage (mV)=factor")
+    ok("enter", tmp_path / "s", *voltage)
+    said = ok("compare", tmp_path / "s", "--ladder", "voltage")
+    assert "Kiesel 92: held down to 1150; would not start at 1100; held back at 1250." in said
+    assert "The clock differed, too (5000 to 5200 MHz): enter it as a factor." in said
+    ok("enter", tmp_path / "t", *voltage, "--column", "Clock (MHz)=factor")
+    said = ok("compare", tmp_path / "t", "--ladder", "voltage")
+    assert "Brise 120, 5000: held down to 1150; unstable at 1100." in said
+    assert "Brise 120, 5200: held down to 1200; unstable at 1150." in said
+    assert "Brise 120, 1150: held 5000; unstable at 5200." in ok(
+        "compare", tmp_path / "t", "--ladder", "clock"
+    )
+
+
 def test_a_limit_below_the_room_is_refused_and_named_where_it_was_stored(tmp_path):
     said = ("--setup", "a", "--highest", "60", "--room", "22", "--new-setup", "--limit")
     assert "below the room" in gelassen("enter", tmp_path / "s", *said, "15").stderr

@@ -1,4 +1,4 @@
-"""How far until it fails: attempts at rising powers, clocks, voltages, and how each ended."""
+"""How far until it fails: attempts at rising powers or clocks, or falling voltages, and how each ended."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from gelassen.study.disk.run_file import ATTEMPTS
 from gelassen.study.file.levels import level_text
 from gelassen.study.file.study_file import StudyFile
 
-_HELD = "held"
+_HELD, _HELD_BACK = "held", "held back"
 # What attempts may rise in without being a factor: what each run read.
 _READ = {
     "power": "power_w", "clock": "clock_mhz", "room": "reference_c", "minutes": "load_length_s",
@@ -32,13 +32,16 @@ class Ladder(Result):
     attempts : DataFrame
         setup (without the factor), level, ending, minutes, rise_k, power_w, clock_mhz, errors, run.
     setups : DataFrame
-        setup, held_to (the highest level that held, every lower one too), minutes (how long it held there
-        at most), fails_at (the lowest level that did not), ending (how), contradicted (a level above one
-        that did not hold has held).
+        setup, held_to (the furthest level that held, every nearer one too), minutes (how long it held there
+        at most), fails_at (the nearest level that did not), ending (how), contradicted (a level beyond one
+        that did not hold has held), held_back_at (for attempts downwards: the lowest level at which heat
+        held it back).
     coolest
         Setup to the run that held with the lowest rise, for attempts at several voltages and the like.
     factor
-        What rises.
+        What rises, or falls.
+    downwards
+        Whether lower levels are the harder ones, as voltages are: found from where attempts failed.
     """
 
     attempts: pd.DataFrame
@@ -47,6 +50,7 @@ class Ladder(Result):
     factor: str
     title: str
     made_up: bool
+    downwards: bool = False
 
     def __str__(self) -> str:
         return "\n".join(
@@ -67,8 +71,9 @@ def study_ladder(
     if table.empty:
         raise InputError(f"no run has a number as its {factor}: nothing was attempted along it")
     table = table.sort_values(["setup", "level"], kind="stable").reset_index(drop=True)
+    downwards = factor not in _READ and _fails_downwards(table)
     setups = pd.DataFrame(
-        [_summed(str(name), own) for name, own in table.groupby("setup", sort=False)]
+        [_summed(str(name), own, downwards) for name, own in table.groupby("setup", sort=False)]
     )
     held = table[(table["ending"] == _HELD) & table["rise_k"].notna()]
     coolest = {
@@ -77,8 +82,18 @@ def study_ladder(
     }
     return Ladder(
         attempts=table, setups=setups, coolest=coolest, factor=factor, title=study.file.title,
-        made_up=study.is_made_up(rows),
+        made_up=study.is_made_up(rows), downwards=downwards,
     )  # fmt: skip
+
+
+def _fails_downwards(table: pd.DataFrame) -> bool:
+    """Return whether attempts failed below those of the same setup that held, rather than above them."""
+    count = 0
+    for _, own in table.groupby("setup"):
+        held = own.loc[own["ending"] == _HELD, "level"].to_numpy()
+        failed = own.loc[~own["ending"].isin([_HELD, _HELD_BACK]), "level"].to_numpy()
+        count += int(np.sign(held[:, None] - failed).sum())
+    return count > 0
 
 
 def ending_of(row: RunRow) -> str:
@@ -92,7 +107,7 @@ def ending_of(row: RunRow) -> str:
     if row.quantities.get("errors", (0.0, 0.0))[0] > 0:
         return "unstable"
     if row.at_limit or (row.thermal_share or 0.0) > _HELD_BACK_SHARE:
-        return "held back"
+        return _HELD_BACK
     return _HELD
 
 
@@ -113,20 +128,27 @@ def _attempt(file: StudyFile, factor: str, row: RunRow) -> dict[str, object] | N
     }  # fmt: skip
 
 
-def _summed(setup: str, own: pd.DataFrame) -> dict[str, object]:
+def _summed(setup: str, own: pd.DataFrame, downwards: bool) -> dict[str, object]:
+    way = -1.0 if downwards else 1.0
     held = own[own["ending"] == _HELD]
-    failed = own[own["ending"] != _HELD]
-    fails_at = float(failed["level"].min()) if len(failed) else np.nan
-    below = held[~(held["level"] >= fails_at)]
-    held_to = float(below["level"].max()) if len(below) else np.nan
+    held_back = own["ending"] == _HELD_BACK
+    # Downwards, heat holds back at the easy end: that is no failure of the attempt.
+    failed = own[(own["ending"] != _HELD) & ~(held_back & downwards)]
+    fails_at = way * float((way * failed["level"]).min()) if len(failed) else np.nan
+    before = held[~(way * held["level"] >= way * fails_at)]
+    held_to = way * float((way * before["level"]).max()) if len(before) else np.nan
     longest = (
-        below.loc[below["level"] == held_to, "minutes"].astype(float).max()
-        if len(below)
+        before.loc[before["level"] == held_to, "minutes"].astype(float).max()
+        if len(before)
         else np.nan
     )
     first = failed.loc[failed["level"] == fails_at, "ending"]
+    hot = own.loc[held_back & downwards, "level"]
     return {
         "setup": setup, "held_to": held_to, "minutes": longest, "fails_at": fails_at,
         "ending": str(first.iloc[0]) if len(first) else "",
-        "contradicted": bool((held["level"] > fails_at).any()),
+        "contradicted": bool((way * held["level"] > way * fails_at).any() or (
+            downwards and (held["level"] == fails_at).any()
+        )),
+        "held_back_at": float(hot.min()) if len(hot) else np.nan,
     }  # fmt: skip

@@ -312,14 +312,7 @@ def judged_conflicts(found: StudyJudged) -> list[str]:
 def ladder_text(found: Ladder) -> str:
     """Return how far each setup holds, and every attempt."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
-    said = []
-    for r in found.setups.itertuples():
-        held = "nothing held" if math.isnan(r.held_to) else f"held {r.held_to:g}"
-        if not math.isnan(r.held_to) and not math.isnan(r.minutes):
-            held += f" for {r.minutes:.0f} min"
-        fails = "nothing failed" if math.isnan(r.fails_at) else f"{r.ending} at {r.fails_at:g}"
-        odd = ". A higher level held all the same: repeat both" if r.contradicted else ""
-        said.append(f"{r.setup}: {held}; {fails}{odd}.")
+    said = [_held_to(found, r) for r in found.setups.itertuples()]
     rows = [
         [
             r.setup, f"{r.level:g}",
@@ -334,6 +327,30 @@ def ladder_text(found: Ladder) -> str:
     return "\n\n".join([f"{found.title}: along {found.factor}{made_up}\n" + "\n".join(said), table])
 
 
+def _held_to(found: Ladder, r: Any) -> str:
+    """Return how far one setup held."""
+    held = "nothing held"
+    if not math.isnan(r.held_to):
+        held = f"held {'down to ' if found.downwards else ''}{r.held_to:g}"
+        held += "" if math.isnan(r.minutes) else f" for {r.minutes:.0f} min"
+    ends = [] if math.isnan(r.fails_at) else [f"{r.ending} at {r.fails_at:g}"]
+    ends += [] if math.isnan(r.held_back_at) else [f"held back at {r.held_back_at:g}"]
+    said = "; ".join([held, *(ends or ["nothing failed"])])
+    if not r.contradicted:
+        return f"{r.setup}: {said}."
+    own = found.attempts[found.attempts["setup"] == r.setup]
+    clocks = own["clock_mhz"].dropna().astype(float)
+    unlike = found.factor != "clock" and clocks.max() > _SAME_CLOCK * clocks.min()
+    cause = (
+        f"The clock differed, too ({clocks.min():.0f} to {clocks.max():.0f} MHz): enter it as a factor"
+        if unlike
+        else "Repeat both"
+    )
+    further = "The same or a lower" if found.downwards else "A higher"
+    return f"{r.setup}: {said}. {further} level held all the same. {cause}."
+
+
+_SAME_CLOCK = 1.01  # ratio of clocks that are set alike: readings of a clock differ by less
 _LADDER_NUMBERS = ("minutes", "rise_k", "power_w", "clock_mhz", "errors")
 
 

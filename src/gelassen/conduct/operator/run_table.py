@@ -22,7 +22,7 @@ _LEVEL = "level of "
 _DELIMITERS = (",", ";", "\t", "|")
 _WORDS = {
     "setup": ("setup", "configuration", "config", "variant"),
-    "ending": ("ending", "outcome"),
+    "ending": ("ending", "outcome", "result", "status", "stable", "ended"),
     "note": ("note", "notes", "remark", "remarks", "comment", "comments"),
     "when": ("when", "date"),
     "mount": ("mount", "mounting"),
@@ -61,6 +61,14 @@ _OTHER_PARTS = {
 # What a tester may say of a column.
 _MEANINGS = (*_WORDS, *(others[0] for _, _, others in FIELDS.values()), FACTOR, IGNORED)
 _MEAN = ("avg", "average", "mean")
+# What testers write for the ways in which an attempt ends.
+_ENDINGS = {
+    "held": ("stable", "passed", "pass", "ok", "yes", "fine"),
+    "held back": ("throttled", "throttling", "throttles"),
+    "unstable": ("crash", "crashed", "error", "errors", "failed", "fail", "no"),
+    "shut down": ("shutdown", "off"),
+    "would not start": ("no boot", "no start", "did not start"),
+}
 _NOTHING = {"-", "–", "—", "n/a", "na", "?", "none"}
 
 
@@ -119,12 +127,17 @@ def _entry(cells: Mapping[str, str]) -> Entry:
         setup=setup, levels=levels if named else {}, setup_levels={} if named else levels,
         note=cells.get("note", ""),
         readings={name: parse_reading(name, cells[name]) for name in FIELDS if name in cells},
-        ending=cells.get("ending", "").lower(),
+        ending=_ending(cells.get("ending", "").lower()),
         started=parse_moment(cells["when"]) if "when" in cells else None, mount=cells.get("mount"),
         load=cells.get("load"),
     )  # fmt: skip
     check_entry(entry)
     return entry
+
+
+def _ending(said: str) -> str:
+    """Return how an attempt ended in the study's own words, if it is said in others."""
+    return next((ending for ending, words in _ENDINGS.items() if said in words), said)
 
 
 def _places(
@@ -158,7 +171,7 @@ def _places(
         first = unknown[0]
         raise FileError(
             f'{path}: what is in the column "{first}"? Say it with --column "{first}=MEANING" '
-            f"({', '.join(_MEANINGS)})." + nearest(_plain(first), known)
+            f"({', '.join(_MEANINGS)}). A factor is what you changed"
         )
     places = {place: name for place, name in found.items() if name is not None and name != IGNORED}
     for place, name in places.items():
@@ -189,7 +202,7 @@ def _stated(path: Path, header: str, said: str, known: Mapping[str, str]) -> str
     if word != IGNORED and word not in known:
         raise FileError(
             f'{path}: --column "{header}={said}": "{said}" is none of {", ".join(_MEANINGS)}.'
-            + nearest(word, (*known, *_MEANINGS))
+            + nearest(word, _MEANINGS)
         )
     return IGNORED if word == IGNORED else known[word]
 
