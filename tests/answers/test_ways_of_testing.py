@@ -192,11 +192,11 @@ def test_a_table_of_typed_runs_is_stored_whole_or_not_at_all(tmp_path):
 
 
 SHEET = """\
-Cooler;Paste;Tmax (°F);Ambient (°F);Clock (GHz);Fan RPM;dB(A);Run time (s);GPU max (°C);Remarks
-Brise 120;A;167;72;4,4;1450;38,2;1200;66;-
-Brise 120;B;163;72;4,4;1450;38,2;1200;66;remounted
-Kiesel 92;A;185;72;4,2;2300;44;1200;66;-
-Kiesel 92;B;181;72;4,2;2300;44;1200;66;-
+Cooler;Paste;Tmax (°F);Ambient (°F);Clock (GHz);Fan RPM;dB(A);Run time (s);GPU max (°C);Price;Remarks
+Brise 120;A;167;72;4,4;1450;38,2;1200;66;45;-
+Brise 120;B;163;72;4,4;1450;38,2;1200;66;45;remounted
+Kiesel 92;A;185;72;4,2;2300;44;1200;66;25;-
+Kiesel 92;B;181;72;4,2;2300;44;1200;66;25;-
 """
 
 
@@ -218,6 +218,8 @@ def test_a_sheet_as_testers_keep_it_becomes_setups_with_their_factors(tmp_path):
     assert len(open_study(study).file.setups) == 4
     said = ok("compare", study, "--effects", "--no-figure")
     assert "cooler: Kiesel 92 is 10.1 K warmer than Brise 120" in said
+    prices = open_study(study).file.factors["cooler"].details
+    assert prices == {"Brise 120": {"price": 45.0}, "Kiesel 92": {"price": 25.0}}
 
 
 @pytest.mark.parametrize(

@@ -52,7 +52,8 @@ class Entry:
 
     Its setup, its readings by the names in `FIELDS`, when it was, levels that differ from the setup's,
     the program that ran, and how an attempt ended (`study/disk/run_file.py`, ATTEMPTS). `setup_levels` are
-    those of the setup itself, where they say which it is.
+    those of the setup itself, where they say which it is. `details` is factor to level to what else is
+    known of it, such as its price.
     """
 
     setup: str
@@ -64,6 +65,7 @@ class Entry:
     ending: str = ""
     load: str | None = None
     setup_levels: Mapping[str, str | float] = field(default_factory=dict)
+    details: Mapping[str, Mapping[str, Mapping[str, str | float]]] = field(default_factory=dict)
 
 
 def parse_reading(name: str, text: str, *, sure: bool = False) -> float:
@@ -172,8 +174,9 @@ def enter_run(
     """
     check_entry(entry)
     ensure_setup(
-        study, entry.setup, limit_c=limit_c, new_setup=new_setup, levels=entry.setup_levels
-    )
+        study, entry.setup, limit_c=limit_c, new_setup=new_setup, levels=entry.setup_levels,
+        details=entry.details,
+    )  # fmt: skip
     content = read_study_file(study / STUDY_FILE)
     run = RunFile(
         outcome="entered",

@@ -3,6 +3,7 @@
 import csv
 import re
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gelassen.conduct.operator.entering import (
@@ -17,8 +18,8 @@ from gelassen.core.foundation.errors import FileError, InputError
 from gelassen.core.foundation.spelling import nearest
 from gelassen.system.files import read_bytes
 
-IGNORED, FACTOR = "ignore", "factor"
-_LEVEL = "level of "
+IGNORED, FACTOR, DETAIL = "ignore", "factor", "detail"
+_LEVEL, _DETAIL = "level of ", "detail: "
 _DELIMITERS = (",", ";", "\t", "|")
 _WORDS = {
     "setup": ("setup", "configuration", "config", "variant"),
@@ -58,8 +59,10 @@ _OTHER_PARTS = {
     "gpu", "graphics", "hotspot", "vrm", "regulator", "ssd", "nvme", "memory", "ram", "board", "chipset",
     "coolant", "water", "psu", "supply",
 }  # fmt: skip
+# What is known of a cooler, say, and not of a run.
+_DETAILS = {"price": "price", "cost": "price", "weight": "weight", "size": "size"}
 # What a tester may say of a column.
-_MEANINGS = (*_WORDS, *(others[0] for _, _, others in FIELDS.values()), FACTOR, IGNORED)
+_MEANINGS = (*_WORDS, *(others[0] for _, _, others in FIELDS.values()), FACTOR, DETAIL, IGNORED)
 _MEAN = ("avg", "average", "mean")
 # What testers write for the ways in which an attempt ends.
 _ENDINGS = {
@@ -97,6 +100,7 @@ def entries_of_table(
     header, rows = _cells(path)
     places = _places(path, header, rows, factors, columns or {})
     entries = []
+    told = _Details(path, [name for name in places.values() if name.startswith(_LEVEL)])
     for line, row in rows:
         cells = {
             places[k]: _with_unit(places[k], text.strip(), header[k])
@@ -109,9 +113,58 @@ def entries_of_table(
             entries.append(_entry(cells))
         except InputError as error:
             raise FileError(f"{path}, line {line}: {error}. Nothing was stored") from None
+        told.hear(cells)
     if not entries:
         raise FileError(f"{path} has no rows below its header")
-    return entries
+    return [replace(entry, details=told.of_levels()) for entry in entries]
+
+
+@dataclass(slots=True)
+class _Details:
+    """What is known of the levels of a factor: prices, say, each the same in all rows of its level."""
+
+    path: Path
+    factors: list[str]  # columns, in their order
+    _heard: dict[tuple[str, str, str], set[str | float]] = field(default_factory=dict)
+
+    def hear(self, cells: Mapping[str, str]) -> None:
+        """Take the details of one row."""
+        for name, text in cells.items():
+            if name.startswith(_DETAIL):
+                what = name.removeprefix(_DETAIL)
+                for factor in self.factors:
+                    if factor in cells:
+                        place = (what, factor.removeprefix(_LEVEL), cells[factor])
+                        self._heard.setdefault(place, set()).add(parse_level(text))
+
+    def of_levels(self) -> dict[str, dict[str, dict[str, str | float]]]:
+        """Return factor to level to what is known of it: of the first factor that settles it.
+
+        Raises
+        ------
+        FileError
+            No factor does.
+        """
+        found: dict[str, dict[str, dict[str, str | float]]] = {}
+        for what in dict.fromkeys(what for what, _, _ in self._heard):
+            told = {place[1:]: said for place, said in self._heard.items() if place[0] == what}
+            factor = next(
+                (
+                    one
+                    for one in dict.fromkeys(factor for factor, _ in told)
+                    if all(len(said) == 1 for (its, _), said in told.items() if its == one)
+                ),
+                None,
+            )
+            if factor is None:
+                raise FileError(
+                    f"{self.path}: the {what} is not the same in all rows of a level: leave the column out "
+                    f'("ignore")'
+                )
+            for (its, level), said in told.items():
+                if its == factor:
+                    found.setdefault(factor, {}).setdefault(level, {})[what] = next(iter(said))
+        return found
 
 
 def _entry(cells: Mapping[str, str]) -> Entry:
@@ -181,7 +234,14 @@ def _places(
                 f'{path}: "{header[twin]}" and "{header[place]}" both mean {_in_words(name)}. Leave one '
                 f'out: --column "{header[place]}={IGNORED}"'
             )
-    if not any(name == "setup" or name.startswith(_LEVEL) for name in places.values()):
+    levels = [name for name in places.values() if name.startswith(_LEVEL)]
+    details = [name for name in places.values() if name.startswith(_DETAIL)]
+    if details and not levels:
+        raise FileError(
+            f"{path}: the {details[0].removeprefix(_DETAIL)} belongs to the levels of a factor: call the "
+            'column of the setups "cooler", say, or leave the other out with "ignore"'
+        )
+    if not levels and "setup" not in places.values():
         raise FileError(f'{path}: no column is called "setup" (found: {", ".join(header)})')
     return places
 
@@ -191,14 +251,15 @@ def _known(factors: Collection[str]) -> dict[str, str]:
     known = {word: name for name, words in _WORDS.items() for word in words}
     for name, (_, _, others) in FIELDS.items():
         known |= dict.fromkeys((name.replace("_", " "), *others), name)
+    known |= {word: _DETAIL + name for word, name in _DETAILS.items()}
     return known | {name.replace("_", " ").lower(): _LEVEL + name for name in factors}
 
 
 def _stated(path: Path, header: str, said: str, known: Mapping[str, str]) -> str:
     """Return what a column holds by the tester's word."""
     word = _plain(said)
-    if word == FACTOR:
-        return _LEVEL + _factor_name(header)
+    if word in (FACTOR, DETAIL):
+        return (_LEVEL if word == FACTOR else _DETAIL) + _factor_name(header)
     if word != IGNORED and word not in known:
         raise FileError(
             f'{path}: --column "{header}={said}": "{said}" is none of {", ".join(_MEANINGS)}.'

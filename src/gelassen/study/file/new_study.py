@@ -60,12 +60,14 @@ def ensure_setup(
     new_setup: bool = False,
     made_up: bool = False,
     levels: Mapping[str, str | float] | None = None,
+    details: Mapping[str, Mapping[str, Mapping[str, str | float]]] | None = None,
 ) -> None:
     """Make sure that the study exists and knows the setup.
 
     A folder that does not exist, or is empty, becomes a study. A setup that an existing study does
     not know is refused unless `new_setup` is true, as it may be a typing error. A new setup gets these
-    levels; factors and levels that the study does not know are added, as changed by hand.
+    levels; factors and levels that the study does not know are added, as changed by hand. `details` is
+    factor to level to what else is known of it.
 
     Raises
     ------
@@ -94,8 +96,14 @@ def ensure_setup(
             known[factor] = {"levels": [], "changed_by": "hand"}
         if level not in known[factor]["levels"]:
             known[factor]["levels"].append(level)
+            said = (details or {}).get(factor, {}).get(str(level))
+            if said:
+                known[factor].setdefault("details", tomlkit.table())[str(level)] = dict(said)
     document.setdefault("setups", tomlkit.table(is_super_table=True))[setup] = dict(levels or {})
-    replace_file(path, tomlkit.dumps(document), check=read_study_file)
+    text = re.sub(
+        r"(?<!\n)\n\[", "\n\n[", tomlkit.dumps(document)
+    )  # a table begins after an empty line
+    replace_file(path, text, check=read_study_file)
 
 
 def write_study(folder: Path, answers: Answers) -> Path:
