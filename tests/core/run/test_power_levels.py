@@ -196,6 +196,11 @@ def test_each_level_has_its_answer_and_a_held_level_is_the_next_one_up(stepped_s
     assert held == {
         (load, s): (load, s) == ("125 W", "fins") for load in loads for s in ("tower", "fins")
     }
+    # What a level read is its own, not that of the whole run.
+    tower = {row["load"]: row for row in found["setups"] if row["setup"] == "tower"}
+    for load in loads:
+        assert tower[load]["highest_k"] == pytest.approx(tower[load]["rise_k"], abs=1.5)
+        assert tower[load]["mean_k"] < tower[load]["highest_k"]
     apart = {row["load"]: row for row in found["differences"]}
     assert apart["65 W"]["difference_k"] == pytest.approx(0.3 * 65, abs=1.0)
     # The levels of a run share its mounting: their mean is no surer than each.

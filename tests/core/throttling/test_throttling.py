@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from gelassen.core import InputError, find_throttling
+from gelassen.core.signal.grid import lagged
 
 
 def held_back(*, limit_told=False, seed=0):
@@ -470,3 +471,42 @@ def test_readings_ten_minutes_apart_do_not_show_the_limit_reached():
     )
     assert answer.thermal_share == 0
     assert answer.at_limit_probability < 0.5
+
+
+def staircase(watts, busy_pct, clock_mhz, seed=0):
+    """Steps of ten minutes, each with other work; two idle minutes around them."""
+    rng = np.random.default_rng(seed)
+    level = np.repeat(np.arange(-1, len(watts) + 1), [120, *[600] * len(watts), 120])
+    t = np.arange(float(level.size))
+    own = {
+        name: np.array([rest, *steps, rest], dtype=float)[level + 1]
+        for name, rest, steps in (
+            ("power_w", 9, watts), ("load_pct", 1, busy_pct), ("clock_mhz", 1200, clock_mhz),
+        )
+    }  # fmt: skip
+    own["clock_mhz"] += 4 * rng.standard_normal(t.size)
+    temperature = 25 + 0.4 * lagged(own["power_w"], 1.0, 120.0)
+    own["power_w"] += 0.4 * rng.standard_normal(t.size)
+    return level, {"time_s": t, "temperature_c": np.round(temperature), "limit_c": 95.0, **own}
+
+
+UP = ((31, 52, 70, 88), (12.5, 25, 37.5, 50), (5200, 5100, 4900, 4700))
+
+
+@pytest.mark.parametrize("steps", [UP, tuple(one[::-1] for one in UP)], ids=["up", "down"])
+@pytest.mark.parametrize("missing", [(), ("clock_mhz",), ("load_pct",), ("power_w",)])
+def test_more_busy_cores_at_a_lower_clock_are_not_held_back(steps, missing):
+    _, log = staircase(*steps)
+    answer = find_throttling(**{name: one for name, one in log.items() if name not in missing})
+    assert not answer.thermal.any()
+    assert not answer.power.any()
+
+
+@pytest.mark.parametrize("missing", [(), ("load_pct",)])
+def test_unlike_loads_of_one_power_show_its_limit(missing):
+    level, log = staircase((31, 52, 65, 65), UP[1], (5200, 5100, 4750, 4300))
+    answer = find_throttling(**{name: one for name, one in log.items() if name not in missing})
+    at_limit = np.isin(level, (2, 3))
+    assert f1(answer.power, at_limit) > 0.97
+    assert not answer.other.any()
+    assert answer.limit_w == pytest.approx(65, abs=0.5)

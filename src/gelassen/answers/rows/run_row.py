@@ -60,6 +60,7 @@ class RunLevel(Result):
     load_pct: float | None
     wall_w: float | None
     parts: dict[str, PartReadings]
+    quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -356,6 +357,8 @@ def too_short(row: RunRow) -> str:
 
 
 def _run_level(level: "Level", recording: Recording, summary: "RunSummary") -> RunLevel:
+    from gelassen.core.run.quantities import run_quantities
+
     means = _hold_means({name: mean for name, (mean, _) in level.channels.items()})
     return RunLevel(
         power_w=_number(level.power_w), settled_w=_number(level.power_w), value=_number(level.rise),
@@ -368,6 +371,7 @@ def _run_level(level: "Level", recording: Recording, summary: "RunSummary") -> R
         load_length_s=_number(level.end_s - level.start_s),
         **{**means, "duty_pct": _number(level.duty_pct)},
         parts=_parts(recording, summary, level.channels),
+        quantities=run_quantities(recording, summary, (level.start_s, level.end_s)),
     )  # fmt: skip
 
 

@@ -18,8 +18,10 @@ SCORE = "load.program.score_count"
 WARM_UP = "warm-up"
 
 
-def run_quantities(recording: Recording, summary: "RunSummary") -> dict[str, tuple[float, float]]:
-    """Return each quantity that the run tells, with its standard error.
+def run_quantities(
+    recording: Recording, summary: "RunSummary", level_s: tuple[float, float] | None = None
+) -> dict[str, tuple[float, float]]:
+    """Return each quantity that the run tells, with its standard error; of one level, where it lasted.
 
     Returns
     -------
@@ -41,6 +43,8 @@ def run_quantities(recording: Recording, summary: "RunSummary") -> dict[str, tup
     times = frame.index.to_numpy(dtype=float)
     start_s, end_s = summary.load_s
     loaded = (times >= start_s) & (times <= end_s)
+    if level_s is not None:
+        loaded &= (times >= level_s[0]) & (times <= level_s[1])
     found: dict[str, tuple[float, float]] = {}
     if summary.channel is not None and (rise := series_of(frame, summary.channel)) is not None:
         reference = series_of(frame, summary.reference) if summary.reference else None
@@ -51,7 +55,10 @@ def run_quantities(recording: Recording, summary: "RunSummary") -> dict[str, tup
         _take(found, "mean", rise[loaded])
         # A later level of power or duty begins warm.
         first_s = next((level.end_s for level in (*summary.levels, *summary.fan_levels)), end_s)
-        _take_warm_up(found, times - start_s, np.where(loaded & (times < first_s), rise, np.nan))
+        if level_s is None:
+            _take_warm_up(
+                found, times - start_s, np.where(loaded & (times < first_s), rise, np.nan)
+            )
         _take_top(found, rise[loaded])
     volts = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".voltage_v")]
     if volts:

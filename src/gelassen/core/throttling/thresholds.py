@@ -140,6 +140,21 @@ class LowerLimit:
     PRIOR = 30.0  # log likelihood by which it must be better: as rare as something else that holds a chip
 
 
+class LoadLevels:
+    """When the work that is asked of a chip changed. Source: staircases of busy cores, made up."""
+
+    SMOOTH_S = 15.0  # s of the running median
+    FAR_S = 20.0  # s before and after a sample that are compared
+    POWER = 0.05  # relative change of the power
+    CLOCK = 0.007  # relative change of the clock, against that of the power: a step of 25 MHz
+    SAME_POWER = 0.01  # relative change of a power that stays at its limit
+    CLOCK_ALONE = 0.02  # relative change of the clock, then
+    LOAD_PCT = 4.0  # points of the busy time: one of 24 cores
+    EDGE_S = 60.0  # s at both ends of the load in which no level ends
+    SHORTEST_S = 120.0  # s: if a level is shorter, the load comes and goes
+    MOST = 24  # levels of one load
+
+
 class OtherParts:
     """Which other part held a chip back."""
 

@@ -1,6 +1,7 @@
 """When a chip was held back, and by what: heat, a power limit or something else."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from gelassen.core.foundation.inputs import Bools, Floats, SeriesLike
 from gelassen.core.signal.flags import forward, spans_of, tidied
 from gelassen.core.throttling.boost_end import lighter_load
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
+from gelassen.core.throttling.load_levels import levels_of_load, pinned
 from gelassen.core.throttling.states import State
 from gelassen.core.throttling.temperature_limit import (
     AtLimit,
@@ -58,13 +60,14 @@ def find_throttling(
     clock keeps its course over temperature. Heat: the clock is below that, and the limit was reached. Power
     limit: power keeps a level, stated or not. Something else: the clock is lower, and none of these
     explains it. A chip's own flags and counters count for more than all of this. A load that gets lighter
-    lowers power and not the clock. So without a clock and a load the answer is "cannot tell".
+    lowers power and not the clock. So without a clock and a load the answer is "cannot tell". Where the
+    load has levels, as a staircase of busy cores has, each is judged by itself.
     """
     log = read_chip_log(
         time_s, temperature_c, clock_mhz=clock_mhz, power_w=power_w, power_limit_w=power_limit_w,
         load_pct=load_pct, throttle_count=throttle_count, heat_flag=heat_flag, power_flag=power_flag,
     )  # fmt: skip
-    found = states_at_limit(log, limit_c) or _by_own_word(log, limit_c)
+    found = _level_by_level(log, limit_c) or _by_own_word(log, limit_c)
     by_heat, by_power, by_other = (
         found.probability[:, state] for state in (State.HEAT, State.POWER, State.OTHER)
     )
@@ -99,6 +102,30 @@ def find_throttling(
         limit_w=found.limit_w if power.any() else None,
         cautions=(*_missing(log), *found.cautions, *said),
     )
+
+
+_AT_POWER = np.eye(len(State))[State.POWER]
+
+
+def _level_by_level(log: ChipLog, limit_c: float) -> AtLimit | None:
+    """Return the states. Of a load with levels, what else than heat held the chip is judged within each."""
+    found = states_at_limit(log, limit_c)
+    levels = levels_of_load(log)
+    if found is None or len(levels) < 2:
+        return found
+    probability, limits_w = found.probability.copy(), []
+    for level, limit_w in zip(levels, pinned(log, levels), strict=True):
+        own = states_at_limit(replace(log, loaded=level), limit_c)
+        if own is None:
+            continue
+        by_heat = found.probability[:, State.HEAT] >= At.SURE
+        if not np.isnan(limit_w):
+            own = replace(own, probability=np.tile(_AT_POWER, (level.size, 1)), limit_w=limit_w)
+        probability[level & ~by_heat] = own.probability[level & ~by_heat]
+        if own.limit_w is not None and own.probability[level, State.POWER].mean() >= At.SURE:
+            limits_w.append(own.limit_w)
+    alike = bool(limits_w) and max(limits_w) < (1 + At.LOST) * min(limits_w)
+    return replace(found, probability=probability, limit_w=limits_w[0] if alike else None)
 
 
 def _missing(log: ChipLog) -> Iterator[Caution]:
