@@ -58,6 +58,26 @@ def test_a_run_that_reached_its_limit_at_its_end_is_at_its_limit():
     assert "reached its limit, 71.0 K, at about minute " in str(run)
 
 
+def test_a_governor_that_waits_below_its_limit_holds_the_part_where_it_hovers():
+    t = np.arange(120.0 + 1500)
+    clock, part, parts, power = 1.0, 24.0, [], []
+    for second in t:
+        if part >= 84:
+            clock = max(clock - 0.05, 0.6)
+        elif part < 79:
+            clock = min(clock + 0.0005, 1.0)
+        power.append(5.0 if second < 120 else 200 * clock**2.5)
+        part += (24 + 0.4 * power[-1] - part) / 90
+        parts.append(part)
+    frame = frame_of(t, part=np.round(parts), room=24.0, power=np.array(power))
+    frame["cpu.all.clock_mhz"] = np.where(t < 120, 1200, 4000 * (np.array(power) / 200) ** 0.4)
+    run = summarise_run(Recording(frame=frame), limit_c=84)
+    late = np.array(parts)[-300:].mean() - 24
+    assert run.steady.limited
+    assert run.steady.value == pytest.approx(late, abs=1.0)
+    assert "is held back by heat at" in str(run)
+
+
 def scenes(seed, seconds, rise_per_w=0.4):
     """Return power of a game in scenes with menus between them, and the rise that follows it."""
     rng = np.random.default_rng(seed)

@@ -162,6 +162,10 @@ WORDS = {
         "it was held back at {shown_c:.0f} °C, {below_k:.0f} K below the limit of {limit_c:g} °C: give "
         "the temperature at which it cuts its clock"
     ),
+    "held_below_its_limit": (
+        "heat held it {below_k:.1f} K below the stated limit, on average: its governor gives the clock "
+        "back only there"
+    ),
     "throttling_from_power": "no clock was logged: throttling is judged from power alone",
     "throttling_cannot_be_told": (
         "cannot tell whether the chip was held back: neither clock, power nor a count of throttling was "

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.settling.load_log import LoadLog
 from gelassen.core.settling.steady_result import SteadyState
@@ -17,6 +18,7 @@ class Limit:
 
     value: float  # in the unit of the answer: °C, or K over the mean reference
     reached_s: float | None  # the first time under load; None if never
+    below_k: float = 0.0  # how far below the stated limit the part was held
 
     @classmethod
     def of(cls, log: LoadLog, limit_c: float) -> "Limit | None":
@@ -30,8 +32,25 @@ class Limit:
         if float(np.median(smooth[late])) > limit_c + AtLimit.BEYOND_K:
             return None
         reference = 0.0 if log.reference is None else float(np.nanmean(log.reference[read]))
-        near = np.flatnonzero(smooth >= limit_c - AtLimit.NEAR_K)
-        return cls(limit_c - reference, float(at[near[0]]) if near.size else None)
+        return cls(limit_c - reference, _first_near(at, smooth, limit_c))
+
+    def where_held(self, log: LoadLog) -> "Limit":
+        """Return the level at which the end of the load was held, if that lies clearly below the limit.
+
+        Some governors cut the clock at the limit, and give it back only some kelvins below.
+        """
+        level = float(_late(log).mean())
+        if level > self.value - AtLimit.BELOW_K:
+            return self
+        reference = 0.0 if log.reference is None else float(np.nanmean(log.reference[log.read]))
+        at = log.times[log.read]
+        smooth = running_median(log.temperature[log.read], at, AtLimit.SMOOTH_S)
+        return Limit(level, _first_near(at, smooth, level + reference), self.value - level)
+
+
+def _first_near(times: Floats, smooth: Floats, limit_c: float) -> float | None:
+    near = np.flatnonzero(smooth >= limit_c - AtLimit.NEAR_K)
+    return float(times[near[0]]) if near.size else None
 
 
 def held_at(
@@ -57,8 +76,10 @@ def held_at(
     goes_to = (without.value, without.low, without.high) if told and without else None
     surely = held or answer.low >= limit.value
     low = limit.value if surely else answer.low
+    said = [caution("held_below_its_limit", below_k=limit.below_k)] if limit.below_k else []
     return replace(
         answer,
+        cautions=(*answer.cautions, *said),
         value=limit.value,
         low=min(low, limit.value),
         high=limit.value,
@@ -75,12 +96,17 @@ def held_at(
 
 def late_rise(log: LoadLog) -> float:
     """Return the median rise at the end of the load."""
+    return float(np.median(_late(log)))
+
+
+def _late(log: LoadLog) -> Floats:
+    """Return the rises at the end of the load."""
     series = log.temperature
     if log.reference is not None:
         series = series - np.nanmean(log.reference[log.read])
     at, seen = log.times[log.read], series[log.read]
     late = at >= at[0] + (at[-1] - at[0]) * (1 - AtLimit.LATE)
-    return float(np.median(seen[late]))
+    return seen[late]
 
 
 def _crosses(answer: SteadyState, limit: float) -> float | None:

@@ -147,6 +147,10 @@ def _within_limit(
     limit = None if limit_c is None else Limit.of(log, limit_c)
     if limit is None:
         return answer
+    # A temperature that stays at its limit and would go above it is held, whatever clock and power say.
+    stays = _held(limit, log)
+    held = stays if held_back is None else held_back or (stays and answer.value > limit.value)
+    limit = limit.where_held(log) if held else limit
     free = None
     if limit.reached_s is not None and limit.reached_s - log.span.start_s > 2 * Enough.SHORTEST_S:
         until = log.times < limit.reached_s
@@ -157,9 +161,6 @@ def _within_limit(
             load_start_s=log.span.start_s, load_end_s=float(log.times[until][-1]),
             slowest_s=slowest_s, confidence=confidence,
         )  # fmt: skip
-    # A temperature that stays at its limit and would go above it is held, whatever clock and power say.
-    stays = _held(limit, log)
-    held = stays if held_back is None else held_back or (stays and answer.value > limit.value)
     return held_at(answer, limit, free, held=held)
 
 
