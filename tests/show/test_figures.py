@@ -9,11 +9,12 @@ from matplotlib.collections import QuadMesh
 
 from command_line import gelassen, ok
 from gelassen import open_study
-from gelassen.core import InputError
+from gelassen.core import InputError, summarise_run
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
 from gelassen.core.recording import Recording
-from gelassen.figures import cores, differences, judged, order, plot, unlike
+from gelassen.core.signal.grid import lagged
+from gelassen.figures import cores, differences, judged, order, plot, run, unlike
 from small_study import small_study
 
 PARTS = {"cpu.package.temp_c": (50.0, 46.0), "gpu.hotspot.temp_c": (50.0, 55.0)}
@@ -149,3 +150,25 @@ def test_thirty_setups_with_hostile_names_can_still_be_read(tmp_path):
     assert sum("warmer" in text for text in told) > 15
     assert "$and$" in axis.figure.texts[-1].get_text()
     assert not axis.figure.texts[-1].get_parse_math()
+
+
+def test_a_varying_load_of_a_graphics_card_has_its_own_lanes_and_its_mean_as_a_line():
+    t = np.arange(1500.0)
+    rng = np.random.default_rng(4)
+    scenes = np.repeat(rng.uniform(90, 220, 23), 60)[: t.size - 120]
+    power = np.concatenate([np.full(120, 15.0), scenes])
+    frame = pd.DataFrame(
+        {"gpu.package.temp_c": 22 + 0.2 * lagged(power, 1.0, 60.0), "room.air.temp_c": 22.0,
+         "gpu.package.power_w": power, "gpu.package.clock_mhz": 2500.0, "gpu.memory.clock_mhz": 9000.0,
+         "cpu.package.power_w": 30.0},
+        index=pd.Index(t, name="t_s"),
+    )  # fmt: skip
+    recording = Recording(frame=frame)
+    summary = summarise_run(recording)
+    figure = run(recording, summary)
+    shown, clock, watts = figure.axes
+    (mean,) = (line for line in shown.lines if line.get_label() == "mean over the load")
+    assert mean.get_ydata() == pytest.approx(22 + summary.steady.value, abs=0.1)
+    assert mean.get_ydata() == pytest.approx(22 + 0.2 * scenes.mean(), abs=1.0)
+    assert clock.get_ylabel() == "clock\nin MHz"  # not the mean with that of the memory
+    assert [line.get_label() for line in watts.lines] == ["graphics", "processor"]

@@ -30,6 +30,7 @@ from gelassen.figures.canvas import (
 )
 
 if TYPE_CHECKING:
+    import pandas as pd
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
@@ -55,14 +56,18 @@ def run(recording: Recording, summary: RunSummary) -> "Figure":
     frame, _ = without_impossible(with_mean_of_cores(recording.frame, summary.channel))
     recording = replace(recording, frame=frame)
     minutes = frame.index.to_numpy(dtype=float) / 60
-    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)])
-    lanes = [lane for lane in lanes if lane[0] == "temperature" or _any(frame, lane[1])]
+    part = "gpu." if (summary.channel or "").startswith("gpu.") else "cpu."
+    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)], part)
+    lanes = [
+        lane for lane in lanes
+        if lane[0] == "temperature" or any(frame[name].notna().any() for name in lane[1])
+    ]  # fmt: skip
     if any(lane[0] == "work" for lane in lanes):  # work says more than load
         lanes = [lane for lane in lanes if lane[0] != "load"]
     if summary.channel is None:
         lanes = [lane for lane in lanes if lane[0] != "temperature"]
     if not lanes:
-        lanes = [("load", ["cpu.all.load_pct"], "load in %")]
+        lanes = [("load", [], "load in %")]
     heights = [3.0 if lane[0] == "temperature" else 1.0 for lane in lanes]
     figure, axes = new_figure(len(lanes), heights)
     for axis, (kind, names, label) in zip(axes, lanes, strict=True):
@@ -70,17 +75,12 @@ def run(recording: Recording, summary: RunSummary) -> "Figure":
         if kind == "temperature":
             _temperatures(axis, recording, summary, minutes)
         else:
+            if kind == "clock":
+                axis.plot(minutes, frame[names].mean(axis=1), color=PURPLE, lw=1)
+                names = []
             for name, colour in zip(names, (BLUE, ORANGE, GREEN, RED), strict=False):
-                if name == "cores":
-                    clocks = [
-                        n
-                        for n in frame.columns
-                        if n.startswith("cpu.") and n.endswith(".clock_mhz")
-                    ]
-                    axis.plot(minutes, frame[clocks].mean(axis=1), color=PURPLE, lw=1)
-                elif name in frame.columns:
-                    axis.plot(minutes, frame[name], color=colour, lw=1, label=channel_words(name))
-            if len([name for name in names if name in frame.columns]) > 1:
+                axis.plot(minutes, frame[name], color=colour, lw=1, label=channel_words(name))
+            if len(names) > 1:
                 axis.legend(loc="lower center", ncols=4, fontsize=8, frameon=False)
             if kind != "clock":  # a sag of a few per cent would not show from zero
                 axis.set_ylim(0, 1.08 * axis.get_ylim()[1])
@@ -104,12 +104,6 @@ def _still_fan(frame: Any, name: str) -> bool:
     return name.startswith("fan.") and not (frame[name] > 0).any()
 
 
-def _any(frame: Any, names: list[str]) -> bool:
-    if names == ["cores"]:
-        return any(n.startswith("cpu.") and n.endswith(".clock_mhz") for n in frame.columns)
-    return any(name in frame.columns and frame[name].notna().any() for name in names)
-
-
 def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
     """Return where the time axis ends: a little beyond the log, or beyond what is extrapolated."""
     end = float(minutes[-1])
@@ -119,17 +113,22 @@ def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
     return end + max(0.01 * (end - float(minutes[0])), 0.01)
 
 
-def _lanes(columns: list[str]) -> list[tuple[str, list[str], str]]:
+def _lanes(columns: list[str], part: str) -> list[tuple[str, list[str], str]]:
+    """Return what is drawn below each other, with the channels of each; `part` is that which is judged."""
     fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")]
-    known = ["cpu.package.power_w", "wall.supply.power_w"]
-    powers = [n for n in known if n in columns]
+    clocks = [n for n in columns if n.startswith(part) and n.endswith(".clock_mhz")]
+    clocks = [n for n in clocks if ".memory." not in n]
+    own = f"{part}package.power_w"
+    others = ("cpu.package.power_w", "gpu.package.power_w", "wall.supply.power_w")
+    powers = [n for n in dict.fromkeys((own, *others)) if n in columns]
+    load = "cpu.all.load_pct" if part == "cpu." else "gpu.package.load_pct"
     return [
         ("temperature", [], "temperature in °C"),
-        ("clock", ["cores"], "mean clock\nin MHz"),
+        ("clock", clocks, "mean clock\nin MHz" if len(clocks) > 1 else "clock\nin MHz"),
         ("power", powers, "power in W"),
         ("fan", fans[:4], "fan speed\nin rpm"),
-        ("work", ["load.work.rate_per_s"], "work in\nrounds/s"),
-        ("load", ["cpu.all.load_pct"], "load in %"),
+        ("work", [n for n in columns if n == "load.work.rate_per_s"], "work in\nrounds/s"),
+        ("load", [n for n in columns if n == load], "load in %"),
     ]
 
 
@@ -152,7 +151,7 @@ def _temperatures(
         axis.plot(minutes, frame[name], color=colour, lw=1.2, label=channel_words(name))
     _limits(axis, summary)
     for stretch in summary.stretches:
-        _fitted(axis, stretch, last=stretch is summary.stretches[-1])
+        _fitted(axis, stretch, _reference_c(frame, summary), last=stretch is summary.stretches[-1])
     if summary.throttling is not None:
         # A power limit that the tester has set is part of the test, and no fault.
         own = recording.power_limit_w is not None and not summary.throttling.mostly_other
@@ -197,7 +196,30 @@ def _limits(axis: "Axes", summary: RunSummary) -> None:
         axis.axhline(by.limit_c, color=RED, lw=1.2, ls=":", zorder=6, label=words)
 
 
-def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
+def _reference_c(frame: "pd.DataFrame", summary: RunSummary) -> float:
+    """Return the mean of the reference under load, in °C; 0 where there is none."""
+    if summary.reference is None:
+        return 0.0
+    start_s, end_s = summary.load_s
+    return float(frame.loc[start_s:end_s, summary.reference].mean())
+
+
+def _mean_over_load(axis: "Axes", stretch: Stretch, reference_c: float, *, last: bool) -> None:
+    """Draw the mean of a load that comes and goes, over all of it, with its interval."""
+    steady = stretch.steady
+    span, middle = [one / 60 for one in steady.window_s], reference_c + steady.value
+    axis.plot(
+        span, [middle, middle], color="black", lw=1.6, ls="--", zorder=7,
+        label="mean over the load" if last else None,
+    )  # fmt: skip
+    if np.isfinite(steady.low) and np.isfinite(steady.high):
+        axis.fill_between(
+            span, reference_c + steady.low, reference_c + steady.high, color="black", alpha=0.15, lw=0,
+            label=f"{100 * steady.confidence:g} % interval" if last else None,
+        )  # fmt: skip
+
+
+def _fitted(axis: "Axes", stretch: Stretch, reference_c: float, *, last: bool) -> None:
     """Draw the fitted approach and its interval; beyond the log, where it is extrapolated, dashed."""
     steady = stretch.steady
     if steady.curve is None:
@@ -207,18 +229,15 @@ def _fitted(axis: "Axes", stretch: Stretch, *, last: bool) -> None:
     inside = steady.curve.time_s <= stretch.end_s
     swings = steady.swings_between is not None
     settles = (
-        "mean over the load"
-        if steady.is_mean
-        else "mean over swings"
-        if swings
-        else "held by its limit"
-        if steady.limited
-        else "settles at"
+        "mean over swings" if swings else "held by its limit" if steady.limited else "settles at"
     )
     axis.plot(
         minutes[inside], value[inside], color="black", lw=1.3,
         label=None if swings or not last else "fitted",
     )  # fmt: skip
+    if steady.is_mean:
+        _mean_over_load(axis, stretch, reference_c, last=last)
+        return
     beyond = ~inside
     beyond[max(int(inside.sum()) - 1, 0)] = True  # joined to what was measured
     drawn = np.ones_like(inside) if last and not steady.reached else inside

@@ -106,7 +106,7 @@ def _late(log: LoadLog) -> Floats:
         series = series - np.nanmean(log.reference[log.read])
     at, seen = log.times[log.read], series[log.read]
     late = at >= at[0] + (at[-1] - at[0]) * (1 - AtLimit.LATE)
-    return seen[late]
+    return np.asarray(seen[late])
 
 
 def _crosses(answer: SteadyState, limit: float) -> float | None:

@@ -154,6 +154,10 @@ def _curve(
     elapsed = first + (length + beyond - first) * np.linspace(0, 1, Settled.CURVE_POINTS) ** 2
     tails = fit.tails_of_each(elapsed)
     value, low, high = fit.relaxation.band(elapsed, confidence, length, astray, tails)
+    if fit.varies:  # the conditions follow a load that comes and goes
+        finer = np.linspace(elapsed[0], elapsed[-1], Settled.VARYING_POINTS)
+        value, low, high = (np.interp(finer, elapsed, one) for one in (value, low, high))
+        elapsed = finer
     drawn_s = span.start_s + elapsed
     conditions_c = np.interp(
         drawn_s,

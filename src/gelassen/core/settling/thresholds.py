@@ -44,7 +44,9 @@ class AtLimit:
     SMOOTH_S = 15.0  # s of the running median
     NEAR_K = 0.75  # K below the limit within which it was reached
     HELD_K = 0.6  # K below it within which the end of the load is held there, if nothing else tells
-    BELOW_K = 1.5  # K below the limit from which a held part is told to hover there, not at its limit
+    BELOW_K = (
+        1.5  # K below the limit from which a held part is told to hover there, not at its limit
+    )
     LATE = 0.1  # share of the load that is its end
     BEYOND_K = 3.0  # K above the limit: a part that stays there has another limit
 
@@ -120,6 +122,7 @@ class Settled:
     SURE_REACHED = 0.65  # probability above which the steady state counts as reached
     OPEN_BEYOND = 1.5  # in units of the observed rise: a wider interval is open on the far side
     CURVE_POINTS = 60  # points of the drawn curve
+    VARYING_POINTS = 600  # the same, where it follows a load that comes and goes
     CURVE_CONSTANTS = 4.0  # slowest time constants after which a curve has settled to 2 %
     CURVE_BEYOND = (0.1, 0.6)  # shares of the load by which the curve is drawn on: least and most
 
