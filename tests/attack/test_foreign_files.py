@@ -5,12 +5,13 @@ import json
 import os
 import shutil
 import struct
+import threading
 import traceback
 
 import pandas as pd
 import pytest
 
-from command_line import gelassen, gelassen_apart
+from command_line import gelassen, gelassen_apart, ok
 from gelassen.answers import open_study
 from gelassen.core import FileError, InputError, Recording, block_means, steady_state, summarise_run
 from gelassen.core.foundation.printable import printable
@@ -51,6 +52,27 @@ def test_no_link_in_a_study_leads_a_write_out_of_it(study, tmp_path):
     )
     assert outside.read_text() == "mine"
     assert not list(tmp_path.glob("*.png"))
+
+
+def test_devices_and_pipes_are_written_into_and_never_replaced(study, tmp_path):
+    pipe, device = tmp_path / "pipe", tmp_path / "device"
+    os.mkfifo(pipe)
+    device.symlink_to("/dev/null")
+    read = threading.Thread(target=lambda: heard.append(pipe.read_text()))
+    heard = []
+    read.start()
+    told = ok("compare", study, "--no-figure")
+    ok("compare", study, "--no-figure", "-o", pipe)
+    read.join(10)
+    assert heard == [told]
+    ok("compare", study, "--no-figure", "-o", device)
+    assert device.is_symlink()
+    assert pipe.is_fifo()
+    for path in (pipe, device, tmp_path):
+        with pytest.raises(OSError, match="not a regular file"):
+            replace_file(path, "anything")
+    assert device.is_symlink()
+    assert pipe.is_fifo()
 
 
 def test_a_failed_replacement_leaves_the_file_and_no_draft(tmp_path):

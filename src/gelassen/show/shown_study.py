@@ -176,9 +176,9 @@ def open_study(path: str | Path) -> Study:
 
 
 def _write(path: Path, text: str) -> None:
-    from gelassen.system.files import replace_file
+    from gelassen.system.files import write_out
 
     try:
-        replace_file(path, text)
+        write_out(path, text)
     except OSError as error:
         raise FileError(f"{path} cannot be written ({error.strerror or error})") from None

@@ -52,7 +52,10 @@ def draft_of(path: Path, *, mode: int = 0o666) -> Iterator[Path]:
     """Give a new, empty file beside `path`; it is synced and takes the path's place at the end.
 
     Its name cannot be guessed, so nobody can put a link there beforehand. On an error it is deleted.
+    A device, a pipe or a folder is never replaced: OSError.
     """
+    if is_stream(path):
+        raise _irregular(path)
     draft = path.with_name(f".{path.name}.{secrets.token_hex(8)}.part")
     flags = os.O_CREAT | os.O_EXCL | os.O_WRONLY | _NOFOLLOW | _CLOEXEC
     os.close(os.open(draft, flags, mode))
@@ -64,6 +67,33 @@ def draft_of(path: Path, *, mode: int = 0o666) -> Iterator[Path]:
         with contextlib.suppress(OSError):
             draft.unlink()
         raise
+
+
+def write_out(path: Path, text: str) -> None:
+    """Write what a user asked for where he wants it: into a device or a pipe, else as a whole file.
+
+    Raises
+    ------
+    OSError
+        It cannot be written there.
+    """
+    if is_stream(path):
+        path.write_text(text, encoding="utf-8")
+    else:
+        replace_file(path, text)
+
+
+def is_stream(path: Path) -> bool:
+    """Return whether a path is, or leads to, something else than a file: a device, a pipe, a folder."""
+    try:
+        link = str(path.readlink())
+    except OSError:
+        link = ""
+    try:
+        # The streams of a process are links there, also where they lead to files.
+        return link.startswith("/proc/") or not stat.S_ISREG(path.stat().st_mode)
+    except OSError:
+        return False  # nothing is there, or a link to nothing
 
 
 def append_line(path: Path, line: str, *, synced: bool = True) -> None:

@@ -67,7 +67,7 @@ def _to_file(context: click.Context, _: click.Parameter, path: Path | None) -> N
 def written_to(path: Path) -> Iterator[None]:
     """Take what is printed, and write it to a file at the end, whatever the end is: it was the answer."""
     from gelassen.core.foundation.errors import FileError
-    from gelassen.system.files import replace_file
+    from gelassen.system.files import write_out
 
     printed = io.StringIO()
     try:
@@ -76,7 +76,7 @@ def written_to(path: Path) -> Iterator[None]:
     finally:
         if printed.getvalue():
             try:
-                replace_file(path, printed.getvalue())
+                write_out(path, printed.getvalue())
             except OSError as error:
                 raise FileError(f"{path} cannot be written ({error.strerror or error})") from None
             if not is_quiet():
