@@ -41,6 +41,10 @@ def comparison_figure(comparison: StudyComparison, path: Path) -> None:
     save(axis, path)
 
 
+_LINE_PT = 13  # points: height of a line of words
+_LATE = 0.85  # share of the axis beyond which words end at their line
+
+
 @literal_text
 def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     """Draw the setups sorted, with intervals, single runs, and the limit; return the axes."""
@@ -54,7 +58,7 @@ def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     axis.set_yticks(places, labels, fontsize=small)
     largest = float(table["rise_k"].max())
     axis.set_xlim(0, largest * 1.32)
-    _limit_line(axis, comparison, largest)
+    lines = _limit_line(axis, comparison, largest)
     axis.set_xlabel(
         f"{_what(comparison)}; bars: mean, whiskers: {100 * comparison.confidence:g} % interval, ticks: "
         "single runs"
@@ -64,7 +68,11 @@ def setups(comparison: StudyComparison, ax: "Axes | None" = None) -> "Axes":
     made_up = f"   ({MADE_UP})" if comparison.made_up else ""
     baseline = f"; orange: baseline {comparison.baseline}" if comparison.baseline else ""
     order = "best first" if comparison.by is not None else "from cool to warm"
-    axis.set_title(f"{comparison.title}: setups {order}{baseline}{made_up}", fontsize=11)
+    axis.set_title(
+        f"{comparison.title}: setups {order}{baseline}{made_up}",
+        fontsize=11,
+        pad=6 + _LINE_PT * lines,
+    )
     name_below(axis, comparison, ax)
     return axis
 
@@ -193,16 +201,19 @@ def _bar(axis: "Axes", place: float, row: dict[Hashable, Any], comparison: Study
     )  # fmt: skip
 
 
-def _limit_line(axis: "Axes", comparison: StudyComparison, largest: float) -> None:
-    """Draw what the limit and the tester's comfort line allow, where they are near."""
-    for (words, allowed, colour), height in zip(limit_lines(comparison), (0.5, 0.3), strict=False):
-        if allowed < largest * 1.3:
-            axis.axvline(allowed, color=colour, lw=1.2, ls="--")
-            axis.annotate(
-                words, (allowed, height), xycoords=("data", "axes fraction"), xytext=(6, 0),
-                textcoords="offset points", fontsize=9, color=colour,
-                bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.5},
-            )  # fmt: skip
+def _limit_line(axis: "Axes", comparison: StudyComparison, largest: float) -> int:
+    """Draw what the limit and the tester's comfort line allow, where they are near; return how many."""
+    near = [one for one in limit_lines(comparison) if one[1] < largest * 1.3]
+    for number, (words, allowed, colour) in enumerate(near):
+        axis.axvline(allowed, color=colour, lw=1.2, ls="--")
+        # Above the frame, where no bar has its words.
+        late = allowed > _LATE * axis.get_xlim()[1]
+        axis.annotate(
+            words.replace("\n", " "), (allowed, 1.0), xycoords=("data", "axes fraction"),
+            xytext=(0, 4 + _LINE_PT * number), textcoords="offset points", fontsize=9, color=colour,
+            ha="right" if late else "center",
+        )  # fmt: skip
+    return len(near)
 
 
 def limit_lines(comparison: StudyComparison) -> list[tuple[str, float, str]]:
