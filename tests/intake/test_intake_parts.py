@@ -213,6 +213,10 @@ def test_the_decimal_mark_comes_from_unambiguous_cells():
         ("Température Â°C", "Température", "°C"),
         ("Core Min", "Core Min", ""),
         ("VRM A", "VRM A", ""),
+        ("Supply A", "Supply", "A"),
+        ("CPU W", "CPU", "W"),
+        ("MHz", "MHz", "MHz"),
+        ("F", "F", ""),
         ("Memory [MB]", "Memory [MB]", ""),
     ],
 )
@@ -230,6 +234,12 @@ def test_joined_words_and_numbers_are_taken_apart():
 def recognised(*headers, spread=Spread(30, 50, 70)):  # noqa: B008
     found = recognise([read_header(h) for h in headers], dict.fromkeys(range(len(headers)), spread))
     return [guess.channel for guess in found]
+
+
+def test_a_header_that_is_only_a_unit_says_what_the_column_holds():
+    found = recognised("MHz", "W", "rpm", "Core 0 V", "Room C", "K")
+    assert found[:3] == ["cpu.all.clock_mhz", "cpu.package.power_w", "fan.1.speed_rpm"]
+    assert found[3:] == ["cpu.core0.voltage_v", "room.air.temp_c", None]
 
 
 def test_each_channel_has_one_column_and_counted_parts_are_numbered():

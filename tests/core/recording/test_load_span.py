@@ -73,6 +73,22 @@ def test_what_ran_after_a_constant_load_is_not_part_of_it():
     assert span_from_temperature(T, 23 + rise).end_s == pytest.approx(2400, abs=10)
 
 
+@pytest.mark.parametrize("ends", [True, False], ids=["the load ends", "a fan speeds up"])
+def test_a_heavy_cooler_stays_warm_after_its_load(ends):
+    t = np.arange(9000.0)
+    power = np.where((t >= 300) & (t < 7500), 24.0, 4.0)
+    slow = 2.2 * lagged(power, 1.0, 4600.0)
+    if not ends:  # more air takes off less than a load brings, and later
+        power = np.where(t >= 300, 24.0, 4.0)
+        slow = 2.2 * lagged(power, 1.0, 4600.0) - 12 * -np.expm1(-(t - 7500).clip(min=0) / 200)
+    part = 23 + slow + 0.4 * lagged(power, 1.0, 30.0)
+    part += 0.2 * np.random.default_rng(5).standard_normal(t.size)
+    span = span_from_temperature(t, np.round(part, 1))
+    assert span.start_s == pytest.approx(300, abs=20)
+    assert span.end_s == pytest.approx(7500 if ends else t[-1], abs=20)
+    assert part[-1] > 23 + 0.6 * (part.max() - 23)  # it is warm in both
+
+
 def test_noise_a_boost_and_a_power_limit_are_no_bursts():
     boosted = np.where(T < 60, 130.0, 95.0) + np.random.default_rng(2).standard_normal(T.size)
     stepped = np.where(T < 1200, 125.0, np.where(T < 2400, 80.0, 125.0))

@@ -159,11 +159,25 @@ def span_from_temperature(time_s: Floats, temperature: Floats) -> LoadSpan:
     left = values[start] + AbruptRise.FALLEN * (values[top] - values[start])
     falling = falling + max(top - width, 0) + width
     falling = _last_falls(times, _rolling_mean(values, width), start, falling)
-    if falling.size and values[-1] < left:
-        border = int(falling[0])
-        end = max(_leaves(-values, border, width, leaves), start + 1)
-        found_end = True
+    if falling.size:
+        last = max(_leaves(-values, int(falling[0]), width, leaves), start + 1)
+        undone = found_start and _undone(times, values, start, last)
+        if values[-1] < left or undone:
+            end, found_end = last, True
     return LoadSpan(float(times[start]), float(times[end]), found_start, found_end)
+
+
+def _undone(times: Floats, values: Floats, start: int, end: int) -> bool:
+    """Return whether the first minute after the end takes back what the first minute of the load brought.
+
+    Heavy coolers are warm for an hour after. The chip itself cools at once.
+    """
+
+    def move(at: int) -> float:
+        later = int(np.searchsorted(times, times[at] + AbruptRise.MINUTE_S))
+        return float(values[min(later, values.size - 1)] - values[at])
+
+    return -move(end) >= AbruptRise.TAKEN_BACK * move(start)
 
 
 def _last_falls(

@@ -10,6 +10,18 @@ STATE = "state"
 _BRACKET = re.compile(r"\s*[\[({<]\s*([^\[\](){}<>]*(?:\([a-zA-Z]\))?[^\[\](){}<>]*)\s*[\])}>]")
 # Letters that are a unit only after a separator.
 _ALONE = frozenset(["c", "f", "k", "v", "a", "w", "s", "%", "h", "min", "mins"])
+# Units that say by themselves what a column holds: "MHz" is a clock.
+_SAYS_ALL = frozenset(["mhz", "w", "rpm", "c", "v", "a", "dba"])
+# What may stand before such a letter, where no word says what is measured: "Supply V", "CPU W". An A or C
+# after a regulator or a fan is rather its name.
+_SUPPLIES = r"supply|psu|input|output|rail|usb|battery|dc|wall|socket|mains"
+_CHIPS = r"cpu|gpu|soc|chip|package|pkg"
+_PLACES = {
+    "C": rf"(?i)\b({_CHIPS}|room|ambient|coolant|water)$",
+    "A": rf"(?i)\b({_SUPPLIES})$",
+    "V": rf"(?i)\b({_SUPPLIES}|{_CHIPS}|core)( \d+)?$",
+    "W": rf"(?i)\b({_SUPPLIES}|{_CHIPS}|board)$",
+}
 
 
 class Header(NamedTuple):
@@ -49,6 +61,8 @@ def read_header(text: str) -> Header:
     ending = re.fullmatch(r"(.*[^_\s])_([A-Za-z°%]+)", clean)
     if ending and ending[2] not in ("min", "h") and is_unit(ending[2]):
         return Header(text, ending[1], ending[2])
+    if set(kinds_of(clean)) & _SAYS_ALL and clean not in ("F", "K"):
+        return Header(text, clean, clean)
     letter = re.fullmatch(r"(.*\S)\s+([CFKVAWs])", clean)
     if letter and _fits(letter[1], letter[2]):
         return Header(text, letter[1], letter[2])
@@ -74,4 +88,6 @@ def _fits(words: str, letter: str) -> bool:
         "W": r"(?i)power|leistung|puissance|potencia|verbrauch|consum|consomm",
         "s": r"(?i)time|zeit|elapsed|temps",
     }  # fmt: skip
+    if letter in _PLACES and re.search(_PLACES[letter], words):
+        return True
     return any(letter in letters and re.search(stem, words) for letters, stem in stems.items())
