@@ -273,6 +273,9 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert pair["quantity"] == "power_w"
     assert pair["pushes_k"] == pytest.approx(55 * (1 - 95 / 105), abs=0.1)
     assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
+    level = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    found = comparability(level.assign(flow_lpm=[2.3] * 3 + [1.9] * 3))
+    assert str(found) == "b had 0.4 L/min less coolant flow than a"
 
 
 def test_a_difference_that_fans_may_make_or_hide_is_named():

@@ -64,7 +64,7 @@ QUANTITIES = {
 _WITHOUT_TEMPERATURE = ("score", "work", "clock")  # the first that was logged
 _UNDER_LOAD = (
     "power_w", "settled_w", "clock_mhz", "fan_rpm", "work_per_s", "duty_pct", "load_pct", "thermal_share",
-    "power_share", "noise_dba", "wall_w",
+    "power_share", "noise_dba", "wall_w", "flow_lpm", "pump_rpm",
 )  # fmt: skip
 
 

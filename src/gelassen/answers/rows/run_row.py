@@ -25,6 +25,8 @@ _MEANS = {
     "duty_pct": ".duty_pct",
     "load_pct": "cpu.all.load_pct",
     "wall_w": "wall.supply.power_w",
+    "flow_lpm": ".flow_lpm",
+    "pump_rpm": "loop.pump.speed_rpm",
 }
 
 BY_HAND = "read by hand"  # what was measured, of such a run
@@ -59,6 +61,8 @@ class RunLevel(Result):
     duty_pct: float | None
     load_pct: float | None
     wall_w: float | None
+    flow_lpm: float | None
+    pump_rpm: float | None
     parts: dict[str, PartReadings]
     quantities: dict[str, tuple[float, float]] = field(default_factory=dict)
 
@@ -83,7 +87,8 @@ class RunRow(Result):
         Whether the run sat at its temperature limit: then `value` is a lower bound.
     thermal_share, power_share
         Share of the load that was held back by heat, and by a power limit; 0 to 1.
-    power_w, clock_mhz, fan_rpm, work_per_s, noise_dba, duty_pct, load_pct, wall_w
+    power_w, clock_mhz, fan_rpm, work_per_s, noise_dba, duty_pct, load_pct, wall_w, flow_lpm,
+    pump_rpm
         Means over the hold.
     settled_w
         The power that belongs to `value`, in W.
@@ -170,6 +175,8 @@ class RunRow(Result):
     duty_pct: float | None = None
     load_pct: float | None = None
     wall_w: float | None = None
+    flow_lpm: float | None = None
+    pump_rpm: float | None = None
     steps: int = 0
     changed_at_s: float | None = None
     changed_by_k: float | None = None
@@ -294,6 +301,8 @@ def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
         duty_pct=hold["duty_pct"],
         load_pct=hold["load_pct"],
         wall_w=hold["wall_w"],
+        flow_lpm=hold["flow_lpm"],
+        pump_rpm=hold["pump_rpm"],
         steps=len(summary.steps),
         changed_at_s=_number(changed_at_s),
         changed_by_k=_number(changed_by_k),

@@ -21,6 +21,8 @@ _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
     "power_w": ("power", "W", 0.01, 0.3, 1.0),
     "fan_rpm": ("fan speed", "rpm", 0.03, 15.0, -0.4),
     "duty_pct": ("fan duty", "%", 0.03, 1.0, -0.4),
+    "flow_lpm": ("coolant flow", "L/min", 0.05, 0.05, 0.0),
+    "pump_rpm": ("pump speed", "rpm", 0.03, 50.0, 0.0),
     "clock_mhz": ("clock", "MHz", 0.01, 10.0, 0.0),
     "work_per_s": ("work done", "/s", 0.02, 0.0, 0.0),
     "load_pct": ("load", "%", 0.02, 1.0, 0.0),
@@ -28,7 +30,15 @@ _QUANTITIES: dict[str, tuple[str, str, float, float, float]] = {
     "hold_length_s": ("length of the hold", "s", 0.2, 30.0, 0.0),
 }
 # Quantities that a chip at its temperature limit does not change by itself.
-_CONDITIONS = ("fan_rpm", "duty_pct", "load_pct", "reference_c", "hold_length_s")
+_CONDITIONS = (
+    "fan_rpm",
+    "duty_pct",
+    "flow_lpm",
+    "pump_rpm",
+    "load_pct",
+    "reference_c",
+    "hold_length_s",
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -49,6 +49,8 @@ def expected_quantities(file: StudyFile) -> list[str]:
     expected = []
     if any(stem in words for stem in (*FAN_WORDS, *_COOLER_WORDS)):
         expected += ["fan_rpm", "duty_pct"]
+    if any(stem in words for stem in ("pump", "flow", *_COOLER_WORDS)):
+        expected += ["flow_lpm", "pump_rpm"]
     if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
         expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
     if any(stem in words for stem in ("room", "ambient")):
