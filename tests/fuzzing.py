@@ -20,6 +20,7 @@ import psutil
 from gelassen import open_study, read_log, summarise_run
 from gelassen.bench.actuators import left_behind, put_back_note
 from gelassen.bench.actuators.undo_notes import spoilt_notes
+from gelassen.conduct.operator.run_table import entries_of_table
 from gelassen.core import GelassenError
 from gelassen.intake.meaning.columns import read_column_file
 from gelassen.show.run_text import run_text
@@ -89,6 +90,8 @@ class Files:
         frame.rename(columns=lambda name: name.replace(".", " ")).to_csv(log, sep=";", decimal=",")
         named = folder / "columns.toml"
         named.write_text('format = 1\n[columns]\n"Temp 7 (°C)" = "cpu.package.temp_c"\n')
+        sheet = folder / "sheet.csv"
+        sheet.write_text("Cooler;Tmax;Result;Price\na;71,5;stable;45\nb;80 F;crash;-\n" * 3)
         note = state / "settings-1-1.json"
         note.write_text(
             '{"process": {"pid": 1, "began": "0", "boot": "x"}, "entries": [{"sys_root": "/nowhere", '
@@ -103,6 +106,7 @@ class Files:
             (other / "journal.jsonl", lambda: _shown(other)),
             (log, lambda: summarise_run(read_log(log))),
             (named, lambda: read_column_file(named)),
+            (sheet, lambda: entries_of_table(sheet)),
             (note, lambda: (spoilt_notes(), list(left_behind()), _put_back(note))),
         ]  # fmt: skip
         self.content = {path: path.read_bytes() for path, _ in self.readers}

@@ -339,7 +339,10 @@ def _cells(path: Path) -> tuple[list[str], list[tuple[int, list[str]]]]:
         except (OSError, UnicodeDecodeError) as error:
             raise FileError(f"{path} cannot be read as a table in UTF-8: {error}") from None
         first = text.split("\n", 1)[0]
-        rows = list(csv.reader(text.splitlines(), delimiter=max(_DELIMITERS, key=first.count)))
+        try:
+            rows = list(csv.reader(text.splitlines(), delimiter=max(_DELIMITERS, key=first.count)))
+        except csv.Error as error:
+            raise FileError(f"{path} cannot be read as a table: {error}") from None
     if not rows:
         raise FileError(f"{path} is empty")
     return [cell.strip() for cell in rows[0]], list(enumerate(rows[1:], start=2))
