@@ -44,9 +44,8 @@ class AtLimit:
     SMOOTH_S = 15.0  # s of the running median
     NEAR_K = 0.75  # K below the limit within which it was reached
     HELD_K = 0.6  # K below it within which the end of the load is held there, if nothing else tells
-    BELOW_K = (
-        1.5  # K below the limit from which a held part is told to hover there, not at its limit
-    )
+    # K below the limit from which a held part is told to hover there, and not at its limit
+    BELOW_K = 1.5
     LATE = 0.1  # share of the load that is its end
     BEYOND_K = 3.0  # K above the limit: a part that stays there has another limit
 
