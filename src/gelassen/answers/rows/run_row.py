@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
 from functools import cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
@@ -243,8 +243,12 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
     from gelassen.core.run.quantities import run_quantities  # only here: a kept row does without it
 
     steady, other = summary.steady, _held_by(summary)
+    channels = summary.channels
+    means = dict(zip(channels["channel"].tolist(), channels["hold_mean"].tolist(), strict=True))
+    hold: dict[str, Any] = {**_hold_means(means)}  # fields of any type, for the type checker
     return replace(
         _settled_row(recording, summary),
+        **hold,
         quantities=run_quantities(recording, summary),
         limit_at_s=_number(_limit_at_s(summary)),
         held_by=None if other is None else other.channel,
@@ -258,9 +262,7 @@ def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
     steady, throttling = summary.steady, summary.throttling
     table = summary.channels
     names, mean, peak = (table[name].tolist() for name in ("channel", "hold_mean", "hold_peak"))
-    means = dict(zip(names, mean, strict=True))
     readings = dict(zip(names, zip(mean, peak, strict=True), strict=True))
-    hold = _hold_means(means)
     points = summary.climb.points() if summary.climb else ()
     changed_at_s, changed_by_k, changed_how = _last_change(summary)
     return RunRow(
@@ -297,17 +299,11 @@ def _settled_row(recording: Recording, summary: "RunSummary") -> RunRow:
         load_length_s=_number(summary.load_s[1] - summary.load_s[0]),
         mount=recording.mount,
         started=recording.started.isoformat() if recording.started else None,
-        noise_dba=hold["noise_dba"],
-        duty_pct=hold["duty_pct"],
-        load_pct=hold["load_pct"],
-        wall_w=hold["wall_w"],
-        flow_lpm=hold["flow_lpm"],
-        pump_rpm=hold["pump_rpm"],
         steps=len(summary.steps),
         changed_at_s=_number(changed_at_s),
         changed_by_k=_number(changed_by_k),
         changed_how=changed_how,
-        sensors=sorted(map(str, means)),
+        sensors=sorted(map(str, names)),
         parts=_parts(recording, summary, readings),
         protocol=recording.protocol,
         load=recording.load,

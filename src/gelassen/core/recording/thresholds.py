@@ -47,9 +47,8 @@ class AbruptRise:
     LEAVES_SIGMAS = 4.0  # standard deviations by which a reading leaves its level
     LEAVES_SHARE = 0.04  # share of the range of the log, likewise
     MINUTE_S = 60.0  # s: the first minute of a load, and that after it
-    TAKEN_BACK = (
-        0.7  # share of what the first brought that the second must take back, to end the load
-    )
+    # share of what the first brought that the second must take back, to end the load
+    TAKEN_BACK = 0.7
     AGAIN = 0.1  # share of the range of the log by which it rises again if the load goes on
     RESTS = 0.25  # share of the range above the start below which it is at rest
     SCENE_S = 600.0  # s that a quiet scene may last above that
