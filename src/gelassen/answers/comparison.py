@@ -49,9 +49,9 @@ class StudyComparison(Result):
     setups : DataFrame
         One row a setup, coolest first: setup, rise_k, low_k, high_k, runs, group, at_limit, extrapolated
         (how many of its runs ended before they settled), thermal_share, power_share, power_w, clock_mhz,
-        fan_rpm, work_per_s, equal_power_k (the rise at the baseline's power, where powers are near),
-        temperature_c (in the room that was asked for,
-        were it not held back), and against the baseline difference_k, difference_low_k,
+        fan_rpm, work_per_s, wall_w (what the supply gave), equal_power_k (the rise at the baseline's
+        power, where powers are near), temperature_c (in the room that was asked for, were it not held
+        back), and against the baseline difference_k, difference_low_k,
         difference_high_k, distinguishable, alike, runs_needed, and the verdict: "cooler", "warmer",
         "likely cooler", "likely warmer" (nothing was repeated, and nobody knows the rig), "the same" (they
         differ by less than what matters) or "cannot tell". Infinite ends mean "cannot tell":
@@ -390,6 +390,7 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
 
 _MEANS = (
     "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm", "work_per_s", "reference_c",
+    "wall_w",
 )  # fmt: skip
 
 

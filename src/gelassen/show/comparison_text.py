@@ -125,7 +125,18 @@ def table(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
 def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the second table, the conditions of each setup; no rows without any."""
     setups = comparison.setups
-    header = ["setup", "power W", "clock MHz", "fan rpm", "work /s", "by heat", "by limit"]
+    # Small boards often log what their supply gives, and no power of the chip.
+    by_supply = setups["power_w"].isna().all() and setups["wall_w"].notna().any()
+    power = "wall_w" if by_supply else "power_w"
+    header = [
+        "setup",
+        "supply W" if by_supply else "power W",
+        "clock MHz",
+        "fan rpm",
+        "work /s",
+        "by heat",
+        "by limit",
+    ]
     equal = setups["equal_power_k"].notna().sum() > 1 and comparison.unit == "K"
     if equal:
         header.append("at equal power K")
@@ -134,7 +145,7 @@ def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]
     rows = []
     for row in setups.to_dict("records"):
         cells = [
-            str(row["setup"]), fixed(row["power_w"]), fixed(row["clock_mhz"], 0),
+            str(row["setup"]), fixed(row[power]), fixed(row["clock_mhz"], 0),
             fixed(row["fan_rpm"], 0), fixed(row["work_per_s"], 0), share(row["thermal_share"]),
             share(row["power_share"]),
         ]  # fmt: skip
