@@ -12,6 +12,7 @@ from gelassen import open_study, read_log
 from gelassen.conduct.operator.run_table import entries_of_table
 from gelassen.core import FileError
 from gelassen.core.comparing.tradeoff import tradeoff
+from gelassen.core.signal.grid import lagged
 from gelassen.study.file.reader import read_study_file
 
 pytestmark = pytest.mark.xdist_group("ways")
@@ -315,6 +316,40 @@ def test_an_impossible_workload_is_refused_by_name(tmp_path, text, words):
     study = study_of(tmp_path / "s", WORKLOADS + f"[[workloads]]\n{text}\n")
     with pytest.raises(FileError, match=words):
         read_study_file(study / "study.toml")
+
+
+def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_power(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    rng = np.random.default_rng(7)
+    k_per_w, powers = {"old": 0.41, "new": 0.38}, []
+    for number in range(6):
+        setup = ("old", "new")[number % 2]
+        scenes = np.repeat(rng.uniform(50, 110, 25) * (0.9, 1.1)[number // 3], 60)
+        power = np.concatenate([np.full(120, 12.0), scenes])
+        powers.append(scenes.mean())
+        rise = k_per_w[setup] * (0.7 * lagged(power, 1.0, 120.0) + 0.3 * lagged(power, 1.0, 8.0))
+        frame = pd.DataFrame(
+            {"t_s": np.arange(power.size), "room.air.temp_c": 22.0, "cpu.package.power_w": power,
+             "cpu.package.temp_c": (22 + rise + 0.3 * rng.standard_normal(power.size)).round(1)}
+        )  # fmt: skip
+        frame.to_csv(tmp_path / f"game{number}.csv", index=False)
+        ok(
+            "import",
+            tmp_path / f"game{number}.csv",
+            "--study",
+            study,
+            "--setup",
+            setup,
+            "--new-setup",
+        )
+    assert max(powers) > 1.2 * min(powers)
+    found = open_study(study).compare()
+    assert set(found.setups["runs"]) == {3}
+    (row,) = found.differences.to_dict("records")
+    truth = (k_per_w[row["setup"]] - k_per_w[row["versus"]]) * np.median(powers)
+    assert row["low"] < truth < row["high"]
+    assert row["distinguishable"]
+    assert "at_equal_mean_power" in [one.code for one in found.cautions]
 
 
 # Several parts, ladders, worth

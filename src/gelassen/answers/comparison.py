@@ -281,6 +281,11 @@ def _weak_runs(
     uneven = int(table["uneven"].astype(bool).sum())
     if uneven and asked.by is None:
         said.append(caution("means_compared", count=uneven, all=len(table)))
+    moved = table[table["moved_k"].abs() > _WORTH_SAYING_K]
+    if not moved.empty and in_kelvin(asked.by):
+        power_w = float(moved["power_w"].median())
+        most_k = float(moved["moved_k"].abs().max())
+        said.append(caution("at_equal_mean_power", power_w=power_w, most_k=most_k))
     typed = table[table["by_hand"].astype(bool)]
     if len(typed) and in_kelvin(asked.by):
         errors = typed["standard_error"].astype(float)
@@ -386,6 +391,9 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )
+
+
+_WORTH_SAYING_K = 0.05  # K: a smaller move does not show in the numbers
 
 
 _MEANS = (

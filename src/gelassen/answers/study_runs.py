@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import pandas as pd
 import tomlkit
 
+from gelassen.answers.rows.equal_mean_power import at_equal_mean_power
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
@@ -332,7 +333,7 @@ class StudyRuns:
             *((row.run, other[row.protocol]) for row in rows if row.protocol in other),
         ]
         rows = [row for row in rows if row.protocol not in other]
-        rows = self.with_mountings(rows)
+        rows = at_equal_mean_power(self.with_mountings(rows))
         if not rows:
             reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")

@@ -21,6 +21,17 @@ class Powers:
     LEAST_SETUPS = 0.5  # share of the setups that must have several powers
 
 
+class MeanPower:
+    """Means of loads that come and go, at one power.
+
+    Source: rises of random machines, which go as power^0.8 to power^1.1.
+    """
+
+    MOST = 0.3  # natural logarithm of the ratio of powers up to which a mean is moved
+    DOUBT = 0.15  # share of the move: its standard error
+    SIGMAS_95 = 1.96  # standard errors of a half interval at 95 % (tables)
+
+
 class Scale:
     """Setups along a scale."""
 

@@ -92,6 +92,8 @@ class RunRow(Result):
         Means over the hold.
     settled_w
         The power that belongs to `value`, in W.
+    moved_k
+        By how much `value` was moved to the power that it is compared at; 0 for steady loads.
     reference_c, reference
         Mean of the reference over the hold in °C, and its channel.
     limit_c, power_limit_w
@@ -177,6 +179,7 @@ class RunRow(Result):
     wall_w: float | None = None
     flow_lpm: float | None = None
     pump_rpm: float | None = None
+    moved_k: float = 0.0
     steps: int = 0
     changed_at_s: float | None = None
     changed_by_k: float | None = None
@@ -243,6 +246,7 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
     from gelassen.core.run.quantities import run_quantities  # only here: a kept row does without it
 
     steady, other = summary.steady, _held_by(summary)
+    uneven = steady is not None and steady.is_mean
     channels = summary.channels
     means = dict(zip(channels["channel"].tolist(), channels["hold_mean"].tolist(), strict=True))
     hold: dict[str, Any] = {**_hold_means(means)}  # fields of any type, for the type checker
@@ -253,7 +257,9 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
         limit_at_s=_number(_limit_at_s(summary)),
         held_by=None if other is None else other.channel,
         factors=dict(recording.levels),
-        uneven=steady is not None and steady.is_mean,
+        uneven=uneven,
+        # The mean belongs to the power of the whole load, not to that of its last minutes.
+        power_w=_number(steady.power_w if uneven and steady else summary.power_w),
     )
 
 

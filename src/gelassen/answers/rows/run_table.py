@@ -12,7 +12,7 @@ from gelassen.core.foundation.caution import Caution, caution
 _NUMBERS = (
     "value", "standard_error", "thermal_share", "power_share", "power_w", "clock_mhz", "fan_rpm",
     "work_per_s", "reference_c", "limit_c", "power_limit_w", "hold_length_s", "noise_dba", "duty_pct",
-    "load_pct", "wall_w", "flow_lpm", "pump_rpm", "changed_at_s", "changed_by_k",
+    "load_pct", "wall_w", "flow_lpm", "pump_rpm", "moved_k", "changed_at_s", "changed_by_k",
 )  # fmt: skip
 
 

@@ -372,6 +372,10 @@ WORDS = {
         "in {count} of {all} runs the load came and went: their means over it are compared, and no steady "
         "states"
     ),
+    "at_equal_mean_power": (
+        "mean powers under a load that comes and goes differ from run to run: each mean is that at "
+        "{power_w:.0f} W, moved by up to {most_k:.1f} K"
+    ),
     "ended_early": "these runs ended early, and count all the same: {runs}",
     "powers_differ": (
         "{count} of {all} setups held more than 5 % more or less power than the baseline: not all of "
