@@ -20,7 +20,7 @@ import psutil
 from gelassen import open_study, read_log, summarise_run
 from gelassen.bench.actuators import left_behind, put_back_note
 from gelassen.bench.actuators.undo_notes import spoilt_notes
-from gelassen.conduct.operator.run_table import entries_of_table
+from gelassen.conduct.operator.run_table import read_run_table
 from gelassen.core import GelassenError
 from gelassen.intake.meaning.columns import read_column_file
 from gelassen.show.run_text import run_text
@@ -106,7 +106,7 @@ class Files:
             (other / "journal.jsonl", lambda: _shown(other)),
             (log, lambda: summarise_run(read_log(log))),
             (named, lambda: read_column_file(named)),
-            (sheet, lambda: entries_of_table(sheet)),
+            (sheet, lambda: read_run_table(sheet)),
             (note, lambda: (spoilt_notes(), list(left_behind()), _put_back(note))),
         ]  # fmt: skip
         self.content = {path: path.read_bytes() for path, _ in self.readers}

@@ -9,7 +9,7 @@ import pytest
 
 from command_line import gelassen, ok
 from gelassen import open_study, read_log
-from gelassen.conduct.operator.run_table import entries_of_table
+from gelassen.conduct.operator.run_table import read_run_table
 from gelassen.core import FileError
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.core.signal.grid import lagged
@@ -208,7 +208,9 @@ def test_a_sheet_as_testers_keep_it_becomes_setups_with_their_factors(tmp_path):
     assert 'column "GPU max (°C)"' in gelassen(*asked).stderr  # no result of the processor
     assert not study.exists()
     for _ in range(2):  # the second time, its setups are known by their levels
-        ok(*asked, "--column", "GPU max (°C)=ignore")
+        told = gelassen(*asked, "--column", "GPU max (°C)=ignore")
+        assert '"Tmax (°F)": the highest temperature under load' in told.stderr
+        assert '"GPU max (°C)": left out' in told.stderr
     run = json.loads((study / "runs/002-brise-120-b/run.json").read_text())
     assert run["levels"] == {"cooler": "Brise 120", "paste": "B"}
     wanted = {
@@ -236,9 +238,9 @@ def test_what_a_header_does_not_say_is_not_guessed(tmp_path, header, meaning):
     table.write_text(f"Setup,{header},Clock told\na,50,1\n")
     if meaning is None:
         with pytest.raises(FileError, match="what is in the column"):
-            entries_of_table(table, columns={"Clock told": "clock"})
+            read_run_table(table, columns={"Clock told": "clock"})
     else:
-        (entry,) = entries_of_table(table, columns={"Clock told": "clock"})
+        (entry,) = read_run_table(table, columns={"Clock told": "clock"}).entries
         assert entry.readings == {meaning: 50.0, "clock_mhz": 1.0}
 
 
@@ -318,16 +320,17 @@ def test_an_impossible_workload_is_refused_by_name(tmp_path, text, words):
         read_study_file(study / "study.toml")
 
 
-def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_power(tmp_path):
+def games(tmp_path, share_of_power, runs):
+    """Import a game that two setups played, each time differently; return the study and mean powers."""
     study = study_of(tmp_path / "s", HEAD)
-    rng = np.random.default_rng(7)
-    k_per_w, powers = {"old": 0.41, "new": 0.38}, []
-    for number in range(6):
+    rng, powers = np.random.default_rng(7), {"old": [], "new": []}
+    for number in range(2 * runs):
         setup = ("old", "new")[number % 2]
-        scenes = np.repeat(rng.uniform(50, 110, 25) * (0.9, 1.1)[number // 3], 60)
+        share = (0.9, 1.1)[number // 3 % 2] * (share_of_power if setup == "new" else 1.0)
+        scenes = share * np.repeat(rng.uniform(50, 110, 25), 60)
         power = np.concatenate([np.full(120, 12.0), scenes])
-        powers.append(scenes.mean())
-        rise = k_per_w[setup] * (0.7 * lagged(power, 1.0, 120.0) + 0.3 * lagged(power, 1.0, 8.0))
+        powers[setup].append(scenes.mean())
+        rise = K_PER_W[setup] * (0.7 * lagged(power, 1.0, 120.0) + 0.3 * lagged(power, 1.0, 8.0))
         frame = pd.DataFrame(
             {"t_s": np.arange(power.size), "room.air.temp_c": 22.0, "cpu.package.power_w": power,
              "cpu.package.temp_c": (22 + rise + 0.3 * rng.standard_normal(power.size)).round(1)}
@@ -342,14 +345,34 @@ def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_pow
             setup,
             "--new-setup",
         )
-    assert max(powers) > 1.2 * min(powers)
-    found = open_study(study).compare()
+    return open_study(study), powers
+
+
+K_PER_W = {"old": 0.41, "new": 0.38}
+
+
+def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_power(tmp_path):
+    study, powers = games(tmp_path, 1.0, 3)
+    every = powers["old"] + powers["new"]
+    assert max(every) > 1.2 * min(every)
+    found = study.compare()
     assert set(found.setups["runs"]) == {3}
     (row,) = found.differences.to_dict("records")
-    truth = (k_per_w[row["setup"]] - k_per_w[row["versus"]]) * np.median(powers)
+    truth = (K_PER_W[row["setup"]] - K_PER_W[row["versus"]]) * np.median(every)
     assert row["low"] < truth < row["high"]
     assert row["distinguishable"]
     assert "at_equal_mean_power" in [one.code for one in found.cautions]
+
+
+@pytest.mark.parametrize(("share_of_power", "runs"), [(0.6, 3), (1.0, 1)])
+def test_a_power_that_may_belong_to_the_setup_is_left_in_its_mean(tmp_path, share_of_power, runs):
+    study, powers = games(tmp_path, share_of_power, runs)
+    found = study.compare()
+    assert set(found.setups["runs"]) == {runs}  # mean powers that differ are no levels
+    for row in found.setups.to_dict("records"):
+        name = row["setup"]
+        assert row["rise_k"] == pytest.approx(K_PER_W[name] * np.mean(powers[name]), abs=0.7)
+        assert row["power_w"] == pytest.approx(np.mean(powers[name]), rel=0.03)
 
 
 # Several parts, ladders, worth

@@ -24,7 +24,7 @@ from gelassen.answers.rows.run_table import (
     run_table,
     usual_reference,
 )
-from gelassen.answers.thresholds import Powers
+from gelassen.answers.thresholds import MeanPower, Powers
 from gelassen.core.comparing.bias_check import without_bias
 from gelassen.core.comparing.comparability import Comparability, comparability
 from gelassen.core.comparing.comparison import Comparison, compare_setups
@@ -281,7 +281,7 @@ def _weak_runs(
     uneven = int(table["uneven"].astype(bool).sum())
     if uneven and asked.by is None:
         said.append(caution("means_compared", count=uneven, all=len(table)))
-    moved = table[table["moved_k"].abs() > _WORTH_SAYING_K]
+    moved = table[table["moved_k"].abs() > MeanPower.WORTH_A_WORD_K]
     if not moved.empty and in_kelvin(asked.by):
         power_w = float(moved["power_w"].median())
         most_k = float(moved["moved_k"].abs().max())
@@ -391,9 +391,6 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )
-
-
-_WORTH_SAYING_K = 0.05  # K: a smaller move does not show in the numbers
 
 
 _MEANS = (

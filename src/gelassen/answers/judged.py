@@ -70,7 +70,7 @@ def study_judged(
             if not present:
                 without[name] = "; ".join(dict.fromkeys(why for _, why in lacking)) or "no runs"
                 continue
-            rows, left_out = study.usable_rows(leave_out, judge=name)
+            rows, left_out = study.compared_rows(leave_out, judge=name)
             rows, left_out, _ = at_one_power(rows, left_out)
             asked = ComparisonAsked(
                 title=f"{study.file.title}: {name}", baseline=against, confidence=confidence,

@@ -87,7 +87,7 @@ def study_ladder(
 
 
 def _fails_downwards(table: pd.DataFrame) -> bool:
-    """Return whether attempts failed below those of the same setup that held, rather than above them."""
+    """Return whether failed levels mostly lie below levels at which the same setup held."""
     count = 0
     for _, own in table.groupby("setup"):
         held = own.loc[own["ending"] == _HELD, "level"].to_numpy()

@@ -83,7 +83,7 @@ def study_loads(
 ) -> StudyLoads:
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
-    rows, left_out = study.usable_rows(leave_out)
+    rows, left_out = study.compared_rows(leave_out)
     chosen = chosen_by(rows, left_out, by, partial(known_spread, study.folder, study.file.doubt))
     if chosen.by is not None and not chosen.rows:
         raise InputError(f"no run can be compared by {chosen.by.what}: none has it")

@@ -33,7 +33,7 @@ def compare_setups_of(
     """Compare the setups by steady rise over the reference, or another quantity; see `Study.compare`."""
     quantity_named(by)  # refused before any run is analysed
     against = study.checked_baseline(baseline)
-    rows, left_out = study.usable_rows(leave_out)
+    rows, left_out = study.compared_rows(leave_out)
     said: list[Caution] = []
     if by != "rest":  # which no power of a load moves
         rows, left_out, level = at_one_power(rows, left_out)

@@ -30,7 +30,7 @@ from gelassen.study.disk.cache import fingerprint, keep_row, kept_rows
 from gelassen.study.disk.run_file import FAN_STEPS
 from gelassen.study.disk.samples import SAMPLES_CSV, SAMPLES_PARQUET
 from gelassen.study.disk.writer import RUN_JSON
-from gelassen.study.file.levels import mounted_as
+from gelassen.study.file.levels import expected_quantities, mounted_as
 from gelassen.study.file.reader import read_study_file
 from gelassen.study.file.study_file import STUDY_FILE, StudyFile, check_setup_name
 from gelassen.system.files import read_text, replace_file
@@ -287,7 +287,7 @@ class StudyRuns:
         Of a run with several powers, the table holds the level used for comparison, or all levels. It holds
         rises or temperatures, whichever `setup` (else the baseline, else most runs) has; or both.
         """
-        rows, given = self.usable_rows(leave_out, confidence=confidence)
+        rows, given = self.compared_rows(leave_out, confidence=confidence)
         if every_level and any(row.levels for row in rows):
             left_out: list[tuple[str, str]] = list(given)
             level: tuple[Caution, ...] = ()
@@ -333,11 +333,27 @@ class StudyRuns:
             *((row.run, other[row.protocol]) for row in rows if row.protocol in other),
         ]
         rows = [row for row in rows if row.protocol not in other]
-        rows = at_equal_mean_power(self.with_mountings(rows))
+        rows = self.with_mountings(rows)
         if not rows:
             reasons = "; ".join(f"{name}: {why}" for name, why in left_out) or "it has no runs yet"
             raise InputError(f"{self.folder}: nothing to compare ({reasons})")
         return rows, left_out
+
+    def compared_rows(
+        self,
+        leave_out: Mapping[str, str] | None,
+        *,
+        confidence: float = RUN_CONFIDENCE,
+        judge: str | None = None,
+    ) -> tuple[list[RunRow], list[tuple[str, str]]]:
+        """Return `usable_rows` to compare setups by: means of loads that vary are at one mean power.
+
+        Not so in a study in which a factor changes the power.
+        """
+        rows, left_out = self.usable_rows(leave_out, confidence=confidence, judge=judge)
+        if "power_w" in expected_quantities(self.file):
+            return rows, left_out
+        return at_equal_mean_power(rows, confidence), left_out
 
     def with_mountings(self, rows: Sequence[RunRow]) -> list[RunRow]:
         """Return rows whose mountings have names of their own.

@@ -24,12 +24,12 @@ class Powers:
 class MeanPower:
     """Means of loads that come and go, at one power.
 
-    Source: rises of random machines, which go as power^0.8 to power^1.1.
+    Source: on random machines the rise is proportional to power^0.8 to power^1.1; the rest is convention.
     """
 
-    MOST = 0.3  # natural logarithm of the ratio of powers up to which a mean is moved
+    BY_CHANCE = 0.05  # probability with which alike setups are taken to draw unlike powers
     DOUBT = 0.15  # share of the move: its standard error
-    SIGMAS_95 = 1.96  # standard errors of a half interval at 95 % (tables)
+    WORTH_A_WORD_K = 0.05  # K: a smaller move does not show in the numbers
 
 
 class Scale:

@@ -91,7 +91,7 @@ def enter(**given: Any) -> None:
         **{name: value for name, value in given.items() if name not in _READINGS},
     )
     from gelassen.conduct.operator.entering import check_entry, enter_run
-    from gelassen.conduct.operator.run_table import entries_of_table
+    from gelassen.conduct.operator.run_table import read_run_table
     from gelassen.core.foundation.errors import InputError
     from gelassen.study.file.new_study import check_limit, check_setup, setup_of
     from gelassen.study.file.reader import read_study_file
@@ -102,10 +102,12 @@ def enter(**given: Any) -> None:
             raise InputError("give either a table with --from, or the readings of one run")
         known = read_study_file(asked.study / STUDY_FILE).factors if asked.study.is_dir() else ()
         columns = dict(pair("--column", one, '"Tmax=highest"', last=True) for one in asked.columns)
-        entries = entries_of_table(asked.table, known, columns)
+        table = read_run_table(asked.table, known, columns)
+        for header, meaning in table.columns.items():
+            hint(f'"{header}": {meaning}')
         entries = [
             replace(one, setup=setup_of(asked.study, one.setup_levels) or one.setup)
-            for one in entries
+            for one in table.entries
         ]
     elif asked.columns:
         raise InputError("--column goes with --from TABLE")
@@ -122,11 +124,14 @@ def enter(**given: Any) -> None:
             asked.study, entry.setup, limit_c=asked.limit_c,
             new_setup=asked.new_setup or asked.table is not None,
         )  # fmt: skip
-    for entry in entries:
-        folder = enter_run(
+    folders = [
+        enter_run(
             asked.study, entry, limit_c=asked.limit_c,
             new_setup=asked.new_setup or asked.table is not None,
-        )  # fmt: skip
+        )
+        for entry in entries
+    ]  # fmt: skip
+    for folder in folders:  # told after all are stored: whoever listens may be gone
         emit(f"stored as {folder}")
     hint(f"compare them: gelassen compare {shell(asked.study)}")
 

@@ -1,4 +1,4 @@
-"""Loads that come and go draw another mean power in each run: their mean rises at one power.
+"""Loads that come and go draw another mean power in each run: their mean rises, at one power.
 
 A game is played differently every time. Coolers are compared by what they do with the same heat.
 """
@@ -6,22 +6,42 @@ A game is played differently every time. Coolers are compared by what they do wi
 import math
 from collections.abc import Sequence
 from dataclasses import replace
-from statistics import median
+from itertools import combinations
+from statistics import fmean, median
 
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.thresholds import MeanPower
+from gelassen.core.foundation.distributions import normal_quantile, t_quantile
 
 
-def at_equal_mean_power(rows: Sequence[RunRow]) -> list[RunRow]:
+def at_equal_mean_power(rows: Sequence[RunRow], confidence: float) -> list[RunRow]:
     """Return rows in which means under one load are those at the median of their mean powers.
 
-    The mean rise is taken to be proportional to the mean power. Rows of steady loads stay as they are.
+    The mean rise is taken to be proportional to the mean power. Three kinds of rows stay as they are:
+    those of steady loads; those of a load under which setups differ in power by more than their runs
+    scatter, as that power belongs to the setup; and those of a load under which nothing was repeated, as
+    then nobody can tell.
+
+    Parameters
+    ----------
+    rows : sequence of RunRow
+        The runs that are compared.
+    confidence : float
+        That of their intervals.
     """
     common: dict[str | None, float] = {}
     for load in {row.load for row in rows if _varies(row)}:
-        powers = [row.power_w for row in rows if row.load == load and _varies(row)]
-        common[load] = median(power for power in powers if power is not None)
-    return [_moved(row, common[row.load]) if _varies(row) else row for row in rows]
+        powers: dict[str, list[float]] = {}
+        for row in rows:
+            if row.load == load and _varies(row) and row.power_w is not None:
+                powers.setdefault(row.setup, []).append(row.power_w)
+        if _by_chance(list(powers.values())):
+            common[load] = median(power for own in powers.values() for power in own)
+    z = float(normal_quantile((1 + confidence) / 2))
+    return [
+        _moved(row, common[row.load], z) if _varies(row) and row.load in common else row
+        for row in rows
+    ]
 
 
 def _varies(row: RunRow) -> bool:
@@ -32,22 +52,35 @@ def _varies(row: RunRow) -> bool:
     )  # fmt: skip
 
 
-def _moved(row: RunRow, power_w: float) -> RunRow:
+def _by_chance(setups: Sequence[Sequence[float]]) -> bool:
+    """Return whether mean powers differ between setups by no more than between runs of one setup."""
+    logs = [[math.log(power) for power in own] for own in setups]
+    freedom = sum(len(own) - 1 for own in logs)
+    if not freedom:
+        return False
+    scatter = math.sqrt(sum((one - fmean(own)) ** 2 for own in logs for one in own) / freedom)
+    pairs = list(combinations(logs, 2))
+    t = float(t_quantile(1 - MeanPower.BY_CHANCE / 2 / max(len(pairs), 1), freedom))
+    return all(
+        abs(fmean(a) - fmean(b)) <= t * scatter * math.sqrt(1 / len(a) + 1 / len(b))
+        for a, b in pairs
+    )
+
+
+def _moved(row: RunRow, power_w: float, z: float) -> RunRow:
     if row.value is None or row.power_w is None:
-        return row
-    if abs(math.log(power_w / row.power_w)) > MeanPower.MOST:
         return row
     ratio = power_w / row.power_w
     move_k = (ratio - 1) * row.value
     doubt_k = MeanPower.DOUBT * abs(move_k)
     value = row.value + move_k
-    half = [None if end is None else abs(end - row.value) * ratio for end in (row.low, row.high)]
-    low, high = (
-        None if one is None else math.hypot(one, MeanPower.SIGMAS_95 * doubt_k) for one in half
+    below, above = (
+        None if end is None else math.hypot(abs(end - row.value) * ratio, z * doubt_k)
+        for end in (row.low, row.high)
     )
     error = row.standard_error
     return replace(
         row, value=value, power_w=power_w, settled_w=power_w, moved_k=move_k,
-        low=None if low is None else value - low, high=None if high is None else value + high,
+        low=None if below is None else value - below, high=None if above is None else value + above,
         standard_error=None if error is None else math.hypot(error * ratio, doubt_k),
     )  # fmt: skip

@@ -67,15 +67,25 @@ def at_one_power(
     """Return rows at one level of power, the runs left out, and what was done.
 
     The level at which most setups settled below the limit is compared, and of those the highest. Setups
-    whose runs all draw one power are compared unchanged: a run that drew less than its repeats is odd.
+    whose runs all draw one power are compared unchanged: a run that drew less than its repeats is odd. The
+    mean power of a load that comes and goes is no level: such runs are all kept.
     """
+    varying = [row for row in rows if row.uneven and not row.levels]
+    rows = [row for row in rows if not row.uneven or row.levels]
+    kept, left, said = _steady_at_one_power(rows) if rows else ([], [], ())
+    return [*kept, *varying], [*left_out, *left], said
+
+
+def _steady_at_one_power(
+    rows: Sequence[RunRow],
+) -> tuple[list[RunRow], list[tuple[str, str]], tuple[Caution, ...]]:
     rungs = power_rungs(rows)
     names = {row.setup for row in rows}
     stepped = {
         name for name in names if sum(any(r.setup == name for r in x.rows) for x in rungs) > 1
     }
     if len(rungs) < 2 or len(stepped) <= Powers.LEAST_SETUPS * len(names):
-        return list(rows), list(left_out), ()
+        return list(rows), [], ()
     chosen = max(rungs, key=lambda rung: (len(_settled(rung)), rung.power_w))
     kept = list(chosen.rows)
     there = _runs(kept)
@@ -87,7 +97,7 @@ def at_one_power(
     how_many = "all" if settled == len(names) else f"{settled} of {len(names)}"
     others = ", ".join(rung.words for rung in rungs if rung is not chosen)
     said = caution("compared_at_one_power", level=chosen.words, how_many=how_many, others=others)
-    return kept, [*left_out, *left], (said,)
+    return kept, left, (said,)
 
 
 def _longest_ladder(entries: Sequence[RunRow]) -> list[float]:

@@ -240,7 +240,7 @@ def load_stretches(time_s: Floats, level: Floats) -> list[tuple[float, float]]:
     longest = max(joined, key=lambda span: times[span[1]] - times[span[0]])
     begin, end = _with_quiet_scenes(times, level, smooth, float(high), longest)
     joined = [one for one in joined if one[1] < begin or one[0] > end]
-    joined = sorted([*joined, (min(begin, longest[0]), max(end, longest[1]))])
+    joined = sorted([*joined, (begin, end)])
     return [
         (float(times[a]), float(times[b]))
         for a, b in joined

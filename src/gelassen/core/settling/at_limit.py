@@ -23,16 +23,13 @@ class Limit:
     @classmethod
     def of(cls, log: LoadLog, limit_c: float) -> "Limit | None":
         """Return the limit of a log; None where the readings show that it is not the part's limit."""
-        times, read = log.times, log.read
-        if not read.any():
+        if not log.read.any():
             return None
-        at, seen = times[read], log.temperature[read]
-        smooth = running_median(seen, at, AtLimit.SMOOTH_S)
+        at, smooth = _smoothed(log)
         late = at >= at[0] + (at[-1] - at[0]) * (1 - AtLimit.LATE)
         if float(np.median(smooth[late])) > limit_c + AtLimit.BEYOND_K:
             return None
-        reference = 0.0 if log.reference is None else float(np.nanmean(log.reference[read]))
-        return cls(limit_c - reference, _first_near(at, smooth, limit_c))
+        return cls(limit_c - _reference_c(log), _first_near(at, smooth, limit_c))
 
     def where_held(self, log: LoadLog) -> "Limit":
         """Return the level at which the end of the load was held, if that lies clearly below the limit.
@@ -42,10 +39,18 @@ class Limit:
         level = float(_late(log).mean())
         if level > self.value - AtLimit.BELOW_K:
             return self
-        reference = 0.0 if log.reference is None else float(np.nanmean(log.reference[log.read]))
-        at = log.times[log.read]
-        smooth = running_median(log.temperature[log.read], at, AtLimit.SMOOTH_S)
-        return Limit(level, _first_near(at, smooth, level + reference), self.value - level)
+        at, smooth = _smoothed(log)
+        return Limit(level, _first_near(at, smooth, level + _reference_c(log)), self.value - level)
+
+
+def _smoothed(log: LoadLog) -> tuple[Floats, Floats]:
+    """Return the times of readings under load, and the smoothed temperatures there."""
+    at = log.times[log.read]
+    return at, running_median(log.temperature[log.read], at, AtLimit.SMOOTH_S)
+
+
+def _reference_c(log: LoadLog) -> float:
+    return 0.0 if log.reference is None else float(np.nanmean(log.reference[log.read]))
 
 
 def _first_near(times: Floats, smooth: Floats, limit_c: float) -> float | None:
@@ -101,10 +106,7 @@ def late_rise(log: LoadLog) -> float:
 
 def _late(log: LoadLog) -> Floats:
     """Return the rises at the end of the load."""
-    series = log.temperature
-    if log.reference is not None:
-        series = series - np.nanmean(log.reference[log.read])
-    at, seen = log.times[log.read], series[log.read]
+    at, seen = log.times[log.read], log.temperature[log.read] - _reference_c(log)
     late = at >= at[0] + (at[-1] - at[0]) * (1 - AtLimit.LATE)
     return np.asarray(seen[late])
 

@@ -113,11 +113,13 @@ class SteadyState(Result):
         at, minute = f"{self.value:.1f} {self.unit}", None
         if self.limit_at_s is not None:
             minute = (self.limit_at_s - self.window_s[0]) / 60
-        if self.reached:
+        if self.reached and any(one.code == "held_below_its_limit" for one in self.cautions):
+            words = (
+                f"is held back by heat at {at} from about minute {minute or 0:.0f} of the load on"
+            )
+        elif self.reached:
             when = f"at about minute {minute or 0:.0f} of the load"
             words = f"reached its limit, {at}, {when}, and stays there"
-            if any(one.code == "held_below_its_limit" for one in self.cautions):
-                words = f"is held back by heat at {at} from about minute {minute or 0:.0f} of the load on"
         else:
             when = "later" if minute is None else f"at about minute {minute:.0f} of the load"
             words = f"will reach its limit, {at}, {when}, and be held there"

@@ -1,7 +1,8 @@
 """Levels of a load: stretches in which the same work was asked of the chip.
 
-More busy cores draw more power at a lower clock, and a lighter load draws less. Neither is a chip that was
-held back. So each level of a load is judged by itself, save that unlike loads of one power show its limit.
+More busy cores draw more power at a lower clock, and a lighter load draws less. In neither case was the
+chip held back. So each level of a load is judged by itself. One thing shows only between levels: if two
+different loads draw the same power, a power limit holds both.
 """
 
 import numpy as np
@@ -44,19 +45,19 @@ def _moves(log: ChipLog) -> Bools | None:
         told |= moved & (np.abs(load) > At.LOAD_PCT) & (load * power > 0)
     if clock is not None:
         told |= moved & (np.abs(clock) > At.CLOCK) & (clock * power < 0)
-        # At a power limit, a heavier load takes clock alone.
+        # At a power limit, more work lowers the clock, and the power stays.
         heavier = True if load is None else (np.abs(load) > At.LOAD_PCT) & (load * clock < 0)
         told |= heavier & (np.abs(power) < At.SAME_POWER) & (np.abs(clock) > At.CLOCK_ALONE)
     return told
 
 
-def pinned(log: ChipLog, levels: list[Bools]) -> list[float]:
-    """Return, for each level, the power that it shares with a level of another clock beside it; or NaN.
+def shared_powers(log: ChipLog, levels: list[Bools]) -> list[float]:
+    """Return, for each level, the power in W that it shares with a neighbour of another clock; else NaN.
 
-    Loads that differ draw the same power only at a power limit.
+    A power that is the same in all samples was noted by somebody, and shows no limit.
     """
     limits = [float("nan")] * len(levels)
-    if log.power is None or log.clock is None:
+    if log.power is None or log.clock is None or np.ptp(log.power[log.loaded]) == 0:
         return limits
     watts, clocks = (
         [float(np.nanmedian(series[level])) for level in levels]

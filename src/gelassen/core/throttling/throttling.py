@@ -10,7 +10,7 @@ from gelassen.core.foundation.inputs import Bools, Floats, SeriesLike
 from gelassen.core.signal.flags import forward, spans_of, tidied
 from gelassen.core.throttling.boost_end import lighter_load
 from gelassen.core.throttling.chip_log import ChipLog, read_chip_log
-from gelassen.core.throttling.load_levels import levels_of_load, pinned
+from gelassen.core.throttling.load_levels import levels_of_load, shared_powers
 from gelassen.core.throttling.states import State
 from gelassen.core.throttling.temperature_limit import (
     AtLimit,
@@ -113,17 +113,21 @@ def _level_by_level(log: ChipLog, limit_c: float) -> AtLimit | None:
     levels = levels_of_load(log)
     if found is None or len(levels) < 2:
         return found
+    shared_w = shared_powers(log, levels)
+    limits = found.probability[:, [State.POWER, State.OTHER]].sum(axis=1)
+    if np.isnan(shared_w).all() and not (limits[log.loaded] >= At.SURE).any():
+        return found  # nothing is to be judged
     probability, limits_w = found.probability.copy(), []
-    for level, limit_w in zip(levels, pinned(log, levels), strict=True):
-        own = states_at_limit(replace(log, loaded=level), limit_c)
-        if own is None:
-            continue
-        by_heat = found.probability[:, State.HEAT] >= At.SURE
-        if not np.isnan(limit_w):
-            own = replace(own, probability=np.tile(_AT_POWER, (level.size, 1)), limit_w=limit_w)
-        probability[level & ~by_heat] = own.probability[level & ~by_heat]
-        if own.limit_w is not None and own.probability[level, State.POWER].mean() >= At.SURE:
-            limits_w.append(own.limit_w)
+    by_heat = found.probability[:, State.HEAT] >= At.SURE
+    for level, power_w in zip(levels, shared_w, strict=True):
+        judged = level & ~by_heat
+        if not np.isnan(power_w):
+            probability[judged] = _AT_POWER
+            limits_w.append(power_w)
+        elif own := states_at_limit(replace(log, loaded=level), limit_c):
+            probability[judged] = own.probability[judged]
+            if own.limit_w is not None and own.probability[level, State.POWER].mean() >= At.SURE:
+                limits_w.append(own.limit_w)
     alike = bool(limits_w) and max(limits_w) < (1 + At.LOST) * min(limits_w)
     return replace(found, probability=probability, limit_w=limits_w[0] if alike else None)
 
