@@ -225,6 +225,15 @@ def test_a_sheet_as_testers_keep_it_becomes_setups_with_their_factors(tmp_path):
     assert prices == {"Brise 120": {"price": 45.0}, "Kiesel 92": {"price": 25.0}}
 
 
+def test_new_setups_leave_what_the_tester_wrote_as_it_is(tmp_path):
+    written = HEAD.replace("[machine]", 'question = """\nWhich?\n[not a table]\n"""\n[machine]')
+    study, sheet = study_of(tmp_path / "s", written), tmp_path / "sheet.csv"
+    sheet.write_text("Cooler,Max\nBrise 120,74\n120 mm,80\n")
+    ok("enter", study, "--from", sheet)
+    assert (study / "study.toml").read_text().startswith(written.rstrip())
+    assert set(open_study(study).file.setups) == {"Brise 120", "120 mm"}
+
+
 @pytest.mark.parametrize(
     ("header", "meaning"),
     [
@@ -320,6 +329,9 @@ def test_an_impossible_workload_is_refused_by_name(tmp_path, text, words):
         read_study_file(study / "study.toml")
 
 
+K_PER_W = {"old": 0.41, "new": 0.38}
+
+
 def games(tmp_path, share_of_power, runs):
     """Import a game that two setups played, each time differently; return the study and mean powers."""
     study = study_of(tmp_path / "s", HEAD)
@@ -346,9 +358,6 @@ def games(tmp_path, share_of_power, runs):
             "--new-setup",
         )
     return open_study(study), powers
-
-
-K_PER_W = {"old": 0.41, "new": 0.38}
 
 
 def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_power(tmp_path):

@@ -216,7 +216,7 @@ def test_the_decimal_mark_comes_from_unambiguous_cells():
         ("Supply A", "Supply", "A"),
         ("CPU W", "CPU", "W"),
         ("MHz", "MHz", "MHz"),
-        ("F", "F", ""),
+        ("A", "A", ""),
         ("Memory [MB]", "Memory [MB]", ""),
     ],
 )

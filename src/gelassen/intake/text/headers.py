@@ -61,7 +61,8 @@ def read_header(text: str) -> Header:
     ending = re.fullmatch(r"(.*[^_\s])_([A-Za-z°%]+)", clean)
     if ending and ending[2] not in ("min", "h") and is_unit(ending[2]):
         return Header(text, ending[1], ending[2])
-    if set(kinds_of(clean)) & _SAYS_ALL and clean not in ("F", "K"):
+    # A single letter may be the name of anything; watts alone are written so.
+    if set(kinds_of(clean)) & _SAYS_ALL and (len(clean) > 1 or clean == "W"):
         return Header(text, clean, clean)
     letter = re.fullmatch(r"(.*\S)\s+([CFKVAWs])", clean)
     if letter and _fits(letter[1], letter[2]):

@@ -100,10 +100,7 @@ def ensure_setup(
             if said:
                 known[factor].setdefault("details", tomlkit.table())[str(level)] = dict(said)
     document.setdefault("setups", tomlkit.table(is_super_table=True))[setup] = dict(levels or {})
-    text = re.sub(
-        r"(?<!\n)\n\[", "\n\n[", tomlkit.dumps(document)
-    )  # a table begins after an empty line
-    replace_file(path, text, check=read_study_file)
+    replace_file(path, tomlkit.dumps(document), check=read_study_file)
 
 
 def write_study(folder: Path, answers: Answers) -> Path:
