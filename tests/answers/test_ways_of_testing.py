@@ -419,6 +419,13 @@ def test_a_table_of_attempts_is_a_ladder_by_a_factor_or_by_the_power_that_was_re
         words = ok("compare", study, "--ladder", along)
         assert f"a: held {held} for 30 min; unstable at {fails}." in words
         assert f"b: nothing held; held back at {held}." in words
+    (tmp_path / "alone.csv").write_text(
+        "setup,ending,power\na,held,120\na,unstable,150\nb,held,150\n"
+    )
+    bare = study_of(tmp_path / "bare", HEAD)
+    ok("enter", bare, "--from", tmp_path / "alone.csv")
+    said = gelassen("compare", bare).stderr
+    assert "no temperature to compare). These are attempts: --ladder power shows" in said
     refused = gelassen("compare", study, "--ladder", "powr")
     assert 'Did you mean "power"?' in refused.stderr
 

@@ -35,6 +35,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.thermal.priors import RoomEffect
+from gelassen.study.disk.run_file import ATTEMPTS
 
 # Outcomes of runs that went on as long as they should.
 _WHOLE = ("finished", "imported", ENTERED, "held", "held back")
@@ -301,6 +302,20 @@ def _weak_runs(
     return said
 
 
+def _reasons(left_out: Sequence[tuple[str, str]]) -> str:
+    """Return why runs were left out; many runs of one reason are counted."""
+    runs: dict[str, list[str]] = {}
+    for name, why in left_out:
+        runs.setdefault(why, []).append(name)
+    return "; ".join(
+        f"{', '.join(names) if len(names) <= _NAMED else f'{len(names)} runs'}: {why}"
+        for why, names in runs.items()
+    )
+
+
+_NAMED = 4  # runs that one reason names
+
+
 def _checked(
     table: pd.DataFrame,
     rows: Sequence[RunRow],
@@ -309,8 +324,9 @@ def _checked(
 ) -> str | None:
     """Return the reference of the rises; refuse a comparison that these runs cannot answer."""
     if table.empty:
-        reasons = "; ".join(f"{name}: {why}" for name, why in left_out)
-        raise InputError(f"no run can be compared ({reasons})")
+        attempts = any(row.outcome in ATTEMPTS for row in rows)
+        ask = ". These are attempts: --ladder power shows how far setups hold" if attempts else ""
+        raise InputError(f"no run can be compared ({_reasons(left_out)}){ask}")
     names = list(dict.fromkeys(table["setup"]))
     if asked.baseline is not None and asked.baseline not in names:
         raise InputError(

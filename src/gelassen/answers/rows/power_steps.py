@@ -84,6 +84,8 @@ def _steady_at_one_power(
     stepped = {
         name for name in names if sum(any(r.setup == name for r in x.rows) for x in rungs) > 1
     }
+    if not any(map(_settled, rungs)):  # no level tells anything
+        return list(rows), [], ()
     if len(rungs) < 2 or len(stepped) <= Powers.LEAST_SETUPS * len(names):
         return list(rows), [], ()
     chosen = max(rungs, key=lambda rung: (len(_settled(rung)), rung.power_w))
