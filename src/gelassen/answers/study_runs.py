@@ -353,7 +353,7 @@ class StudyRuns:
         rows, left_out = self.usable_rows(leave_out, confidence=confidence, judge=judge)
         if "power_w" in expected_quantities(self.file):
             return rows, left_out
-        return at_equal_mean_power(rows, confidence), left_out
+        return at_equal_mean_power(rows), left_out
 
     def with_mountings(self, rows: Sequence[RunRow]) -> list[RunRow]:
         """Return rows whose mountings have names of their own.

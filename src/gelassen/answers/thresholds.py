@@ -24,11 +24,10 @@ class Powers:
 class MeanPower:
     """Means of loads that come and go, at one power.
 
-    Source: on random machines the rise is proportional to power^0.8 to power^1.1; the rest is convention.
+    Source: convention.
     """
 
     BY_CHANCE = 0.05  # probability with which alike setups are taken to draw unlike powers
-    DOUBT = 0.15  # share of the move: its standard error
     WORTH_A_WORD_K = 0.05  # K: a smaller move does not show in the numbers
 
 

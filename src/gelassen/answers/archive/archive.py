@@ -24,7 +24,6 @@ from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, row_from_kept
 from gelassen.answers.rows.run_table import run_table
 from gelassen.answers.study import Study, open_study
-from gelassen.answers.study_runs import RUN_CONFIDENCE
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
@@ -125,7 +124,7 @@ class Archive:
                 f"{len(set(setups))} setups match; up to {_MOST_SETUPS} are compared. Choose fewer: --where"
             )
         named = [replace(row, setup=name) for row, name in zip(rows, setups, strict=True)]
-        named = at_equal_mean_power(named, RUN_CONFIDENCE)
+        named = at_equal_mean_power(named)
         named, left_out, level = at_one_power(named, [])
         asked = ComparisonAsked(
             title=f"{self.address}: by {', '.join(by)}",

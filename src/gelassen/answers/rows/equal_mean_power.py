@@ -11,13 +11,14 @@ from statistics import fmean, median
 
 from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.thresholds import MeanPower
-from gelassen.core.foundation.distributions import normal_quantile, t_quantile
+from gelassen.core.foundation.distributions import t_quantile
 
 
-def at_equal_mean_power(rows: Sequence[RunRow], confidence: float) -> list[RunRow]:
+def at_equal_mean_power(rows: Sequence[RunRow]) -> list[RunRow]:
     """Return rows in which means under one load are those at the median of their mean powers.
 
-    The mean rise is taken to be proportional to the mean power. Three kinds of rows stay as they are:
+    The mean rise is taken to be proportional to the mean power. What that leaves over shows as scatter
+    of the repeats, and so widens what is said of the setups. Three kinds of rows stay as they are:
     those of steady loads; those of a load under which setups differ in power by more than their runs
     scatter, as that power belongs to the setup; and those of a load under which nothing was repeated, as
     then nobody can tell.
@@ -26,8 +27,6 @@ def at_equal_mean_power(rows: Sequence[RunRow], confidence: float) -> list[RunRo
     ----------
     rows : sequence of RunRow
         The runs that are compared.
-    confidence : float
-        That of their intervals.
     """
     common: dict[str | None, float] = {}
     for load in {row.load for row in rows if _varies(row)}:
@@ -37,9 +36,8 @@ def at_equal_mean_power(rows: Sequence[RunRow], confidence: float) -> list[RunRo
                 powers.setdefault(row.setup, []).append(row.power_w)
         if _by_chance(list(powers.values())):
             common[load] = median(power for own in powers.values() for power in own)
-    z = float(normal_quantile((1 + confidence) / 2))
     return [
-        _moved(row, common[row.load], z) if _varies(row) and row.load in common else row
+        _moved(row, common[row.load]) if _varies(row) and row.load in common else row
         for row in rows
     ]
 
@@ -67,20 +65,15 @@ def _by_chance(setups: Sequence[Sequence[float]]) -> bool:
     )
 
 
-def _moved(row: RunRow, power_w: float, z: float) -> RunRow:
+def _moved(row: RunRow, power_w: float) -> RunRow:
     if row.value is None or row.power_w is None:
         return row
     ratio = power_w / row.power_w
-    move_k = (ratio - 1) * row.value
-    doubt_k = MeanPower.DOUBT * abs(move_k)
-    value = row.value + move_k
-    below, above = (
-        None if end is None else math.hypot(abs(end - row.value) * ratio, z * doubt_k)
-        for end in (row.low, row.high)
+    value, low, high, error = (
+        None if number is None else number * ratio
+        for number in (row.value, row.low, row.high, row.standard_error)
     )
-    error = row.standard_error
     return replace(
-        row, value=value, power_w=power_w, settled_w=power_w, moved_k=move_k,
-        low=None if below is None else value - below, high=None if above is None else value + above,
-        standard_error=None if error is None else math.hypot(error * ratio, doubt_k),
+        row, value=value, low=low, high=high, standard_error=error,
+        power_w=power_w, settled_w=power_w, moved_k=(ratio - 1) * row.value,
     )  # fmt: skip
