@@ -251,7 +251,22 @@ def test_each_channel_has_one_column_and_counted_parts_are_numbered():
     assert recognised("VRM [°C]", "VRM [°C]") == ["vrm.1.temp_c", "vrm.2.temp_c"]
     three = recognised("CPU 1 [°C]", "CPU 2 [°C]", "CPU 3 [°C]")
     assert three == [f"cpu.core{k}.temp_c" for k in (1, 2, 3)]
-    assert recognised("CPU 1 [°C]") == ["cpu.socket1.temp_c"]
+    assert recognised("CPU 1 [°C]") == ["cpu.package.temp_c"]  # there is one
+    assert recognised("CPU 1 [°C]", "CPU 2 [°C]", "Socket 1 Power [W]", "Socket 2 Power [W]") == [
+        "cpu.socket1.temp_c", "cpu.socket2.temp_c", "cpu.socket1.power_w", "cpu.socket2.power_w",
+    ]  # fmt: skip
+    two = ("GPU0 Temp [°C]", "GPU0 Hot Spot [°C]", "GPU1 Temp [°C]", "GPU1 Hot Spot [°C]")
+    numbered = ["package0", "hotspot0", "package1", "hotspot1"]
+    assert recognised(*two) == [f"gpu.{item}.temp_c" for item in numbered]
+    assert recognised(*two[:2]) == ["gpu.package.temp_c", "gpu.hotspot.temp_c"]
+    both = recognised("CPU1 Core 4 Temp [°C]", "CPU2 Core 4 Temp [°C]")
+    assert both == ["cpu.socket1_core4.temp_c", "cpu.socket2_core4.temp_c"]
+
+
+def test_the_air_that_enters_is_the_room_where_nothing_else_is():
+    assert recognised("Inlet Temp [°C]", "CPU [°C]")[0] == "room.inlet.temp_c"
+    assert recognised("Inlet Temp [°C]", "Ambient [°C]")[0] == "log.inlet.temp_c"
+    assert recognised("Inlet Temp [°C]", "Coolant [°C]")[0] == "log.inlet.temp_c"
 
 
 def test_units_are_guessed_only_where_values_are_plausible():

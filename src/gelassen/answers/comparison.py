@@ -185,7 +185,9 @@ def compare_runs(
     highest_w = highest_power(base)
     spread = asked.spread_of(base)
     comparison = _compared(base, asked, spread.spread)
-    setups = _at_equal_power(_setup_table(table, comparison, limited, asked.by), asked.baseline)
+    units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
+    setups = _setup_table(table, comparison, limited, asked.by)
+    setups = _at_equal_power(setups, asked.baseline, units[0])
     if asked.room_c is not None:
         setups["temperature_c"] = brought_to(setups, comparison, asked.room_c)
     differences = _with_verdicts(
@@ -193,7 +195,6 @@ def compare_runs(
     )
     setups = _with_baseline(setups, differences, asked.baseline)
     fair = _fairness(table, limited, comparison, asked)
-    units, kinds = sorted(set(table["unit"])), sorted({str(k) for k in table["kind"] if k})
     cautions = [
         *spread.caution,
         *(one for one in comparison.cautions if one.code not in _said_otherwise(limited)),
@@ -393,8 +394,10 @@ def _what_differs(limited: set[str], lost: list[str], kinds: list[str]) -> list[
     return cautions
 
 
-def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
+def _at_equal_power(setups: pd.DataFrame, baseline: str | None, unit: str) -> pd.DataFrame:
     """Add the rise at the baseline's power (or the median power), where powers are similar.
+
+    A temperature in °C is no rise, so it gets none.
 
     A cooler chip leaks less current, so part of a better cooler's gain shows in power and not in rise.
     """
@@ -403,7 +406,7 @@ def _at_equal_power(setups: pd.DataFrame, baseline: str | None) -> pd.DataFrame:
         common = float(powers[setups["setup"] == baseline].iloc[0])
     else:
         common = float(powers.median())
-    near = (powers / common - 1).abs() <= Powers.NEAR_SETUPS
+    near = ((powers / common - 1).abs() <= Powers.NEAR_SETUPS) & (unit == "K")
     return setups.assign(
         equal_power_k=(setups["rise_k"] * common / powers).where(near & ~setups["at_limit"])
     )

@@ -22,7 +22,8 @@ from gelassen.core.foundation.errors import GelassenError, InputError
 from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.foundation.spelling import nearest
-from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES, core_channels
+from gelassen.core.recording.chips import core_channels
+from gelassen.core.recording.judging import HOTTEST_CORE, MEAN_OF_CORES
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import series_of
 from gelassen.study.disk.archive import read_run

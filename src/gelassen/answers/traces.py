@@ -12,7 +12,7 @@ from gelassen.core.foundation.inputs import Floats
 from gelassen.core.foundation.result import Result
 from gelassen.core.recording.channel_words import channel_words
 from gelassen.core.recording.channels import parse_channel
-from gelassen.core.recording.judging import core_channels
+from gelassen.core.recording.chips import core_channels
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, mean_of
 from gelassen.core.signal.thinning import thinned

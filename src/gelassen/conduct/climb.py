@@ -16,7 +16,8 @@ from gelassen.conduct.watching.history import History
 from gelassen.conduct.watching.judged import Judged
 from gelassen.core.capacity.from_climb import ClimbCapacity, capacity_from_climb
 from gelassen.core.foundation.errors import InputError
-from gelassen.core.recording.judging import choose_reference, choose_temperature, core_channels
+from gelassen.core.recording.chips import core_channels
+from gelassen.core.recording.judging import choose_reference, choose_temperature
 from gelassen.core.recording.series import series_of
 
 _FIRST_LOOK_S, _APART_S = 150.0, 40.0

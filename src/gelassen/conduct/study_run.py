@@ -25,7 +25,8 @@ from gelassen.conduct.recording import claimed, record_run
 from gelassen.conduct.run import RunOutcome, Wish
 from gelassen.core.foundation.errors import BenchError, InputError
 from gelassen.core.foundation.progress import Progress
-from gelassen.core.recording.judging import choose_reference, core_channels
+from gelassen.core.recording.chips import core_channels
+from gelassen.core.recording.judging import choose_reference
 from gelassen.study.disk.archive import read_run
 from gelassen.study.disk.in_use import in_use
 from gelassen.study.disk.interrupted import ENDED_WITHOUT_NOTICE, close_abandoned

@@ -6,7 +6,7 @@ import numpy as np
 
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import MADE_UP
-from gelassen.core.recording.judging import core_channels
+from gelassen.core.recording.chips import core_channels
 from gelassen.core.recording.recording import Recording
 from gelassen.figures.canvas import axes_or_new, footer, literal_text
 

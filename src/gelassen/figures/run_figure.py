@@ -9,7 +9,8 @@ import numpy as np
 
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import channel_words
-from gelassen.core.recording.judging import core_channels, with_mean_of_cores
+from gelassen.core.recording.chips import chip_of, core_channels, of_chip
+from gelassen.core.recording.judging import with_mean_of_cores
 from gelassen.core.recording.recording import Recording
 from gelassen.core.run.stretches import Stretch
 from gelassen.core.run.summary import RunSummary
@@ -57,7 +58,8 @@ def run(recording: Recording, summary: RunSummary) -> "Figure":
     recording = replace(recording, frame=frame)
     minutes = frame.index.to_numpy(dtype=float) / 60
     part = "gpu." if (summary.channel or "").startswith("gpu.") else "cpu."
-    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)], part)
+    chip = chip_of(summary.channel or "")
+    lanes = _lanes([name for name in frame.columns if not _still_fan(frame, name)], part, chip)
     lanes = [
         lane for lane in lanes
         if lane[0] == "temperature" or any(frame[name].notna().any() for name in lane[1])
@@ -113,12 +115,13 @@ def _end_minutes(minutes: "np.ndarray[Any, Any]", summary: RunSummary) -> float:
     return end + max(0.01 * (end - float(minutes[0])), 0.01)
 
 
-def _lanes(columns: list[str], part: str) -> list[tuple[str, list[str], str]]:
+def _lanes(columns: list[str], part: str, chip: str) -> list[tuple[str, list[str], str]]:
     """Return what is drawn below each other, with the channels of each; `part` is that which is judged."""
     fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")]
     clocks = [n for n in columns if n.startswith(part) and n.endswith(".clock_mhz")]
     clocks = [n for n in clocks if ".memory." not in n]
-    own = f"{part}package.power_w"
+    clocks = of_chip(clocks, chip) if chip else clocks
+    own = f"{part}package{chip}.power_w"
     others = ("cpu.package.power_w", "gpu.package.power_w", "wall.supply.power_w")
     powers = [n for n in dict.fromkeys((own, *others)) if n in columns]
     load = "cpu.all.load_pct" if part == "cpu." else "gpu.package.load_pct"

@@ -6,6 +6,7 @@ import pandas as pd
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.recording.chips import whole_chips
 from gelassen.core.recording.load_span import (
     LoadSpan,
     alone_span,
@@ -15,7 +16,6 @@ from gelassen.core.recording.load_span import (
 from gelassen.core.recording.recording import Phase
 from gelassen.core.recording.series import series_of
 
-_LEVELS = ("cpu.package.power_w", "cpu.all.load_pct", "gpu.package.power_w", "wall.supply.power_w")
 # The code of the caution that the load of a log paused.
 LOAD_PAUSED = "load_paused"
 _HOLD_S = 600.0
@@ -103,7 +103,11 @@ def find_phases(
 
 def load_channel(frame: pd.DataFrame) -> tuple[str | None, Floats | None]:
     """Return the channel that shows when the load was on, and its readings; None if there is none."""
-    source = next((name for name in _LEVELS if _moves(frame, name)), None)
+    levels = (
+        "cpu.package.power_w", *whole_chips(frame, "cpu", "power_w"), "cpu.all.load_pct",
+        "gpu.package.power_w", *whole_chips(frame, "gpu", "power_w"), "wall.supply.power_w",
+    )  # fmt: skip
+    source = next((name for name in levels if _moves(frame, name)), None)
     return source, None if source is None else series_of(frame, source)
 
 

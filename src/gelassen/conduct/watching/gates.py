@@ -7,11 +7,11 @@ from gelassen.conduct.watching.background import Background
 from gelassen.conduct.watching.history import History
 from gelassen.conduct.watching.judged import Judged
 from gelassen.core.foundation.errors import InputError
+from gelassen.core.recording.chips import core_channels
 from gelassen.core.recording.judging import (
     MEAN_OF_CORES,
     choose_reference,
     choose_temperature,
-    core_channels,
     with_mean_of_cores,
 )
 from gelassen.core.recording.series import series_of

@@ -78,7 +78,8 @@ def comparability(
     Parameters
     ----------
     runs : DataFrame
-        One row a run: run, setup, value (the rise in K), and any of power_w, fan_rpm, duty_pct,
+        One row a run: run, setup, value (the rise in K), and any of unit ("°C" where the value is no
+        rise, as the room was not logged), power_w, fan_rpm, duty_pct,
         clock_mhz, work_per_s, load_pct, reference_c, hold_length_s, at_limit, power_share, thermal_share,
         changed_at_s, changed_by_k, changed_how, started, sensors.
     expected : sequence of str
@@ -102,6 +103,7 @@ def comparability(
     for column in ("run", "setup", "value"):
         if column not in runs.columns:
             raise InputError(f'runs has no column "{column}"')
+    runs = _as_rises(runs)
     held = runs["at_limit"].astype(bool) if "at_limit" in runs.columns else runs["run"].isna()
     # A chip held at its limit differs in power and clock as a result. Its rise is no guide.
     every = runs.assign(value=runs["value"].astype(float).where(~held)).reset_index(drop=True)
@@ -141,6 +143,14 @@ def comparability(
     return Comparability(
         odd_runs=odd_frame, pairs=pair_frame, corrected=_corrected(table, set(odd_frame["run"]))
     )
+
+
+def _as_rises(runs: pd.DataFrame) -> pd.DataFrame:
+    """Return runs with values as rises: temperatures without a room are taken above a usual one."""
+    room_c: Floats | float = 0.0
+    if "unit" in runs.columns:
+        room_c = np.where(runs["unit"] == "°C", At.UNLOGGED_ROOM_C, 0.0)
+    return runs.assign(value=runs["value"].astype(float) - room_c, room_c=room_c)
 
 
 def _with_push(row: dict[str, object], *, allowed_for: bool) -> dict[str, object]:
@@ -417,11 +427,12 @@ def _corrected(table: pd.DataFrame, odd: set[object]) -> pd.DataFrame:
     common = float(powers.median()) if powers.notna().any() else float("nan")
     for name, runs in table.groupby("setup", sort=False):
         good = runs[~runs["run"].isin(odd)]
-        at_equal = runs["value"].astype(float) * common / powers[runs.index]
+        room_c = runs["room_c"]
+        at_equal = runs["value"] * common / powers[runs.index] + room_c
         rows.append(
             (
-                name, float(runs["value"].mean()), float(at_equal.mean()), len(runs), len(good),
-                float(good["value"].mean()) if len(good) else float("nan"),
+                name, float((runs["value"] + room_c).mean()), float(at_equal.mean()), len(runs), len(good),
+                float((good["value"] + room_c[good.index]).mean()) if len(good) else float("nan"),
             )
         )  # fmt: skip
     return pd.DataFrame(

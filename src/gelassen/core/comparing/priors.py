@@ -50,6 +50,7 @@ class Comparability:
     WORTH_SAYING_K = 0.05  # K: a smaller effect on the rise is not told
     HELD_SHARE = 0.05  # share of the load that a run must be held back to be unlike its peers
     PEERS_FREE = 0.01  # and its peers less than this share
+    UNLOGGED_ROOM_C = 22.0  # °C: a room that was not logged, where the size of a rise is needed
 
 
 class Comparison:

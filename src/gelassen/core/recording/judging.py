@@ -9,6 +9,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.foundation.spelling import nearest
 from gelassen.core.recording.channels import parse_channel
+from gelassen.core.recording.chips import core_channels, whole_chips
 from gelassen.core.recording.series import columns_of, highest_of, read_ones
 
 HOTTEST_CORE = "hottest core"
@@ -44,11 +45,6 @@ def with_mean_of_cores(frame: pd.DataFrame, channel: str | None) -> pd.DataFrame
     if channel not in (MEAN_OF_CORES, _MEAN_CHANNEL) or not cores or _MEAN_CHANNEL in frame.columns:
         return frame
     return frame.assign(**{_MEAN_CHANNEL: frame[cores].mean(axis=1)})
-
-
-def core_channels(frame: pd.DataFrame) -> list[str]:
-    """Return the temperature channels of single cores."""
-    return [n for n in frame.columns if n.startswith("cpu.core") and n.endswith(".temp_c")]
 
 
 class Judged(NamedTuple):
@@ -93,9 +89,11 @@ def choose_temperature(
     if cores:
         hottest = highest_of(frame, cores, late)
         return Judged(hottest, "hottest core")
-    for name in ("cpu.package.temp_c",):
-        if name in frame.columns:
-            return Judged(name)
+    chips = whole_chips(frame, "cpu", "temp_c")
+    if len(chips) > 1 and (read := read_ones(frame, chips)):
+        return Judged(highest_of(frame, read, late), "hottest processor")
+    if chips:
+        return Judged(chips[0])
     parts = [n for n in frame.columns if n.endswith(".temp_c") and n != over]
     parts = [n for n in parts if not n.startswith(("room.", "case.")) and frame[n].notna().any()]
     if not parts:
@@ -106,5 +104,5 @@ def choose_temperature(
 
 def hottest_reading(frame: pd.DataFrame, temperature: Floats) -> Floats:
     """Return the hottest of all processor readings at each moment."""
-    names = [n for n in (*core_channels(frame), "cpu.package.temp_c") if n in frame.columns]
+    names = [*core_channels(frame), *whole_chips(frame, "cpu", "temp_c")]
     return np.fmax.reduce(columns_of(frame, names), axis=1) if names else temperature

@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 
 from gelassen.core.foundation.inputs import Floats
+from gelassen.core.recording.chips import chip_of, of_chip, whole_chips
 from gelassen.core.recording.judging import hottest_reading
 from gelassen.core.recording.series import columns_of, highest_of, mean_of, read_ones, series_of
 
@@ -30,46 +31,56 @@ def part_series(frame: pd.DataFrame, channel: str, temperature_c: Floats) -> Par
     Regulators, drives and boards have no power of their own in a log: the processor's warms them.
     """
     part = "gpu" if channel.startswith("gpu.") else "cpu"
-    processor = part == "cpu"
+    processor, chip = part == "cpu", chip_of(channel)
     return PartSeries(
         hottest_c=hottest_reading(frame, temperature_c) if processor else temperature_c,
-        power_w=part_level(frame, part, "power_w"),
+        power_w=part_level(frame, part, "power_w", chip),
         clock_mhz=(
-            mean_of(frame, "cpu.", ".clock_mhz")
-            if processor
-            else part_level(frame, part, "clock_mhz")
+            _mean_clock(frame, chip) if processor else part_level(frame, part, "clock_mhz", chip)
         ),
-        load_pct=part_level(frame, part, "load_pct"),
-        throttle_count=_thermal_count(frame, part),
-        heat_flag=_any_flag(frame, part, ".held_by_heat_flag"),
-        power_flag=_any_flag(frame, part, ".held_by_power_flag"),
+        load_pct=part_level(frame, part, "load_pct", chip),
+        throttle_count=_thermal_count(frame, part, chip),
+        heat_flag=_any_flag(frame, part, ".held_by_heat_flag", chip),
+        power_flag=_any_flag(frame, part, ".held_by_power_flag", chip),
         is_processor=processor,
     )
 
 
-def part_level(frame: pd.DataFrame, part: str, quantity: str) -> Floats | None:
-    """Return a quantity of a whole part: of its package, else (a card) of what reads highest."""
+def part_level(frame: pd.DataFrame, part: str, quantity: str, chip: str = "") -> Floats | None:
+    """Return a quantity of one processor or card: of its package, else of what reads highest of it."""
     if part == "cpu":
-        item = "all" if quantity == "load_pct" else "package"
-        return series_of(frame, f"cpu.{item}.{quantity}")
-    whole = series_of(frame, f"{part}.package.{quantity}")
-    if whole is not None:
-        return whole
-    names = [n for n in frame.columns if n.startswith(f"{part}.") and n.endswith(f".{quantity}")]
-    names = read_ones(frame, [n for n in names if "memory" not in n])
-    if not names:
-        return None
-    return series_of(frame, highest_of(frame, names))
+        over_all = series_of(frame, f"cpu.all.{quantity}") if quantity == "load_pct" else None
+        names = [] if over_all is not None else whole_chips(frame, part, quantity)
+    else:
+        over_all = None
+        names = [n for n in frame.columns if n.startswith("gpu.") and n.endswith(f".{quantity}")]
+        names = [n for n in names if "memory" not in n]
+    names = of_chip(read_ones(frame, names), chip)
+    if over_all is not None or not names:
+        return over_all
+    package = f"{part}.package{chip}.{quantity}"
+    return series_of(frame, package if package in names else highest_of(frame, names))
 
 
-def _any_flag(frame: pd.DataFrame, part: str, ending: str) -> Floats | None:
-    """Return whether any flag of the part is set; None if it reports none."""
+def _mean_clock(frame: pd.DataFrame, chip: str) -> Floats | None:
+    """Return the mean clock of the cores of one processor; of all, if it has none of its own."""
+    own = [n for n in frame.columns if n.endswith(".clock_mhz") and chip_of(n) == chip]
+    if chip and any(n.startswith("cpu.") for n in own):
+        return mean_of(frame[own], "cpu.", ".clock_mhz")
+    return mean_of(frame, "cpu.", ".clock_mhz")
+
+
+def _any_flag(frame: pd.DataFrame, part: str, ending: str, chip: str) -> Floats | None:
+    """Return whether any flag of the processor or card is set; None if it reports none."""
     names = [n for n in frame.columns if n.startswith(f"{part}.") and n.endswith(ending)]
-    names = read_ones(frame, names)
+    names = of_chip(read_ones(frame, names), chip)
     return np.fmax.reduce(columns_of(frame, names), axis=1) if names else None
 
 
-def _thermal_count(frame: pd.DataFrame, part: str) -> Floats | None:
+def _thermal_count(frame: pd.DataFrame, part: str, chip: str) -> Floats | None:
     """Return the count of thermal events, else the time spent in them: either rises while it lasts."""
-    count = series_of(frame, f"{part}.package.throttle_count")
-    return series_of(frame, f"{part}.package.throttled_ms") if count is None else count
+    for item in dict.fromkeys((f"{part}.package{chip}", f"{part}.package")):
+        for quantity in ("throttle_count", "throttled_ms"):
+            if (count := series_of(frame, f"{item}.{quantity}")) is not None:
+                return count
+    return None

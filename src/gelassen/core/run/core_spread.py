@@ -8,7 +8,7 @@ import pandas as pd
 
 from gelassen.core.foundation.inputs import Bools
 from gelassen.core.foundation.result import Result
-from gelassen.core.recording.judging import core_channels
+from gelassen.core.recording.chips import core_channels
 from gelassen.core.recording.series import columns_of
 
 

@@ -8,6 +8,7 @@ import pandas as pd
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.chips import chip_of
 from gelassen.core.recording.judging import (
     Judged,
     choose_reference,
@@ -171,7 +172,11 @@ def _levels(frame: pd.DataFrame, channel: str | None) -> list[Floats]:
     """Return what shows when parts worked, the judged part first."""
     parts = ("gpu", "cpu") if (channel or "").startswith("gpu.") else ("cpu", "gpu")
     asked = [(part, quantity) for part in parts for quantity in ("power_w", "load_pct")]
-    levels = [part_level(frame, part, quantity) for part, quantity in asked]
+    chip = chip_of(channel or "")
+    levels = [
+        part_level(frame, part, quantity, chip if part == parts[0] else "")
+        for part, quantity in asked
+    ]
     return [level for level in levels if level is not None]
 
 

@@ -279,6 +279,9 @@ class _Load:
             doubts.append(gain * (felt - felt[used].mean()))
             doubts.append(look.place.delay_in_doubt * (self.room - felt))
             if look.place is ROOM:
+                passages = relaxation.passages(through_slow=True)
+                later = _as_felt(self.room, passages, grid.step_s)
+                doubts.append(Doubt.SLOW_IN_THE_WAY * (later - felt))
                 doubts.append(Doubt.ROOM_HELD * (felt - lagged(felt, grid.step_s, Doubt.HELD_S)))
         if self.drive is not None:
             doubts.append(Doubt.FOLLOWED * self.drive.course(relaxation))

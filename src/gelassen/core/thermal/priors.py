@@ -77,6 +77,9 @@ class Doubt:
     # share of the ups and downs of a temperature under a load that varies: fans and air are not linear
     FOLLOWED = 0.1
     WANDER = 0.35  # share of the temperature change that wander of the power may cause
+    # share of the delay that a part slower than the heatsink would add to the room's effect: a log does not
+    # tell whether the air passes it. With 1, loads in rooms that cycle are covered best (other machines).
+    SLOW_IN_THE_WAY = 1.0
     ROOM_HELD = 0.1  # share of a room change that the case holds back
     HELD_S = 1500.0  # s: time constant with which the case holds it back
     SURER_FANLESS = 0.6  # share of the doubt in the room's effect that vanishes without a fan

@@ -134,11 +134,12 @@ class Relaxation:
         most = max(abs(gain) for _, gain in told)
         return [(constant, way * gain) for constant, gain in told if way * gain > 1e-3 * most]
 
-    def passages(self) -> list[tuple[float, float]]:
+    def passages(self, *, through_slow: bool = False) -> list[tuple[float, float]]:
         """Return time constants and weights, adding up to 1, with which the reference reaches the part.
 
         It enters at the far end and passes one heat capacity after the other: lags in a chain, not side
-        by side as those of the power. What is slower than the largest part is taken to stand beside it.
+        by side as those of the power. What is slower than the largest part is taken to stand beside it,
+        as the walls of a case do, or with `through_slow` to be in the way of the air, too.
         """
         used = np.isfinite(self.time_constants_s)
         constants = np.where(used, self.time_constants_s, 1.0)
@@ -146,7 +147,8 @@ class Relaxation:
         sizes = sizes.clip(min=0)
         main = sizes.argmax(axis=1)[:, None]
         places = np.arange(constants.shape[1])
-        chained, slower = used & (places <= main), used & (places > main)
+        chained = used if through_slow else used & (places <= main)
+        slower = used & ~chained
         apart = constants[:, :, None] - constants[:, None, :]
         # Partial fractions of a chain of lags.
         factors = constants[:, :, None] / np.where(apart == 0, np.inf, apart)

@@ -18,6 +18,8 @@ from gelassen.intake.text.headers import STATE, Header
 SURE, LIKELY, UNSURE = "sure", "likely", "unsure"
 NO_PART = "it is not clear which part it belongs to"
 UNNAMED = "log"  # stands for the part of channels that no header names
+_SOCKET = r"\bsocket (\d+)\b"
+_CHIPS = r"(cpu\.socket|gpu\.(?:package|hotspot|memory))_?(\d+)((?:_core\w+)?\.\w+)"
 _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 
@@ -97,9 +99,54 @@ def recognise(
         _guess(r, spreads.get(k), many_cpus=many, fahrenheit=fahrenheit)
         for k, r in enumerate(readings)
     ]
+    guesses = _without_lone_number(_with_inlet_air(readings, guesses, taken), taken)
     for quantity in ("clock", "load", "power"):
         _the_only_one(quantity, readings, guesses, taken)
     return _each_once(headers, guesses, taken)
+
+
+def _with_inlet_air(
+    readings: Sequence[_Reading], guesses: Sequence[Guess], taken: Collection[str]
+) -> list[Guess]:
+    """Take the air that enters as the room, in logs without a room and without a liquid loop."""
+    known = {c.partition(".")[0] for c in (*(g.channel or "" for g in guesses), *taken)}
+    if known & {"room", "loop"}:
+        return list(guesses)
+    return [
+        replace(
+            guess, channel="room.inlet.temp_c", confidence=LIKELY,
+            why="the air that enters is taken as the room",
+        )
+        if guess.why == NO_PART and r.quantity == "temperature" and _only_inlet(r.text)
+        else guess
+        for r, guess in zip(readings, guesses, strict=True)
+    ]  # fmt: skip
+
+
+def _only_inlet(text: str) -> bool:
+    rest = words.taken_out((*words.INLET_AIR, *words.QUANTITIES["temperature"]), text).split()
+    return words.found(words.INLET_AIR, text) and not set(rest) - words.FILLERS
+
+
+def _without_lone_number(guesses: Sequence[Guess], taken: Collection[str]) -> list[Guess]:
+    """Leave the number of a processor or card out of its channels if there is only one of the kind."""
+    channels = [*(guess.channel or "" for guess in guesses), *taken]
+    found: dict[str, set[str]] = {}
+    for channel in channels:
+        if (match := re.fullmatch(_CHIPS, channel)) is not None:
+            found.setdefault(channel[:3], set()).add(match[2])
+    lone = {part for part, numbers in found.items() if len(numbers) == 1}
+
+    def named(guess: Guess) -> Guess:
+        match = re.fullmatch(_CHIPS, guess.channel or "")
+        if match is None or match[0][:3] not in lone:
+            return guess
+        item, _, rest = match.groups()
+        item = item.replace("cpu.socket", "cpu" if rest.startswith("_") else "cpu.package")
+        channel = f"{item}{rest}".replace("cpu_core", "cpu.core")
+        return guess if channel in channels else replace(guess, channel=channel)
+
+    return [named(guess) for guess in guesses]
 
 
 def _the_only_one(
@@ -141,6 +188,8 @@ def _read(header: Header, spread: Spread | None) -> _Reading:
     if (not part and (numbered_core or words.found(words.CORE[:4], text))) or (
         part in ("board", "case") and numbered_core
     ):
+        part = "cpu"
+    if part in ("", "wall") and re.search(_SOCKET, text):
         part = "cpu"
     quantity = _quantity(text, kinds, header.unit, part, spread)
     if quantity == "speed" and "rpm" in kinds and part != "pump":
@@ -365,6 +414,8 @@ def _processor(r: _Reading, rest: str, number: str, many_cpus: bool) -> tuple[st
         outside = " ".join(_without_first(outside.split(), core[1]))
         if outside in ("p", "e"):
             return "cpu", f"core_{outside}{core[1]}", ""
+        if outside.isdigit() and re.search(rf"\b(?:cpu|socket) {outside}\b", r.text):
+            return "cpu", f"socket{outside}_core{core[1]}", ""
         return "cpu", f"core{core[1]}" + (f"_{slug(outside)}" if outside else ""), outside
     if words.found(words.CORE[:4], r.text) or "cores" in r.text:
         outside = words.taken_out((*words.HIGHEST, *words.AVERAGE), outside)
@@ -384,6 +435,8 @@ def _processor(r: _Reading, rest: str, number: str, many_cpus: bool) -> tuple[st
             else "core",
             outside,
         )
+    if re.search(_SOCKET, r.text) and words.taken_out(("socket",), outside) == number:
+        return "cpu", f"socket{number}", ""
     if number and outside == number:
         if many_cpus:
             return "cpu", f"core{number}", ""
@@ -406,10 +459,12 @@ def _without_first(tokens: list[str], taken: str) -> list[str]:
 
 
 def _graphics(r: _Reading, rest: str) -> tuple[str, str, str]:
+    card = re.search(r"\bgpu (\d+)\b", r.text)
+    number = card[1] if card is not None else ""
     if words.found(words.PARTS["memory"], r.text):
-        return "gpu", "memory", ""
+        return "gpu", "memory" + number, ""
     if words.found(words.HOT_SPOT, r.text):
-        return "gpu", "hotspot", ""
+        return "gpu", "hotspot" + number, ""
     rest = words.taken_out(
         ("core", "kern", "chip", "card", "karte", "carte", "tarjeta", *words.PACKAGE), rest
     )

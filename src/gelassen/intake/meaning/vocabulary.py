@@ -100,6 +100,7 @@ IN = (
     "entrada",
     "intake",
 )
+INLET_AIR = ("inlet", "intake", "zuluft", "ansaugluft", "entree", "admission", "entrada")
 LIMIT = (
     "limit", "limite", "grenze", "grenzwert", "obergrenze", "critical", "crit", "kritisch", "critique", "critico",
     "threshold", "schwelle", "seuil", "umbral", "target", "setpoint", "soll", "consigne", "objetivo", "warning",
