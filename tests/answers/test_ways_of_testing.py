@@ -408,6 +408,49 @@ def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
     assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
 
 
+def test_cards_are_judged_by_their_own_power_and_the_hotter_one_is_named(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    for k in range(3):
+        for setup, second in (("packed", 49.0), ("spaced", 41.0)):
+            cards = {
+                "gpu.package0.temp_c": 38.0 + 0.2 * k, "gpu.package1.temp_c": second + 0.2 * k,
+                "gpu.package0.power_w": 310.0, "gpu.package1.power_w": 250.0,
+                "cpu.package.temp_c": 12.0 + 0.2 * k, "cpu.package.power_w": 60.0,
+            }  # fmt: skip
+            logged(study, f"{setup}{k}", setup, cards)
+    run = sorted((study / "runs").iterdir())[0]
+    assert "gpu.package1.temp_c was warmer" in ok("show", run, "--no-figure")
+    by_itself = ok("show", run, "--no-figure", "--channel", "gpu.package1.temp_c")
+    assert "Held: 250" in by_itself
+    assert "was warmer" not in by_itself
+    compared = ok("compare", study, "--no-figure")
+    assert 'write judge = ["cpu.package.temp_c", "gpu.package1.temp_c"] in the study' in compared
+    parts = '["hottest core", "gpu.package0.temp_c", "gpu.package1.temp_c"]'
+    toml = study / "study.toml"
+    toml.write_text(f"judge = {parts}\n{toml.read_text()}")
+    found = open_study(study).judged()
+    (row,) = found.only_elsewhere.to_dict("records")
+    assert (row["setup"], row["part"]) == ("spaced", "gpu.package1.temp_c")
+    words = ok("compare", study, "--no-figure")
+    assert "spaced is cooler than packed at graphics package 1" in words
+    assert "was warmer than what is judged" not in words
+
+
+def test_two_processors_are_judged_by_the_hotter_one_and_its_own_power(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    channels = {
+        "cpu.socket1.temp_c": 50.0, "cpu.socket1.power_w": 205.0, "board.1.temp_c": 70.0,
+        "cpu.socket2.temp_c": 56.0, "cpu.socket2.power_w": 190.0,
+    }  # fmt: skip
+    logged(study, "a", "a", channels)
+    (run,) = open_study(study).rows()[0]
+    assert run.kind == "hottest processor"
+    assert run.value == pytest.approx(56.0, abs=1)
+    assert run.power_w == pytest.approx(190.0, rel=0.01)
+    log = read_log(tmp_path / "a.csv")
+    assert [phase.name for phase in log.phases] == ["idle", "soak", "hold"]
+
+
 def test_a_table_of_attempts_is_a_ladder_by_a_factor_or_by_the_power_that_was_read(tmp_path):
     table = tmp_path / "attempts.csv"
     table.write_text(

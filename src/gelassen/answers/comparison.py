@@ -288,6 +288,15 @@ def _weak_runs(
         power_w = float(moved["power_w"].median())
         most_k = float(moved["moved_k"].abs().max())
         said.append(caution("at_equal_mean_power", power_w=power_w, most_k=most_k))
+    hotter = table["hotter_chip"].dropna()
+    if len(hotter) and in_kelvin(asked.by):
+        named, judged = str(hotter.mode().iloc[0]), str(table["kind"].iloc[0])
+        said.append(
+            caution(
+                "hotter_chip_not_judged", count=len(hotter), all=len(table), channel=named,
+                judged=judged if judged.startswith(("cpu.", "gpu.")) else "hottest core",
+            )
+        )  # fmt: skip
     typed = table[table["by_hand"].astype(bool)]
     if len(typed) and in_kelvin(asked.by):
         errors = typed["standard_error"].astype(float)

@@ -30,6 +30,9 @@ class StudyJudged(Result):
         start, on average over the runs in which one did.
     conflicts : DataFrame
         setup, versus, cooler, warmer: pairs told apart in opposite directions, and by which temperatures.
+    only_elsewhere : DataFrame
+        setup, versus, part, cooler_k: pairs that the first judged temperature does not tell apart, and
+        which others do, one row each.
     left_out
         Judged temperature to the reason why it is not compared.
     """
@@ -37,6 +40,7 @@ class StudyJudged(Result):
     comparisons: dict[str, StudyComparison]
     first: pd.DataFrame
     conflicts: pd.DataFrame
+    only_elsewhere: pd.DataFrame
     left_out: dict[str, str]
     title: str
     made_up: bool
@@ -85,10 +89,12 @@ def study_judged(
             continue
         made_up = made_up or asked.made_up
         limited += [(name, row) for row in rows if row.limit_at_s is not None]
+    verdicts = _verdicts(comparisons)
     return StudyJudged(
         comparisons=comparisons,
         first=_first(limited),
-        conflicts=_conflicts(comparisons),
+        conflicts=_conflicts(verdicts),
+        only_elsewhere=_only_elsewhere(verdicts, names[0]),
         left_out=without,
         title=study.file.title,
         made_up=made_up,
@@ -112,20 +118,38 @@ def _first(limited: list[tuple[str, RunRow]]) -> pd.DataFrame:
     return found
 
 
-def _conflicts(comparisons: Mapping[str, StudyComparison]) -> pd.DataFrame:
-    """Return pairs of setups that two judged temperatures tell apart in opposite directions."""
-    verdicts = {
+# Judged temperature, setup and the setup it is compared with -> difference in K.
+Verdicts = Mapping[tuple[str, str, str], float]
+
+
+def _verdicts(comparisons: Mapping[str, StudyComparison]) -> Verdicts:
+    """Return the differences that were told apart, each in both directions."""
+    told = {
         (name, row["setup"], row["versus"]): float(row["difference"])
         for name, found in comparisons.items()
         for row in found.differences.to_dict("records")
         if row["distinguishable"]
     }
-    verdicts |= {(name, b, a): -size for (name, a, b), size in list(verdicts.items())}
+    return told | {(name, b, a): -size for (name, a, b), size in told.items()}
+
+
+def _only_elsewhere(verdicts: Verdicts, first: str) -> pd.DataFrame:
+    """Return pairs of setups that other judged temperatures tell apart, and the first one does not."""
+    rows = [
+        (setup, versus, name, -size)
+        for (name, setup, versus), size in verdicts.items()
+        if size < 0 and (first, setup, versus) not in verdicts
+    ]
+    return pd.DataFrame(rows, columns=["setup", "versus", "part", "cooler_k"])
+
+
+def _conflicts(verdicts: Verdicts) -> pd.DataFrame:
+    """Return pairs of setups that two judged temperatures tell apart in opposite directions."""
     rows = []
     seen: set[frozenset[str]] = set()
     for (first, second), (setup, versus) in (
         (parts, pair)
-        for parts in combinations(comparisons, 2)
+        for parts in combinations(dict.fromkeys(name for name, _, _ in verdicts), 2)
         for pair in dict.fromkeys((a, b) for _, a, b in verdicts)
     ):
         sizes = verdicts.get((first, setup, versus)), verdicts.get((second, setup, versus))

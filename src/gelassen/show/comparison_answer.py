@@ -58,7 +58,9 @@ def sentences(comparison: StudyComparison) -> list[str]:
 
 def without_that(row: Mapping[Any, Any]) -> str:
     """Return what a difference would be if conditions had not differed."""
-    return f"without that, {row['setup']} would be {warmer(row['corrected'])} than {row['versus']}"
+    by = warmer(row["corrected"])
+    how = f"{by} than" if by.endswith(("warmer", "cooler")) else "as warm as"
+    return f"without that, {row['setup']} would be {how} {row['versus']}"
 
 
 def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[str]) -> list[str]:

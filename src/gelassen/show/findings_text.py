@@ -16,7 +16,7 @@ from gelassen.core.comparing.effects import Effects
 from gelassen.core.comparing.machine_drift import MachineDrift
 from gelassen.core.comparing.repeatability import Repeatability
 from gelassen.core.comparing.tradeoff import Tradeoff
-from gelassen.core.foundation.counted import counted
+from gelassen.core.foundation.counted import counted, listed
 from gelassen.core.foundation.result import MADE_UP
 from gelassen.core.recording.channel_words import judged_words
 from gelassen.show.numbers import (
@@ -30,6 +30,7 @@ from gelassen.show.numbers import (
 from gelassen.show.tables import aligned, with_bars
 
 _MOST_ROWS = 40
+_MOST_PAIRS = 6  # sentences about pairs of setups
 # K: a drift that may be larger than this over the whole study was not ruled out.
 _MATTERS_K = 1.0
 _MOST_CORES = 16  # columns that a wide terminal shows
@@ -283,7 +284,7 @@ def judged_table(found: StudyJudged) -> tuple[list[str], list[list[str]]]:
 
 def judged_lines(found: StudyJudged) -> list[str]:
     """Return where judged temperatures disagree, which gave way first, and what is not compared."""
-    lines = judged_conflicts(found)
+    lines = _some_of([*judged_conflicts(found), *_told_elsewhere(found)])
     lines += [
         f"{r.setup}: {judged_words(r.part)} reached its limit first, {r.at_s / 60:.1f} min after the load "
         f"began ({counted(int(r.runs), 'run')})."
@@ -307,6 +308,25 @@ def judged_conflicts(found: StudyJudged) -> list[str]:
         f"{fixed(r.warmer_k)} K warmer {_at(r.warmer)}."
         for r in found.conflicts.itertuples()
     ]
+
+
+def _told_elsewhere(found: StudyJudged) -> list[str]:
+    """Return pairs of setups that the first judged temperature does not tell apart, and others do."""
+    opposite = set(zip(found.conflicts["setup"], found.conflicts["versus"], strict=True))
+    lines = []
+    for (setup, versus), own in found.only_elsewhere.groupby(["setup", "versus"], sort=False):
+        if opposite & {(setup, versus), (versus, setup)}:
+            continue
+        parts = [f"{_at(r.part)} ({fixed(r.cooler_k)} K)" for r in own.itertuples()]
+        lines.append(f"{setup} is cooler than {versus} {listed(parts)}.")
+    return lines
+
+
+def _some_of(lines: list[str]) -> list[str]:
+    """Return the first lines, and how many there are beside them."""
+    if len(lines) <= _MOST_PAIRS:
+        return lines
+    return [*lines[:_MOST_PAIRS], f"{len(lines) - _MOST_PAIRS} more pairs differ by part."]
 
 
 def ladder_text(found: Ladder) -> str:

@@ -278,6 +278,14 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert str(found) == "b had 0.4 L/min less coolant flow than a"
 
 
+def test_without_a_room_more_air_moves_the_rise_and_not_the_whole_temperature():
+    runs = fair_runs().assign(power_share=0.0, started=None)
+    runs.loc[3:, "fan_rpm"] = 3000.0
+    in_kelvin = comparability(runs).pairs.iloc[0]
+    in_degrees = comparability(runs.assign(value=runs["value"] + 22, unit="°C")).pairs.iloc[0]
+    assert in_kelvin["pushes_k"] == pytest.approx(in_degrees["pushes_k"])
+
+
 def test_a_difference_that_fans_may_make_or_hide_is_named():
     runs = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
     runs["value"] = [50.0, 50.3, 49.8, 52.0, 52.2, 51.9]  # b is 2 K warmer

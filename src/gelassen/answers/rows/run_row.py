@@ -140,6 +140,8 @@ class RunRow(Result):
         Whether its values were read off a screen.
     held_by
         The channel of another part that held the chip back, such as a regulator; None if none did.
+    hotter_chip
+        The temperature of another processor or card that was warmer than what is judged; None if none was.
     factors
         Factor to its level in this run.
     """
@@ -199,6 +201,7 @@ class RunRow(Result):
     limit_at_s: float | None = None
     by_hand: bool = False
     held_by: str | None = None
+    hotter_chip: str | None = None
     factors: dict[str, str | float] = field(default_factory=dict)
 
     def at_level(self, level: RunLevel) -> "RunRow":
@@ -256,6 +259,9 @@ def run_row(recording: Recording, summary: "RunSummary") -> RunRow:
         quantities=run_quantities(recording, summary),
         limit_at_s=_number(_limit_at_s(summary)),
         held_by=None if other is None else other.channel,
+        hotter_chip=next(
+            (str(c.sizes["channel"]) for c in summary.cautions if c.code == "hotter_chip"), None
+        ),
         factors=dict(recording.levels),
         uneven=uneven,
         # The mean belongs to the power of the whole load, not to that of its last minutes.

@@ -201,6 +201,14 @@ WORDS = {
         "{channel} moved by {drift_rpm:+.0f} rpm ({percent:+.0f} %) during hold: hold began too early, "
         "or its fan curve swings. Soak longer, or fix its duty"
     ),
+    "hotter_chip": (
+        "{channel} was warmer ({there_c:.0f} °C) than what is judged ({here_c:.0f} °C), and rose further. "
+        "To judge it: --channel {channel}"
+    ),
+    "hotter_chip_not_judged": (
+        "in {count} of {all} runs {channel} was warmer than what is judged, and rose further. To judge it, "
+        'too, write judge = ["{judged}", "{channel}"] in the study'
+    ),
     "work_drifted": (
         "{what} changed by {percent:+.1f} % during hold: the load was not constant. Use a load that keeps "
         "its intensity"

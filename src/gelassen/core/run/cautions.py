@@ -7,6 +7,7 @@ from gelassen.core.changes.steps import Step
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.inputs import Bools, Floats
+from gelassen.core.recording.chips import whole_chips
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, mean_where
 from gelassen.core.run.prepared import PreparedRun
@@ -48,6 +49,7 @@ def run_cautions(
     cautions += bridged_caution(run)
     cautions += background_cautions(run.recording, run.frame)
     cautions += sensor_cautions(run, run.judged.channel if took_notice else None)
+    cautions += hotter_chip(run, held)
     by = None if throttling is None else throttling.other_part
     if by is not None:
         cautions.append(_held_by_other(by))
@@ -113,6 +115,32 @@ def drift_cautions(run: PreparedRun, held: Bools) -> list[Caution]:
         if mean > 0 and abs(drift) > Cautions.WORK_DRIFT_SHARE * mean:
             cautions.append(caution("work_drifted", what=unit, percent=100 * drift / mean))
     return cautions
+
+
+def hotter_chip(run: PreparedRun, held: Bools) -> list[Caution]:
+    """Name the processor or card that was warmer than what is judged by default, and rose further."""
+    own = run.judged.channel
+    if not run.judged_by_default or own is None or run.readable_c is None:
+        return []
+    chips = [name for part in ("cpu", "gpu") for name in whole_chips(run.frame, part, "temp_c")]
+    theirs = {
+        name: _level_and_rise(run.frame[name].to_numpy(dtype=float), run.loaded, held)
+        for name in chips if name.partition(".")[0] != own.partition(".")[0]
+    }  # fmt: skip
+    level_c, rise_k = _level_and_rise(run.readable_c, run.loaded, held)
+    warmer = [name for name, (c, k) in theirs.items() if c > level_c and k > rise_k]
+    if not warmer:
+        return []
+    name = max(warmer, key=lambda one: theirs[one])
+    return [caution("hotter_chip", channel=name, there_c=theirs[name][0], here_c=level_c)]
+
+
+def _level_and_rise(series: Floats, loaded: Bools, held: Bools) -> tuple[float, float]:
+    """Return the mean over the hold, in °C, and how far it lies above the lowest reading until then."""
+    level_c = mean_where(series, held)
+    before = series[: int(np.flatnonzero(loaded)[-1]) + 1]
+    lowest = float(np.nanmin(before)) if np.isfinite(before).any() else float("nan")
+    return level_c, level_c - lowest
 
 
 def bridged_caution(run: PreparedRun) -> list[Caution]:

@@ -10,6 +10,7 @@ from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.inputs import Bools, Floats
 from gelassen.core.recording.chips import chip_of
 from gelassen.core.recording.judging import (
+    HOTTEST_CORE,
     Judged,
     choose_reference,
     choose_temperature,
@@ -50,6 +51,7 @@ class PreparedRun:
     frame: pd.DataFrame
     times: Floats
     judged: Judged
+    judged_by_default: bool
     reference: str | None
     limit_c: float | None
     temperature_c: Floats | None
@@ -145,6 +147,7 @@ def prepare_run(
         frame=frame,
         times=times,
         judged=judged,
+        judged_by_default=channel in (None, HOTTEST_CORE),
         reference=over,
         limit_c=_limit(recording, judged.channel, limit_c),
         temperature_c=temperature,
