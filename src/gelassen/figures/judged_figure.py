@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 _LABEL = 30  # letters of a setup's name
+_LABELLED = 3  # panels that are wide enough for a label each
+_WAYS = "(cooler ←   → warmer)"
 
 
 @literal_text
@@ -30,6 +32,14 @@ def judged(result: StudyJudged) -> "Figure":
     for axis, (channel, found) in zip(axes, result.comparisons.items(), strict=True):
         _panel(axis, found, names)
         axis.set_title(judged_words(channel), fontsize=11)
+    shown = [_shown(found) for found in result.comparisons.values()]
+    if (
+        len(set(shown)) == 1 and len(axes) > _LABELLED
+    ):  # said once: beside each other, long labels would overlap
+        axes[len(axes) // 2].set_xlabel(f"{shown[0]}   {_WAYS}")
+    else:
+        for axis, what in zip(axes, shown, strict=True):
+            axis.set_xlabel(f"{what}\n{_WAYS}")
     axes[0].set_yticks(
         np.arange(len(names))[::-1],
         [shorten(name, _LABEL, placeholder=" …") for name in names],
@@ -67,6 +77,9 @@ def _panel(axis: "Axes", found: StudyComparison, names: list[str]) -> None:
         )  # fmt: skip
     axis.margins(x=0.25)
     axis.set_ylim(-0.6, len(names) - 0.4)
-    over = f"rise over {found.over}, K" if found.unit == "K" else "temperature, °C"
-    axis.set_xlabel(f"{over}   (cooler ←   → warmer)")
     axis.grid(axis="x", color="#dddddd", lw=0.6)
+
+
+def _shown(found: StudyComparison) -> str:
+    """Return what the axis shows."""
+    return f"rise over {found.over}, K" if found.unit == "K" else "temperature, °C"

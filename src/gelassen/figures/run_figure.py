@@ -82,10 +82,11 @@ def run(recording: Recording, summary: RunSummary) -> "Figure":
                 names = []
             for name, colour in zip(names, (BLUE, ORANGE, GREEN, RED), strict=False):
                 axis.plot(minutes, frame[name], color=colour, lw=1, label=channel_words(name))
-            if len(names) > 1:
-                axis.legend(loc="lower center", ncols=4, fontsize=8, frameon=False)
             if kind != "clock":  # a sag of a few per cent would not show from zero
-                axis.set_ylim(0, 1.08 * axis.get_ylim()[1])
+                room = 1.4 if len(names) > 1 else 1.08  # above the lines, for the legend
+                axis.set_ylim(0, room * axis.get_ylim()[1])
+            if len(names) > 1:
+                axis.legend(loc="upper center", ncols=4, fontsize=8, frameon=False)
         axis.set_ylabel(label)
         axis.grid(axis="y", color="#dddddd", lw=0.6)
         axis.margins(x=0)
