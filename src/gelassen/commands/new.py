@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from gelassen.commands.shared.common import emit, hint, say, shell, sysfs_option
+from gelassen.core.recording.chips import is_core
 
 if TYPE_CHECKING:
     from gelassen.bench.interface import Bench
@@ -174,15 +175,16 @@ class _Found:
         self.limit_c: float | None = limits[0] if limits else None
         rooms = [n for n in self.names if n.startswith("room.") and n.endswith(".temp_c")]
         self.reference = rooms[0] if rooms else "room.air.temp_c"
-        cores = any(n.startswith("cpu.core") and n.endswith(".temp_c") for n in self.names)
+        cores = any(map(is_core, self.names))
         temps = [n for n in self.names if n.endswith(".temp_c") and not n.startswith("room.")]
-        packages = [n for n in temps if n == "cpu.package.temp_c"]
-        self.compare = "hottest core" if cores or not temps else (packages or temps)[0]
+        packages = [n for n in temps if n.startswith("cpu.package")]
+        several = cores or len(packages) > 1 or not temps
+        self.compare = "hottest core" if several else (packages or temps)[0]
 
     def stop_c(self, limit_c: float) -> dict[str, float]:
         """Return the guard's usual limits: a little above the chip's own."""
         chips = [n for n in self.names if n.startswith("cpu.") and n.endswith(".temp_c")]
-        chosen = [n for n in chips if n == "cpu.package.temp_c"] or chips
+        chosen = [n for n in chips if n.startswith("cpu.package") and not is_core(n)] or chips
         return dict.fromkeys(chosen, limit_c + 5)
 
     def missing(self, reference: str) -> list[str]:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.progress import Progress
+from gelassen.core.recording.chips import is_core
 from gelassen.study.file.durations import words
 
 if TYPE_CHECKING:
@@ -37,11 +38,11 @@ def trace(values: Sequence[float], width: int = _TRACE) -> str:
 def temperature_rows(readings: Mapping[str, float]) -> list[tuple[str, float]]:
     """Return the temperatures worth a row: the hottest core for all, then every other part."""
     temps = {n: v for n, v in readings.items() if n.endswith(".temp_c") and v == v}
-    cores = [v for n, v in temps.items() if n.startswith("cpu.core")]
+    cores = [v for n, v in temps.items() if is_core(n)]
     rows = [("hottest core", max(cores))] if cores else []
     order = ("cpu.package", "gpu.", "vrm.", "drive.", "loop.", "case.", "board.")
     ranked = sorted(
-        (n for n in temps if not n.startswith(("cpu.core", "room."))),
+        (n for n in temps if not is_core(n) and not n.startswith("room.")),
         key=lambda n: next((k for k, start in enumerate(order) if n.startswith(start)), len(order)),
     )
     named = [(name.removesuffix(".temp_c"), temps[name]) for name in ranked]

@@ -5,8 +5,10 @@ cpu.package1_core3, cpu.socket2. Cards are numbered likewise: gpu.package2, gpu.
 """
 
 import re
+from typing import TYPE_CHECKING
 
-import pandas as pd
+if TYPE_CHECKING:
+    import pandas as pd
 
 _CHIP = re.compile(
     r"cpu\.(?:package|socket)_?(?P<cpu>\w*?)(?:_core\w+)?\.\w+"
@@ -24,7 +26,7 @@ def chip_of(channel: str) -> str:
     return "" if match is None else match["cpu"] or match["gpu"] or ""
 
 
-def whole_chips(frame: pd.DataFrame, part: str, quantity: str) -> list[str]:
+def whole_chips(frame: "pd.DataFrame", part: str, quantity: str) -> list[str]:
     """Return the channels of this quantity that each stand for one whole processor or card."""
     return [
         name for name in frame.columns
@@ -33,9 +35,14 @@ def whole_chips(frame: pd.DataFrame, part: str, quantity: str) -> list[str]:
     ]  # fmt: skip
 
 
-def core_channels(frame: pd.DataFrame) -> list[str]:
+def is_core(channel: str) -> bool:
+    """Return whether this is the temperature of a single core, of any processor."""
+    return _CORE.fullmatch(channel) is not None
+
+
+def core_channels(frame: "pd.DataFrame") -> list[str]:
     """Return the temperature channels of single cores, of all processors."""
-    return [name for name in frame.columns if _CORE.fullmatch(name)]
+    return [name for name in frame.columns if is_core(name)]
 
 
 def of_chip(names: list[str], chip: str) -> list[str]:
