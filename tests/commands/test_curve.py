@@ -132,6 +132,33 @@ def test_one_run_that_steps_its_fan_shows_cooling_over_speed(tmp_path):
     assert point["rpm"] == pytest.approx(truth.fan_rpm, rel=0.03)
 
 
+def test_a_duty_that_is_known_is_left_early_and_a_slow_loop_takes_all_the_time(tmp_path):
+    """On a bench that no constant of the stepping was chosen on: another cooler, power and duties."""
+    duties, minutes = (90.0, 70.0, 50.0, 38.0), {}
+    for cooler in ("Brise 120", "Tarn 240"):
+        ensure_setup(tmp_path, cooler, limit_c=95.0, new_setup=True, made_up=True)
+        bench = SimulatedBench(cooler=COOLERS[cooler], curve=CURVES["on-air"], seed=11)
+        steps = FanSteps("fan.cpu.duty_pct", duties, 480.0, within=0.05)
+        plan = RunPlan(
+            phases=plan_phases(60, steps.at_most_s, 0, 60), interval_s=4.0,
+            settings={"cpu.package.power_limit_w": 70}, fan_steps=steps,
+        )  # fmt: skip
+        record_run(bench, plan, tmp_path / "runs", label=cooler, setup=cooler, power_limit_w=70)
+        run = open_study(tmp_path).run(str(len(minutes) + 1))
+        (soak,) = [phase for phase in run.phases if phase.name == "soak"]
+        minutes[cooler] = (soak.end_s - soak.start_s) / 60
+        levels = summarise_run(run).fan_levels
+        assert [round(level.duty_pct) for level in levels] == list(duties)
+        bench.actuators()["cpu.package.power_limit_w"].set(70)
+        for level in levels:
+            same = FanCurve(name="same", temperatures_c=(0, 100), duties_pct=(level.duty_pct,) * 2)
+            bench.change(curve=same)
+            assert level.low <= bench.truth(room_c=22.0).hottest_core_c - 22 <= level.high
+    assert minutes["Brise 120"] < 26
+    assert 30 < minutes["Tarn 240"] <= 32
+    assert soak.ending == "time limit"
+
+
 def test_what_a_slow_loop_has_not_reached_at_each_duty_is_not_taken_for_a_cooler_sensor(tmp_path):
     """A curve follows what is read; the judged rise of a level that did not settle is extrapolated."""
     ensure_setup(tmp_path, "loop", limit_c=95.0, new_setup=True, made_up=True)
@@ -161,7 +188,7 @@ def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):
         ((*times, "--fan-steps", "100 -5"), "0 to 100 %"),
         ((*times, "--fan-steps", " ".join(["90"] * 40)), "give each at least 10 s"),
         (("--soak", "4 min", "--hold", "0 s"), "needs a fan whose duty can be set here"),
-        (("--soak", "until known"), "give --soak and --hold as times"),
+        (("--soak", "until known"), "needs a fan whose duty can be set here"),
     ):
         answer = gelassen(*base, *options)
         assert answer.returncode == 2

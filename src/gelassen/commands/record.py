@@ -150,7 +150,8 @@ class RecordOptions:
     type=Numbers(),
     default=(),
     metavar="DUTIES",
-    help='Duties that a fan goes through under load, such as "100 80 60 45 30"; `curve` learns from them.',
+    help='Duties that a fan goes through under load, such as "100 80 60 45 30"; `curve` learns from them. '
+    'They divide soak and hold evenly; with --soak "until known", each lasts until its rise is known.',
 )
 @click.option("--fan", default=None, metavar="CHANNEL", help="The fan of --fan-steps.")
 @click.option("--pause", type=Duration(), default=0.0, help="Pause between steps of a staircase.")

@@ -22,6 +22,7 @@ from gelassen.study.file.durations import words
 
 if TYPE_CHECKING:  # they bring SciPy, and a run without gates does without it
     from gelassen.conduct.climb import Climb
+    from gelassen.conduct.fan_stepper import FanStepper
     from gelassen.conduct.watching.gates import PhaseEnd
 
 _LOG = logging.getLogger(__name__)
@@ -155,8 +156,9 @@ class _Conductor:
         self._writer, self._progress = writer, progress
         self._wish = wish
         self._history = History()
-        self._end: PhaseEnd | Climb | None = None
+        self._end: PhaseEnd | Climb | FanStepper | None = None
         self._climb: Climb | None = None
+        self._stepper: FanStepper | None = None
         self._stepped_pct: float | None = None
         self._start_s = 0.0
         self._tick = 0
@@ -247,8 +249,18 @@ class _Conductor:
             return "time", "time"
         return (ended_by, self._end.ending) if ended_by else (self._end.time_up(), "time limit")
 
-    def _end_of(self, phase: PlannedPhase, begins_s: float) -> "PhaseEnd | Climb | None":
-        self._climb = None
+    def _end_of(
+        self, phase: PlannedPhase, begins_s: float
+    ) -> "PhaseEnd | Climb | FanStepper | None":
+        self._climb = self._stepper = None
+        steps = self._plan.fan_steps
+        if steps is not None and steps.within and phase.name == "soak":
+            from gelassen.conduct.fan_stepper import FanStepper
+
+            self._stepper = FanStepper(
+                steps, self._bench, self._history, self._plan.judged, begin_s=begins_s
+            )
+            return self._stepper
         if self._plan.climb is not None and phase.name == "soak":
             from gelassen.conduct.climb import Climb
 
@@ -432,7 +444,8 @@ class _Conductor:
         if steps is None:
             return
         begun_s = now_s if self._load_start_s is None else self._load_start_s
-        duty = steps.duty_at(now_s - begun_s)
+        known = self._stepper
+        duty = steps.duty_at(now_s - begun_s) if known is None else known.duty_pct
         if duty != self._stepped_pct:
             self._stepped_pct = duty
             self._settings.set_now(steps.channel, duty)

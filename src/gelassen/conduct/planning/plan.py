@@ -43,11 +43,21 @@ class Stair:
 
 @dataclass(frozen=True, slots=True)
 class FanSteps:
-    """Duties that a fan goes through, in %. Each lasts `step_s` seconds."""
+    """Duties that a fan goes through, in %. Each lasts `step_s` seconds.
+
+    With `within`, a duty ends as soon as its steady rise is known to ± that share of it, and leaves its
+    time to those after it.
+    """
 
     channel: str
     duties_pct: tuple[float, ...]
     step_s: float
+    within: float = 0.0
+
+    @property
+    def at_most_s(self) -> float:
+        """How long all duties take at most, s."""
+        return self.step_s * len(self.duties_pct)
 
     def duty_at(self, loaded_s: float) -> float:
         """Return the duty at this time after load start. The last duty stays."""
@@ -126,7 +136,8 @@ class RunPlan:
     @property
     def gated(self) -> bool:
         """Whether the readings decide how the run continues."""
-        return self.climb is not None or any(phase.gate for phase in self.phases)
+        stepped = self.fan_steps is not None and self.fan_steps.within > 0
+        return self.climb is not None or stepped or any(phase.gate for phase in self.phases)
 
     @property
     def duration_s(self) -> float:

@@ -20,6 +20,10 @@ from gelassen.study.file.level_text import shown_level
 from gelassen.study.file.study_file import Guard as GuardTable
 from gelassen.study.file.study_file import LoadTable, Protocol, StudyFile
 
+_USUAL_FAN_STEP_S = 480.0  # good for an air cooler; a duty that is known earlier is left earlier
+# Share to which the rise at each duty is to be known: five of them then tell the cooling over fan speed as
+# well as a climb tells a capacity.
+_FAN_STEP_WITHIN = 0.05
 _LEAST_FAN_STEP_S = 10.0  # s: a fan has reached its speed by then
 _BELOW_STOP_K = 3.0  # a climb stays this far below the guard's limit
 _T = TypeVar("_T")
@@ -94,6 +98,8 @@ def plan_recording(
         soak, hold = climb.at_most_s, 0.0
     curves, settings = _curves(study, levels or {}), _settings(wanted.settings)
     steps = _fan_steps(bench, wanted, soak, hold)
+    if steps is not None and steps.within:
+        soak, hold = steps.at_most_s, 0.0
     if steps is not None and (steps.channel in curves or steps.channel in settings):
         raise InputError(
             f"--fan-steps: {steps.channel} is set by this setup or by --set, too: one of them may"
@@ -127,11 +133,12 @@ def plan_recording(
 def _fan_steps(
     bench: Bench, wanted: Wanted, soak: float | Gate, hold: float | Gate
 ) -> FanSteps | None:
-    """Return the duties a fan goes through during the load, each as long as the others."""
+    """Return the duties a fan goes through during the load.
+
+    Each is as long as the others, or lasts until it is known where the temperature settles.
+    """
     if not wanted.fan_steps:
         return None
-    if isinstance(soak, Gate) or isinstance(hold, Gate):
-        raise InputError("--fan-steps divides the load evenly: give --soak and --hold as times")
     settable = [
         name for name in bench.actuators() if name.startswith("fan.") and name.endswith(".duty_pct")
     ]
@@ -146,6 +153,8 @@ def _fan_steps(
         raise InputError(
             '--fan-steps are two duties or more, 0 to 100 %, such as "100 80 60 45 30"'
         )
+    if isinstance(soak, Gate) or isinstance(hold, Gate):
+        return FanSteps(fan, tuple(wanted.fan_steps), _USUAL_FAN_STEP_S, _FAN_STEP_WITHIN)
     step_s = (soak + hold) / len(wanted.fan_steps)
     if step_s < _LEAST_FAN_STEP_S:
         raise InputError(

@@ -1,5 +1,6 @@
 """Duties within one run: a fan that is held at one after the other, and where each of them settles."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -9,6 +10,7 @@ from gelassen.core.run.power_levels import Level, levels_of
 from gelassen.core.run.prepared import PreparedRun
 from gelassen.core.run.stretches import answer_stretches
 from gelassen.core.run.thresholds import Levels
+from gelassen.core.settling.outlook import widened_for_looking
 from gelassen.core.throttling.throttling_result import Throttling
 
 
@@ -24,6 +26,8 @@ def fan_levels(
     if not borders:
         return ()
     stretches = answer_stretches(run, borders, confidence, throttling)
+    if any(phase.ending == "known" for phase in run.recording.phases):  # each ended as it was known
+        stretches = tuple(replace(one, steady=widened_for_looking(one.steady)) for one in stretches)
     return tuple(level for level, _ in levels_of(run, run.power_w, stretches, throttling))
 
 
