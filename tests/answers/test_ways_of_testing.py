@@ -431,8 +431,8 @@ def test_cards_are_judged_by_their_own_power_and_the_hotter_one_is_named(tmp_pat
     found = open_study(study).judged()
     (row,) = found.only_elsewhere.to_dict("records")
     assert (row["setup"], row["part"]) == ("spaced", "gpu.package1.temp_c")
-    words = ok("compare", study, "--no-figure")
-    assert "spaced is cooler than packed at graphics package 1" in words
+    words = " ".join(ok("compare", study, "--no-figure").split())
+    assert "spaced is cooler than packed at graphics card 1" in words
     assert "was warmer than what is judged" not in words
 
 
