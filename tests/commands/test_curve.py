@@ -188,6 +188,10 @@ def test_a_fan_that_cannot_be_set_is_no_fan_to_step(tmp_path):
         ((*times, "--fan-steps", "100 -5"), "0 to 100 %"),
         ((*times, "--fan-steps", " ".join(["90"] * 40)), "give each at least 10 s"),
         (("--soak", "4 min", "--hold", "0 s"), "needs a fan whose duty can be set here"),
+        (
+            ("--soak", "until known", "--hold", "5 min", "--sysfs", machine),
+            "measures each duty by itself",
+        ),
         (("--soak", "until known"), "needs a fan whose duty can be set here"),
     ):
         answer = gelassen(*base, *options)

@@ -24,7 +24,7 @@ class FanStepper:
     ) -> None:
         self._steps, self._history, self._judged = steps, history, judged
         self._begin_s = begin_s
-        self._thinker: Background[Outlook | None] = Background(bench)
+        self._thinker: Background[tuple[int, Outlook | None]] = Background(bench)
         self._changes_s: list[float] = []
         self._next_s = begin_s + _FIRST_LOOK_S
         self._agreed = 0
@@ -37,7 +37,7 @@ class FanStepper:
 
     @property
     def outlook(self) -> Outlook | None:
-        """Where the temperature settles at this duty, as known so far."""
+        """What is known so far of the steady state at the present duty."""
         return self._last
 
     @property
@@ -65,11 +65,7 @@ class FanStepper:
 
     def offer(self, now_s: float) -> str:
         """Go on to the next duty where this one is known; return what ends the load, if anything does."""
-        answer = self._thinker.answer()
-        if answer is not None:
-            self._last = answer
-            enough = answer.within <= self._steps.within * abs(answer.value)
-            self._agreed = self._agreed + 1 if enough else 0
+        self._learn()
         begun_s = self._changes_s[-1] if self._changes_s else self._begin_s
         left = len(self._steps.duties_pct) - len(self._changes_s)
         share_s = (self._begin_s + self._steps.at_most_s - begun_s) / left
@@ -84,13 +80,24 @@ class FanStepper:
             self._thinker.ask(self._look)
         return ""
 
-    def _look(self) -> Outlook | None:
-        judged = self._judged
+    def _learn(self) -> None:
+        number, answer = self._thinker.answer() or (-1, None)
+        # An answer may come late, when the next duty is set already: it says nothing of that.
+        if answer is None or number != len(self._changes_s):
+            return
+        self._last = answer
+        enough = answer.within <= self._steps.within * abs(answer.value)
+        self._agreed = self._agreed + 1 if enough else 0
+
+    def _look(self) -> tuple[int, Outlook | None]:
+        """Return the number of the present duty, and its steady state as far as it is known."""
+        judged, changes_s = self._judged, tuple(self._changes_s)
         frame = self._history.since(self._begin_s - 60.0)
         try:
-            return stretch_outlook(
-                frame, self._begin_s, tuple(self._changes_s), channel=judged.channel,
+            found = stretch_outlook(
+                frame, self._begin_s, changes_s, channel=judged.channel,
                 reference=judged.reference, limit_c=judged.limit_c,
             )  # fmt: skip
         except InputError:  # a channel that is not there
-            return None
+            found = None
+        return len(changes_s), found

@@ -121,7 +121,7 @@ def _lanes(columns: list[str], part: str, chip: str) -> list[tuple[str, list[str
     fans = [n for n in columns if n.startswith("fan.") and n.endswith(".speed_rpm")]
     clocks = [n for n in columns if n.startswith(part) and n.endswith(".clock_mhz")]
     clocks = [n for n in clocks if ".memory." not in n]
-    clocks = of_chip(clocks, chip) if chip else clocks
+    clocks = of_chip(clocks, chip)
     own = f"{part}package{chip}.power_w"
     others = ("cpu.package.power_w", "gpu.package.power_w", "wall.supply.power_w")
     powers = [n for n in dict.fromkeys((own, *others)) if n in columns]

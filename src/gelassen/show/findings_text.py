@@ -311,7 +311,7 @@ def judged_conflicts(found: StudyJudged) -> list[str]:
 
 
 def _told_elsewhere(found: StudyJudged) -> list[str]:
-    """Return pairs of setups that the first judged temperature does not tell apart, and others do."""
+    """Return sentences about setups that only the second or a later judged temperature tells apart."""
     opposite = set(zip(found.conflicts["setup"], found.conflicts["versus"], strict=True))
     lines = []
     for (setup, versus), own in found.only_elsewhere.groupby(["setup", "versus"], sort=False):

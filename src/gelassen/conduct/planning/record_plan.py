@@ -98,7 +98,7 @@ def plan_recording(
         soak, hold = climb.at_most_s, 0.0
     curves, settings = _curves(study, levels or {}), _settings(wanted.settings)
     steps = _fan_steps(bench, wanted, soak, hold)
-    if steps is not None and steps.within:
+    if steps is not None and (steps.within or isinstance(hold, Gate)):
         soak, hold = steps.at_most_s, 0.0
     if steps is not None and (steps.channel in curves or steps.channel in settings):
         raise InputError(
@@ -135,7 +135,7 @@ def _fan_steps(
 ) -> FanSteps | None:
     """Return the duties a fan goes through during the load.
 
-    Each is as long as the others, or lasts until it is known where the temperature settles.
+    If soak is a time, the duties divide the load evenly. If soak waits for its answer, so does each duty.
     """
     if not wanted.fan_steps:
         return None
@@ -153,12 +153,18 @@ def _fan_steps(
         raise InputError(
             '--fan-steps are two duties or more, 0 to 100 %, such as "100 80 60 45 30"'
         )
-    if isinstance(soak, Gate) or isinstance(hold, Gate):
+    if isinstance(soak, Gate):
+        if wanted.hold:
+            raise InputError(
+                '--fan-steps with --soak "until known" measures each duty by itself, without a hold. Leave '
+                "out --hold, or give --soak as a time, too"
+            )
         return FanSteps(fan, tuple(wanted.fan_steps), _USUAL_FAN_STEP_S, _FAN_STEP_WITHIN)
-    step_s = (soak + hold) / len(wanted.fan_steps)
+    load_s = soak + (0.0 if isinstance(hold, Gate) else hold)
+    step_s = load_s / len(wanted.fan_steps)
     if step_s < _LEAST_FAN_STEP_S:
         raise InputError(
-            f"--fan-steps: {len(wanted.fan_steps)} duties in {soak + hold:g} s of load are {step_s:g} s "
+            f"--fan-steps: {len(wanted.fan_steps)} duties in {load_s:g} s of load are {step_s:g} s "
             f"each; give each at least {_LEAST_FAN_STEP_S:g} s, with --soak and --hold"
         )
     return FanSteps(fan, tuple(wanted.fan_steps), step_s)

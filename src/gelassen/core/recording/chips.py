@@ -1,7 +1,8 @@
 """Machines with several processors or graphics cards: which channels belong to which of them.
 
-The first processor of a machine has no number: cpu.package, cpu.core3. Others have one: cpu.package1,
-cpu.package1_core3, cpu.socket2. Cards are numbered likewise: gpu.package2, gpu.hotspot2.
+The number of a processor or card stands after the item: cpu.package1, cpu.package1_core3, cpu.socket2,
+gpu.package2, gpu.hotspot2. The kernel gives cards the address of their slot instead: gpu.package_0300. The
+only processor or card has no number. Neither has the first processor where the kernel counts them.
 """
 
 import re
@@ -10,41 +11,48 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     import pandas as pd
 
+_NUMBER = r"(?:_?(\d+)|_([0-9a-f]{4,}))?"
 _CHIP = re.compile(
-    r"cpu\.(?:package|socket)_?(?P<cpu>\w*?)(?:_core\w+)?\.\w+"
-    r"|gpu\.(?:package|board|hotspot|memory|core)_?(?P<gpu>\w*)\.\w+"
+    rf"(?:cpu\.(?:package|socket)|gpu\.(?:package|board|hotspot|memory)){_NUMBER}(?:_core\w+)?\.\w+"
 )
+# The temperature of a card's board is not that of its chip. Its power is that of the whole card.
 _WHOLE = re.compile(
-    r"(?:cpu\.(?:package|socket)|gpu\.(?!memory|hotspot)[a-z]+)(?:_?\w*\d\w*)?\.\w+"
+    rf"(?:cpu\.(?:package|socket)|gpu\.(?:package|board(?=\w*\.power_w))){_NUMBER}\.\w+"
 )
-_CORE = re.compile(r"cpu\.(?:(?:package|socket)\w*_)?core\w*\.temp_c")
+_CORE = re.compile(r"cpu\.(?:(?:package|socket)\d+_)?core\w*\.temp_c")
 
 
 def chip_of(channel: str) -> str:
-    """Return which processor or card a channel belongs to, as in its name; "" for the first or only one."""
+    """Return the number of the processor or card that a channel belongs to; "" if its name has none."""
     match = _CHIP.fullmatch(channel)
-    return "" if match is None else match["cpu"] or match["gpu"] or ""
+    return "" if match is None else match[1] or match[2] or ""
+
+
+def of_chip(names: list[str], chip: str) -> list[str]:
+    """Return the channels of this processor or card.
+
+    Without any, they are those that have no number, and never those of another one. A part without a number
+    has no chip of its own: then they are all.
+    """
+    own = [name for name in names if chip_of(name) == chip]
+    if own or not chip:
+        return own or names
+    return [name for name in names if not chip_of(name)]
 
 
 def whole_chips(frame: "pd.DataFrame", part: str, quantity: str) -> list[str]:
     """Return the channels of this quantity that each stand for one whole processor or card."""
     return [
         name for name in frame.columns
-        if name.startswith(f"{part}.") and name.endswith(f".{quantity}")
-        and "_core" not in name and _WHOLE.fullmatch(name)
+        if name.startswith(f"{part}.") and name.endswith(f".{quantity}") and _WHOLE.fullmatch(name)
     ]  # fmt: skip
 
 
 def is_core(channel: str) -> bool:
-    """Return whether this is the temperature of a single core, of any processor."""
+    """Return whether a channel is the temperature of one core."""
     return _CORE.fullmatch(channel) is not None
 
 
 def core_channels(frame: "pd.DataFrame") -> list[str]:
-    """Return the temperature channels of single cores, of all processors."""
+    """Return the temperatures of single cores, of all processors."""
     return [name for name in frame.columns if is_core(name)]
-
-
-def of_chip(names: list[str], chip: str) -> list[str]:
-    """Return the channels of this processor or card; all of them if it has none of its own."""
-    return [name for name in names if chip_of(name) == chip] or names

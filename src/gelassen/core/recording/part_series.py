@@ -50,24 +50,23 @@ def part_level(frame: pd.DataFrame, part: str, quantity: str, chip: str = "") ->
     """Return a quantity of one processor or card: of its package, else of what reads highest of it."""
     if part == "cpu":
         over_all = series_of(frame, f"cpu.all.{quantity}") if quantity == "load_pct" else None
-        names = [] if over_all is not None else whole_chips(frame, part, quantity)
+        if over_all is not None:
+            return over_all
+        names = whole_chips(frame, part, quantity)
     else:
-        over_all = None
         names = [n for n in frame.columns if n.startswith("gpu.") and n.endswith(f".{quantity}")]
         names = [n for n in names if "memory" not in n]
     names = of_chip(read_ones(frame, names), chip)
-    if over_all is not None or not names:
-        return over_all
     package = f"{part}.package{chip}.{quantity}"
-    return series_of(frame, package if package in names else highest_of(frame, names))
+    if package in names:
+        return series_of(frame, package)
+    return series_of(frame, highest_of(frame, names)) if names else None
 
 
 def _mean_clock(frame: pd.DataFrame, chip: str) -> Floats | None:
-    """Return the mean clock of the cores of one processor; of all, if it has none of its own."""
-    own = [n for n in frame.columns if n.endswith(".clock_mhz") and chip_of(n) == chip]
-    if chip and any(n.startswith("cpu.") for n in own):
-        return mean_of(frame[own], "cpu.", ".clock_mhz")
-    return mean_of(frame, "cpu.", ".clock_mhz")
+    """Return the mean clock of the cores of one processor."""
+    clocks = [n for n in frame.columns if n.startswith("cpu.") and n.endswith(".clock_mhz")]
+    return mean_of(frame[of_chip(clocks, chip)], "cpu.", ".clock_mhz")
 
 
 def _any_flag(frame: pd.DataFrame, part: str, ending: str, chip: str) -> Floats | None:
@@ -79,8 +78,8 @@ def _any_flag(frame: pd.DataFrame, part: str, ending: str, chip: str) -> Floats 
 
 def _thermal_count(frame: pd.DataFrame, part: str, chip: str) -> Floats | None:
     """Return the count of thermal events, else the time spent in them: either rises while it lasts."""
-    for item in dict.fromkeys((f"{part}.package{chip}", f"{part}.package")):
-        for quantity in ("throttle_count", "throttled_ms"):
-            if (count := series_of(frame, f"{item}.{quantity}")) is not None:
-                return count
+    for quantity in ("throttle_count", "throttled_ms"):
+        names = read_ones(frame, of_chip(whole_chips(frame, part, quantity), chip))
+        if names:
+            return series_of(frame, names[0])
     return None

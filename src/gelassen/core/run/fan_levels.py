@@ -26,7 +26,8 @@ def fan_levels(
     if not borders:
         return ()
     stretches = answer_stretches(run, borders, confidence, throttling)
-    if any(phase.ending == "known" for phase in run.recording.phases):  # each ended as it was known
+    # A load that waits for its answers leaves each duty as it is known, also if its time runs out later.
+    if any(phase.ending in ("known", "time limit") for phase in run.recording.phases):
         stretches = tuple(replace(one, steady=widened_for_looking(one.steady)) for one in stretches)
     return tuple(level for level, _ in levels_of(run, run.power_w, stretches, throttling))
 

@@ -1,4 +1,4 @@
-"""Where the present stretch of a run that still goes on will settle, found as for a finished run."""
+"""Where the last stretch of an unfinished run will settle, by the same method as in a finished run."""
 
 from collections.abc import Sequence
 
@@ -10,6 +10,8 @@ from gelassen.core.run.prepared import prepare_run
 from gelassen.core.run.stretches import answer_stretches
 from gelassen.core.settling.outlook import Outlook, widened_for_looking
 
+_CONFIDENCE = 0.95
+
 
 def stretch_outlook(
     frame: pd.DataFrame,
@@ -19,25 +21,11 @@ def stretch_outlook(
     channel: str | None = None,
     reference: str | None = None,
     limit_c: float | None = None,
-    confidence: float = 0.95,
 ) -> Outlook | None:
-    """Say where the last stretch of a load settles; None without any temperature.
+    """Say where the last stretch of a load settles; None if it is too short or has no temperature.
 
-    Parameters
-    ----------
-    frame : DataFrame
-        Index: elapsed seconds. Columns: channels.
-    load_start_s : float
-        When the load began, in s.
-    changes_s : sequence of float
-        When conditions changed since then, in s.
-    channel, reference, limit_c, confidence
-        As for `summarise_run`.
-
-    Raises
-    ------
-    InputError
-        A channel that is not there.
+    `changes_s` are the times in s at which conditions changed during the load. All else is as in
+    `outlook`, which answers a load without changes.
     """
     end_s = float(frame.index[-1])
     recording = Recording(
@@ -45,7 +33,7 @@ def stretch_outlook(
     )
     run = prepare_run(recording, channel, None, limit_c)
     try:
-        stretches = answer_stretches(run, changes_s, confidence, None)
+        stretches = answer_stretches(run, changes_s, _CONFIDENCE, None)
     except InputError:  # too short yet
         return None
     if not stretches or run.judged.channel is None:

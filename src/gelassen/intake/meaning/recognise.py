@@ -19,7 +19,10 @@ SURE, LIKELY, UNSURE = "sure", "likely", "unsure"
 NO_PART = "it is not clear which part it belongs to"
 UNNAMED = "log"  # stands for the part of channels that no header names
 _SOCKET = r"\bsocket (\d+)\b"
-_CHIPS = r"(cpu\.socket|gpu\.(?:package|hotspot|memory))_?(\d+)((?:_core\w+)?\.\w+)"
+_NUMBERED_CHIP = (
+    r"(?P<item>cpu\.socket|gpu\.(?:package|hotspot|memory))(?P<number>\d+)"
+    r"(?:_(?P<core>core\w+))?\.(?P<quantity>\w+)"
+)
 _NUMBERED_CORE = r"(?:\bcore|kern|\bcoeur|\bnucleo)[a-z]* (\d+)\b"
 
 
@@ -108,7 +111,7 @@ def recognise(
 def _with_inlet_air(
     readings: Sequence[_Reading], guesses: Sequence[Guess], taken: Collection[str]
 ) -> list[Guess]:
-    """Take the air that enters as the room, in logs without a room and without a liquid loop."""
+    """Name the air that enters a machine as its room. A log with a room or a liquid loop stays as it is."""
     known = {c.partition(".")[0] for c in (*(g.channel or "" for g in guesses), *taken)}
     if known & {"room", "loop"}:
         return list(guesses)
@@ -129,24 +132,25 @@ def _only_inlet(text: str) -> bool:
 
 
 def _without_lone_number(guesses: Sequence[Guess], taken: Collection[str]) -> list[Guess]:
-    """Leave the number of a processor or card out of its channels if there is only one of the kind."""
+    """Leave the number out of the channels of a processor or card if the log has only one of the kind."""
     channels = [*(guess.channel or "" for guess in guesses), *taken]
-    found: dict[str, set[str]] = {}
-    for channel in channels:
-        if (match := re.fullmatch(_CHIPS, channel)) is not None:
-            found.setdefault(channel[:3], set()).add(match[2])
-    lone = {part for part, numbers in found.items() if len(numbers) == 1}
+    numbered = {c: match for c in channels if (match := re.fullmatch(_NUMBERED_CHIP, c))}
+    numbers: dict[str, set[str]] = {}
+    for channel, match in numbered.items():
+        numbers.setdefault(channel[:3], set()).add(match["number"])
 
-    def named(guess: Guess) -> Guess:
-        match = re.fullmatch(_CHIPS, guess.channel or "")
-        if match is None or match[0][:3] not in lone:
-            return guess
-        item, _, rest = match.groups()
-        item = item.replace("cpu.socket", "cpu" if rest.startswith("_") else "cpu.package")
-        channel = f"{item}{rest}".replace("cpu_core", "cpu.core")
-        return guess if channel in channels else replace(guess, channel=channel)
+    def plain(channel: str) -> str:
+        match = numbered[channel]
+        item = match["item"].replace("socket", match["core"] or "package")
+        return f"{item}.{match['quantity']}"
 
-    return [named(guess) for guess in guesses]
+    lone = {
+        channel: plain(channel) for channel in numbered
+        if len(numbers[channel[:3]]) == 1 and plain(channel) not in channels
+    }  # fmt: skip
+    return [
+        replace(guess, channel=lone.get(guess.channel or "", guess.channel)) for guess in guesses
+    ]
 
 
 def _the_only_one(
