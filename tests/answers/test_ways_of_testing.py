@@ -9,6 +9,7 @@ import pytest
 
 from command_line import gelassen, ok
 from gelassen import open_study, read_log
+from gelassen.answers.rows.equal_mean_power import at_equal_mean_power
 from gelassen.conduct.operator.run_table import read_run_table
 from gelassen.core import FileError
 from gelassen.core.comparing.tradeoff import tradeoff
@@ -371,6 +372,10 @@ def test_a_game_that_is_played_differently_each_time_is_compared_at_one_mean_pow
     assert row["low"] < truth < row["high"]
     assert row["distinguishable"]
     assert "at_equal_mean_power" in [one.code for one in found.cautions]
+    rows = study.rows()[0]
+    for moved, raw in zip(at_equal_mean_power(rows), rows, strict=True):
+        # An error that grew with the move would weigh runs unlike, and claim too much.
+        assert moved.standard_error / moved.value == pytest.approx(raw.standard_error / raw.value)
 
 
 @pytest.mark.parametrize(("share_of_power", "runs"), [(0.6, 3), (1.0, 1)])

@@ -34,8 +34,6 @@ def compare_setups_of(
     quantity_named(by)  # refused before any run is analysed
     against = study.checked_baseline(baseline)
     rows, left_out = study.compared_rows(leave_out)
-    if study.file.judge:  # the tester chose what is judged
-        rows = [replace(row, hotter_chip=None) for row in rows]
     said: list[Caution] = []
     if by != "rest":  # which no power of a load moves
         rows, left_out, level = at_one_power(rows, left_out)

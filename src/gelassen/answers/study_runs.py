@@ -349,9 +349,12 @@ class StudyRuns:
     ) -> tuple[list[RunRow], list[tuple[str, str]]]:
         """Return `usable_rows` to compare setups by: means of loads that vary are at one mean power.
 
-        Not so in a study in which a factor changes the power.
+        Not so in a study in which a factor changes the power. Where the tester chose what is judged, no
+        other part is named as hotter.
         """
         rows, left_out = self.usable_rows(leave_out, confidence=confidence, judge=judge)
+        if self.file.judge:
+            rows = [replace(row, hotter_chip=None) for row in rows]
         if "power_w" in expected_quantities(self.file):
             return rows, left_out
         return at_equal_mean_power(rows), left_out

@@ -33,9 +33,8 @@ def judged(result: StudyJudged) -> "Figure":
         _panel(axis, found, names)
         axis.set_title(judged_words(channel), fontsize=11)
     shown = [_shown(found) for found in result.comparisons.values()]
-    if (
-        len(set(shown)) == 1 and len(axes) > _LABELLED
-    ):  # said once: beside each other, long labels would overlap
+    if len(set(shown)) == 1 and len(axes) > _LABELLED:
+        # Said once: labels beside each other would overlap.
         axes[len(axes) // 2].set_xlabel(f"{shown[0]}   {_WAYS}")
     else:
         for axis, what in zip(axes, shown, strict=True):

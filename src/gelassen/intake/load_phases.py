@@ -103,9 +103,10 @@ def find_phases(
 
 def load_channel(frame: pd.DataFrame) -> tuple[str | None, Floats | None]:
     """Return the channel that shows when the load was on, and its readings; None if there is none."""
+    processors, cards = (whole_chips(frame, part, "power_w") for part in ("cpu", "gpu"))
     levels = (
-        "cpu.package.power_w", *whole_chips(frame, "cpu", "power_w"), "cpu.all.load_pct",
-        "gpu.package.power_w", *whole_chips(frame, "gpu", "power_w"), "wall.supply.power_w",
+        *_most_moved_first(frame, processors), "cpu.all.load_pct",
+        *_most_moved_first(frame, cards), "wall.supply.power_w",
     )  # fmt: skip
     source = next((name for name in levels if _moves(frame, name)), None)
     return source, None if source is None else series_of(frame, source)
@@ -128,6 +129,11 @@ def _with_all_of_the_load(
         return span, source
     started = LoadSpan(float(times[first]), span.end_s, True, span.found_end)
     return started, "cpu.all.load_pct"
+
+
+def _most_moved_first(frame: pd.DataFrame, names: list[str]) -> list[str]:
+    """Return the powers of several chips: those that moved most were loaded."""
+    return sorted(names, key=lambda name: frame[name].min() - frame[name].max())
 
 
 def _moves(frame: pd.DataFrame, name: str) -> bool:

@@ -72,3 +72,32 @@ def test_after_a_change_the_board_still_warms_from_the_load():
     assert told.value > alone.value
     assert abs(told.value - 55) < abs(alone.value - 55)
     assert told.low <= 55 <= told.high
+
+
+def half_a_load_in_a_cycling_room(seed):
+    """Return a log of a chip, a heatsink and a heavy case in a chain: the room's air passes the case."""
+    rng = np.random.default_rng(seed)
+    times = np.arange(0.0, 1200.0, 2.0)
+    conductance = 1 / np.array([0.15, 0.2, 0.06])  # W/K, from each to the next
+    capacity = np.array([4.0, 300.0, rng.uniform(6000, 12000)])  # J/K
+    room = 22 + rng.uniform(0.6, 1.0) * np.sin(
+        2 * np.pi * times / rng.uniform(900, 2400) + rng.uniform(0, 6)
+    )
+    power = np.where(times < 120, 8.0, 100.0)
+    nodes = room[0] + 8.0 * np.array([0.41, 0.26, 0.06])
+    chip = np.empty(times.size)
+    for k, watts in enumerate(power):
+        for _ in range(8):
+            flow = conductance * (nodes - np.append(nodes[1:], room[k]))
+            nodes = nodes + 0.25 * (np.append(watts, flow[:2]) - flow) / capacity
+        chip[k] = nodes[0]
+    return times, np.round(chip + rng.normal(0, 0.2, chip.size), 1), np.round(room, 1), power
+
+
+def test_a_room_that_cycles_may_have_to_pass_the_slow_part():
+    covered = 0
+    for seed in range(10):
+        times, chip, room, power = half_a_load_in_a_cycling_room(seed)
+        found = steady_state(times, chip, reference_c=room, power_w=power, load_start_s=120.0)
+        covered += found.low <= 41.0 <= found.high
+    assert covered >= 9
