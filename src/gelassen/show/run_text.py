@@ -253,7 +253,7 @@ def _course_words(summary: RunSummary) -> list[str]:
         parts = []
         alone = len(summary.stretches) < 2  # else each sentence has its own
         if np.isfinite(course.first_minute_k) and alone:
-            parts.append(f"{course.first_minute_k:.1f} K in the first minute")
+            parts.append(f"{fixed(course.first_minute_k)} K in the first minute")
         if course.spike_k:
             parts.append(f"a spike of {course.spike_k:.1f} K at the start, which is not sustained")
         if course.within_1k_s is not None:
