@@ -119,3 +119,6 @@ def cli(context: click.Context, put_back: bool) -> None:
     settings_left_behind(put_back=put_back)
     if context.invoked_subcommand is None and not put_back:
         click.echo(_FIRST_STEPS, nl=False)
+
+
+with_shared_options("gelassen", cli)

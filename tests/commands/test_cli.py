@@ -121,7 +121,7 @@ def test_how_much_is_said_and_where_the_answer_goes(demo, tmp_path):
     folder, _ = demo
     plain = gelassen("compare", folder)
     assert "figure: " in plain.stderr
-    quiet = gelassen("compare", folder, "-q", "-o", tmp_path / "answer.txt")
+    quiet = gelassen("-q", "compare", folder, "-o", tmp_path / "answer.txt")
     assert quiet.stdout == quiet.stderr == ""
     assert (tmp_path / "answer.txt").read_text(encoding="utf-8") == plain.stdout
     told = gelassen_apart("compare", folder, "-v", "--no-figure", "--format", "csv")
@@ -217,6 +217,8 @@ def test_show_tells_one_run(demo):
         (["compare", "{demo}/runs"], "is not a study"),
         (["compare", "{demo}/none"], "there is no such folder"),
         (["show", "{demo}/none"], "there is no such file"),
+        (["show", "{demo}"], "is a study, not a run. Show one of its runs, such as"),
+        (["import", "{demo}", "{demo}/none"], "is a study, not a log. To take logs into it"),
         (["show", "{demo}/figures"], "holds no run"),
         (["show", "{run}", "--channel", "cpu.core99.temp_c"], "was not logged"),
         (["show", "{run}", "--channel", "fan.cpu.speed_rpm"], "is not a temperature"),

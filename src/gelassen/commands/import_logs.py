@@ -67,6 +67,13 @@ class ImportOptions:
         from gelassen.core.foundation.errors import InputError
         from gelassen.study.file.new_study import check_setup
 
+        for path in self.files:
+            if (path / "study.toml").is_file():
+                logs = " ".join(str(one) for one in self.files if one != path) or "LOG"
+                raise InputError(
+                    f"{path} is a study, not a log. To take logs into it: "
+                    f"gelassen import {logs} --study {path} --setup NAME"
+                )
         only_looked_at = self.dry_run or self.write_columns is not None
         if not only_looked_at and (self.study is None or not self.setups):
             raise InputError(

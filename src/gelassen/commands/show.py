@@ -87,10 +87,7 @@ def show(context: click.Context, /, **given: Any) -> None:
     if asked.output is not None and not (asked.samples or asked.form == "parquet"):
         context.with_resource(written_to(asked.output))
     for run in (asked.run, *asked.more):
-        if not run.exists():
-            from gelassen.core.foundation.errors import FileError
-
-            raise FileError(f"{run}: there is no such file")
+        _refuse_what_is_no_run(run)
     to_file = (
         asked.samples or asked.form == "parquet"
     )  # samples may be written to a file of their own
@@ -99,6 +96,22 @@ def show(context: click.Context, /, **given: Any) -> None:
         return
     with answer.kept():
         _show(asked)
+
+
+def _refuse_what_is_no_run(path: Path) -> None:
+    """Refuse what is not there, and a study, before anything heavy is imported."""
+    from gelassen.core.foundation.errors import FileError
+
+    if not path.exists():
+        raise FileError(f"{path}: there is no such file")
+    study = path.parent if path.name == "study.toml" else path
+    if (study / "study.toml").is_file():
+        first = next(iter(sorted((study / "runs").glob("[!.]*/"))), None)
+        one = f"such as {first}" if first is not None else "once it has one"
+        raise FileError(
+            f"{path} is a study, not a run. Show one of its runs, {one}; "
+            f"or compare all of them: gelassen compare {study}"
+        )
 
 
 def _paths(asked: ShowOptions) -> list[Path]:
