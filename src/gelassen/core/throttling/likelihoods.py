@@ -6,8 +6,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from gelassen.core.foundation.inputs import Bools, Floats
-from gelassen.core.signal.flags import running_median
-from gelassen.core.throttling.readings import Channel, Readings
+from gelassen.core.throttling.readings import Readings
 from gelassen.core.throttling.states import Courses, State
 from gelassen.core.throttling.thresholds import Model, Reading
 
@@ -20,7 +19,7 @@ def likelihoods(log: Readings, courses: Courses) -> tuple[Floats, Bools]:
     """
     warm, speed = log.temperature, log.speed
     noise, y = speed.noise, speed.value
-    as_usual = _goes_on(log, log.power)
+    as_usual = _goes_on(log)
     free = courses.free.over(warm)
     wrong = Model.OUTLIER / (Model.RANGE * log.steepness)
     close = _about(y - free, noise, log.steepness) > Model.ON_COURSE * wrong
@@ -64,19 +63,13 @@ def _best(log: Readings, courses: Courses, free: Floats) -> Floats:
     return np.where(in_force, np.minimum(free, courses.limited.over(log.temperature)), free)
 
 
-def _course_around(log: Readings, values: Floats) -> Floats:
-    """Return how a channel goes on, from the readings around each."""
-    width_s = max(Model.AROUND_S, Model.AROUND * log.gap_s)
-    return running_median(values, log.times, width_s)
-
-
-def _goes_on(log: Readings, power: Channel | None) -> Floats:
+def _goes_on(log: Readings) -> Floats:
     """Return the likelihood of a power that no state predicts: it goes on, or follows the clock."""
-    if power is None:
+    power, around = log.power, log.power_around
+    if power is None or around is None:
         return np.ones(log.times.size)
-    course = np.where(power.read, power.value, np.nan)
-    away = power.value - _course_around(log, course)
-    jump = log.speed.value - _course_around(log, log.speed.value)
+    away = power.value - around
+    jump = log.speed.value - log.speed_around
     jump = np.where(np.abs(jump) > Model.FITS_SIGMAS * log.speed.noise, jump, 0.0)
     away = away - Reading.STEEPNESS * jump
     noise = np.hypot(power.noise, Model.STEEPNESS_SD * np.abs(jump))
@@ -111,7 +104,7 @@ def _lower(log: Readings, best: Floats) -> Callable[[float], Floats]:
     """Return the likelihood of a speed that lies below its best: it goes on as it was, or jumps."""
     noise, y, scale = log.speed.noise, log.speed.value, log.steepness
     goes_on = np.maximum(
-        _normal(y - _course_around(log, y), noise) * np.exp(-Model.SELF),
+        _normal(y - log.speed_around, noise) * np.exp(-Model.SELF),
         Model.STEP * _normal(np.diff(y, prepend=y[0]), noise),
     )
     loss = best - y

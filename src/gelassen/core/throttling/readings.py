@@ -1,6 +1,7 @@
 """What the model of states sees of a log: one speed, power, temperature and the chip's own word."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d
@@ -10,7 +11,7 @@ from gelassen.core.recording.under_load import without_pauses
 from gelassen.core.signal.flags import forward, running_median, usual_gap_s
 from gelassen.core.signal.noise import step_size
 from gelassen.core.throttling.chip_log import ChipLog
-from gelassen.core.throttling.thresholds import Reading
+from gelassen.core.throttling.thresholds import Model, Reading
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,7 +23,7 @@ class Channel:
     noise: float
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Readings:
     """What the model sees, one entry a sample.
 
@@ -77,6 +78,21 @@ class Readings:
     def drawn(self) -> Channel | None:
         """The power as it was read; None if it was not logged."""
         return self.power or (None if self.smooth_power is None else self.speed)
+
+    @cached_property
+    def speed_around(self) -> Floats:
+        """How the speed goes on, from the readings around each."""
+        return self._around(self.speed.value)
+
+    @cached_property
+    def power_around(self) -> Floats | None:
+        """How the power goes on, from the readings around each; None without power beside a clock."""
+        power = self.power
+        return None if power is None else self._around(np.where(power.read, power.value, np.nan))
+
+    def _around(self, values: Floats) -> Floats:
+        width_s = max(Model.AROUND_S, Model.AROUND * self.gap_s)
+        return running_median(values, self.times, width_s)
 
     @property
     def has_clock(self) -> bool:

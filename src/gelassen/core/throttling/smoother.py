@@ -4,6 +4,10 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
 
+# Products are brought back to a size of 1 once in so many samples. Each sample makes them smaller: at worst by
+# the least likelihood (1e-12) times the rarest move (1e-7). Eight of these are 1e-152; numbers end at 1e-308.
+_SCALED_EVERY = 8
+
 
 def smooth_states(start: Floats, moves: Floats, fits: Floats) -> tuple[Floats, float]:
     """Return the probability of each state at each sample, and the log likelihood of all samples.
@@ -62,8 +66,9 @@ def _products(steps: Floats) -> tuple[Floats, Floats]:
     made[:, 0] = steps[:, 0]
     logs = np.zeros(len(steps))
     for at in range(1, steps.shape[1]):
-        made[:, at] = made[:, at - 1] @ steps[:, at]
-        scale = made[:, at].max(axis=(1, 2))
-        made[:, at] /= scale[:, None, None]
-        logs += np.log(scale)
+        np.matmul(made[:, at - 1], steps[:, at], out=made[:, at])
+        if at % _SCALED_EVERY == 0 or at == steps.shape[1] - 1:
+            scale = made[:, at].max(axis=(1, 2))
+            made[:, at] /= scale[:, None, None]
+            logs += np.log(scale)
     return made, logs
