@@ -10,6 +10,8 @@ from command_line import gelassen_apart
 
 # Tests start hundreds of short processes. Each would compile the whole program anew.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+# Several tests run beside each other. More threads in each would only wait for each other.
+os.environ.setdefault("OMP_NUM_THREADS", "1")
 sys.dont_write_bytecode = False
 
 

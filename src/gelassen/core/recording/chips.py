@@ -6,6 +6,7 @@ only processor or card has no number. Neither has the first processor where the 
 """
 
 import re
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -48,6 +49,7 @@ def whole_chips(frame: "pd.DataFrame", part: str, quantity: str) -> list[str]:
     ]  # fmt: skip
 
 
+@lru_cache(maxsize=4096)  # asked of every channel at every sample
 def is_core(channel: str) -> bool:
     """Return whether a channel is the temperature of one core."""
     return _CORE.fullmatch(channel) is not None

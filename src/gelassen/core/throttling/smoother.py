@@ -4,8 +4,9 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
 
-# Products are brought back to a size of 1 once in so many samples. Each sample makes them smaller: at worst by
-# the least likelihood (1e-12) times the rarest move (1e-7). Eight of these are 1e-152; numbers end at 1e-308.
+# Products are brought back to a size of 1 once in so many samples. Each sample makes them smaller, at worst
+# by the least likelihood (1e-12) times the rarest move (1e-7). Eight of these are 1e-152; numbers end at
+# 1e-308.
 _SCALED_EVERY = 8
 
 
