@@ -413,6 +413,22 @@ def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
     assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
 
 
+def test_frames_a_second_stand_in_for_a_score(tmp_path):
+    study = study_of(tmp_path / "s", HEAD)
+    for k in range(2):
+        for setup, frames in (("old pads", 80.0), ("new pads", 92.0)):
+            logged(
+                study,
+                f"{setup}{k}",
+                setup,
+                {"cpu.package.temp_c": 40.0, "load.work.rate_per_s": frames},
+            )
+    found = open_study(study).compare(by="score")
+    assert list(found.setups["setup"]) == ["new pads", "old pads"]
+    assert "no_score_to_compare" in {caution.code for caution in found.cautions}
+    assert found.unit == "/s"
+
+
 def test_cards_are_judged_by_their_own_power_and_the_hotter_one_is_named(tmp_path):
     study = study_of(tmp_path / "s", HEAD)
     for k in range(3):

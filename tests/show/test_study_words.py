@@ -142,7 +142,7 @@ def test_a_course_is_worded_by_where_it_stops_paying():
     fans = np.repeat([1, 2, 3, 4], 4)
     gain = np.array([0, 0, 4, 6.0, 6.1])
     found = response_curve(fans, 60 - gain[fans] + rng.normal(0, 0.1, 16), worth=1.0)
-    assert "Beyond fans 3, no step is known to pay more than 1 K." in response_text(found, "fans")
+    assert "Beyond fans = 3, no step is known to pay more than 1 K." in response_text(found, "fans")
     flat = response_curve(fans, 60 + rng.normal(0, 0.1, 16))
     assert "No step of fans is known to pay." in response_text(flat, "fans")
     steep = response_curve(fans, 60 - 3.0 * fans + rng.normal(0, 0.1, 16))

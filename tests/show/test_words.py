@@ -238,6 +238,21 @@ def test_two_setups_at_their_limits_cannot_be_told_apart_by_temperature():
     assert not row["distinguishable"]
 
 
+def test_at_the_limit_the_setup_that_held_more_power_comes_first():
+    strong, weak = {"at_limit": True, "power": 90.0}, {"at_limit": True, "power": 70.0}
+    found = compared({"weak": [71.0], "strong": [73.0], "free": [60.0]}, weak=weak, strong=strong)
+    assert list(found.setups["setup"]) == ["free", "strong", "weak"]
+
+
+def test_of_many_alike_the_odd_one_is_named():
+    alike = {f"box {k}": [36.0 + 0.1 * k, 36.3 + 0.1 * k] for k in range(6)}
+    said = " ".join(sentences(compared({"clogged": [44.0, 44.2], **alike})))
+    assert "share the first rank" in said
+    assert "clogged comes last: 8.0 K warmer than box 0 (" in said
+    assert "It can be told apart from all others." in said
+    assert "comes last" not in " ".join(sentences(compared(alike)))
+
+
 def test_setups_at_other_power_are_listed_but_not_praised():
     comparison = compared(
         {"small": [30, 30.2, 30.1], "a": [50, 50.2, 49.9], "b": [55, 55.2, 54.8]},

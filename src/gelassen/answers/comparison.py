@@ -455,8 +455,18 @@ def _setup_table(
         )
     order = pd.DataFrame(rows)
     ascending = [True, not (by is not None and by.more_is_better)]
-    order = order.sort_values(["at_limit", "rise_k"], ascending=ascending, kind="stable")
-    return order.reset_index(drop=True).assign(group=_from_the_first(order["group"].tolist()))
+    order = order.assign(place=_place(order)).sort_values(
+        ["at_limit", "place"], ascending=ascending, kind="stable"
+    )
+    order = order.drop(columns="place").reset_index(drop=True)
+    return order.assign(group=_from_the_first(order["group"].tolist()))
+
+
+def _place(setups: pd.DataFrame) -> pd.Series:
+    """Return what setups are sorted by: their value; at the limit, the power or clock that they held."""
+    limited = setups["at_limit"]
+    held = [name for name in ("power_w", "clock_mhz") if setups.loc[limited, name].notna().all()]
+    return setups["rise_k"].where(~limited, -setups[held[0]]) if held else setups["rise_k"]
 
 
 def _from_the_first(groups: Sequence[str]) -> list[str]:

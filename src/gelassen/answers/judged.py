@@ -1,6 +1,6 @@
 """Several temperatures judged in one study: each by itself, side by side, and where they disagree."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from itertools import combinations
@@ -14,6 +14,8 @@ from gelassen.answers.rows.run_row import RunRow
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
+from gelassen.core.recording.channels import is_channel
+from gelassen.core.recording.judging import HOTTEST_CORE
 from gelassen.study.file.levels import expected_quantities
 
 
@@ -83,22 +85,30 @@ def study_judged(
                 reference=study.named_reference(), room_k=study.file.doubt.room_k,
                 matters_k=study.file.doubt.matters_k,
             )  # fmt: skip
-            comparisons[name] = compare_runs(rows, left_out, asked)
+            comparisons[_as_read(name, rows)] = compare_runs(rows, left_out, asked)
         except InputError as error:
             without[name] = str(error)
             continue
         made_up = made_up or asked.made_up
-        limited += [(name, row) for row in rows if row.limit_at_s is not None]
+        part = _as_read(name, rows)
+        limited += [(part, row) for row in rows if row.limit_at_s is not None]
     verdicts = _verdicts(comparisons)
     return StudyJudged(
         comparisons=comparisons,
         first=_first(limited),
         conflicts=_conflicts(verdicts),
-        only_elsewhere=_only_elsewhere(verdicts, names[0]),
+        only_elsewhere=_only_elsewhere(verdicts, next(iter(comparisons), "")),
         left_out=without,
         title=study.file.title,
         made_up=made_up,
     )
+
+
+def _as_read(name: str, rows: Iterable[RunRow]) -> str:
+    """Return the channel that was read, where no run has cores and the package stands in for them."""
+    read = {row.measured for row in rows}
+    alone = next(iter(read)) if len(read) == 1 else ""
+    return alone if name == HOTTEST_CORE and is_channel(alone) else name
 
 
 def _first(limited: list[tuple[str, RunRow]]) -> pd.DataFrame:

@@ -150,8 +150,12 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
             f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
         ]
     baseline = comparison.baseline
-    if alone and baseline in (None, best["setup"]) and len(free) > 1:
-        said += _next_best(best, free.iloc[1], comparison)
+    if baseline in (None, best["setup"]) and len(free) > 1:
+        said += (
+            _next_best(best, free.iloc[1], comparison)
+            if alone
+            else _last_of_all(best, free.iloc[-1], comparison)
+        )
     if baseline is not None:
         if best["setup"] != baseline and best["distinguishable"]:
             whose = "That" if alone else str(best["setup"])
@@ -296,18 +300,39 @@ def _next_best(
     best: "pd.Series[Any]", second: "pd.Series[Any]", comparison: StudyComparison
 ) -> list[str]:
     """Return how far behind the next setup is, if that is clear."""
-    pair = {best["setup"], second["setup"]}
+    by = _behind(best, second, comparison)
+    return [f"{second['setup']} follows, {by}."] if by else []
+
+
+def _last_of_all(
+    best: "pd.Series[Any]", last: "pd.Series[Any]", comparison: StudyComparison
+) -> list[str]:
+    """Return how far behind the last setup is, if that is clear: of many alike it may be the odd one."""
+    by = _behind(best, last, comparison, than=f" than {best['setup']}")
+    if not by:
+        return []
+    told = comparison.differences
+    own = told[(told["setup"] == last["setup"]) | (told["versus"] == last["setup"])]
+    clear = int(own["distinguishable"].eq(True).sum())
+    which = "all others" if clear == len(own) else f"{clear} of the {len(own)} others"
+    return [f"{last['setup']} comes last: {by}. It can be told apart from {which}."]
+
+
+def _behind(
+    best: "pd.Series[Any]", other: "pd.Series[Any]", comparison: StudyComparison, than: str = ""
+) -> str:
+    """Return how far a setup is from the best, and what that rests on; empty if they may be alike."""
+    pair = {best["setup"], other["setup"]}
     for row in comparison.differences.to_dict("records"):
         if {row["setup"], row["versus"]} != pair or not row["distinguishable"]:
             continue
         difference, low, high = row["difference"], row["low"], row["high"]
         if row["setup"] == best["setup"]:
             difference, low, high = -difference, -high, -low
-        return [
-            f"{second['setup']} follows, {_likely(comparison)} {_amount(difference, comparison)} "
-            f"({_amounts(low, high, comparison)}), {_by_what(comparison)}.".replace("  ", " ")
-        ]
-    return []
+        likely = _likely(comparison)
+        amount = f"{_amount(difference, comparison)}{than} ({_amounts(low, high, comparison)})"
+        return f"{likely} {amount}, {_by_what(comparison)}".strip()
+    return ""
 
 
 def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> str:

@@ -121,7 +121,7 @@ def response_text(found: Response, name: str) -> str:
     elif found.stops_paying_at == found.levels["x"].iloc[0]:
         said = f"No step of {name} is known to pay{worth}."
     else:
-        said = f"Beyond {name} {found.stops_paying_at:.4g}, no step is known to pay{worth}."
+        said = f"Beyond {name} = {found.stops_paying_at:.4g}, no step is known to pay{worth}."
     if math.isfinite(found.best_x):
         said += (
             f" It is coolest at {found.best_x:.3g} ({found.best_low:.3g} to {found.best_high:.3g})."

@@ -32,6 +32,20 @@ def test_equal_runs_give_the_textbook_answer():
             assert row.p_value == pytest.approx(textbook.pvalue[i, j], abs=1e-3)
 
 
+@pytest.mark.parametrize(
+    "error", [0.1, 3.0]
+)  # of each run: less, and far more than runs scatter by
+def test_another_unit_gives_the_same_answer_in_it(error):
+    runs = study(np.random.default_rng(5), {"a": 50, "b": 51}, error=error)
+    plain = compare_setups(runs, usual_spread=(0.5, 4.0)).differences
+    per_unit = compare_setups(
+        runs.assign(value=runs["value"] / 1000, standard_error=runs["standard_error"] / 1000),
+        usual_spread=(0.0005, 4.0), matters=0.001,
+    ).differences  # fmt: skip
+    ends = ["difference", "low", "high"]
+    assert np.allclose(per_unit[ends] * 1000, plain[ends], rtol=1e-3)
+
+
 def in_one_step(rows):
     """Return which differences are told apart without steps: by more than a hair."""
     return (rows["low"] > 1e-6) | (rows["high"] < -1e-6)

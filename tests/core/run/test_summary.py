@@ -10,6 +10,7 @@ from gelassen.core import InputError, Recording, summarise_run
 from gelassen.core.recording.recording import Event, Phase
 from gelassen.core.settling.transients import transients
 from gelassen.core.signal.blocks import block_means
+from gelassen.core.throttling.throttle_cost import throttle_cost
 from gelassen.figures.run_figure import run_figure
 from gelassen.show.run_text import run_text
 from logs import heating_log
@@ -252,6 +253,18 @@ def test_the_cost_of_throttling_is_counted_against_the_free_part():
     assert "lost 10.0 % of its clock" in text
     assert "10.0 % of its work" in text
     assert summarise_run(recording_of(log, limit_c=95.0)).held_back is None
+
+
+def test_a_lighter_load_while_free_shows_no_loss_of_power_or_work():
+    time_s, ones = np.arange(600.0), np.ones(600)
+    held = time_s >= 300
+    lost = throttle_cost(
+        time_s, held, ones > 0, clock_mhz=np.where(held, 3900.0, 4000.0),
+        power_w=np.where(held, 120.0, 105.0), work_per_s=np.where(held, 80.0, 90.0),
+    )  # fmt: skip
+    assert lost.clock_pct == pytest.approx(2.5)
+    assert math.isnan(lost.power_pct)
+    assert math.isnan(lost.work_pct)
 
 
 def test_a_noted_change_names_its_step_and_each_stretch_tells_its_course():

@@ -100,6 +100,15 @@ def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
     return next((one for one in named if any(one.name in row.quantities for row in rows)), None)
 
 
+def _with_work_for_score(asked: Quantity | None, rows: Iterable[RunRow]) -> Quantity | None:
+    """Return what is asked; or work, where a score is asked and frames or rounds a second were logged."""
+    if asked is None or not asked.name.startswith("score"):
+        return asked
+    work = QUANTITIES[asked.name.replace("score", "work")]
+    had = {name for row in rows for name in row.quantities}
+    return work if asked.name not in had and work.name in had else asked
+
+
 @dataclass(frozen=True, slots=True)
 class Chosen:
     """What is compared: the rows with it as their value, and what is known of its scatter.
@@ -125,11 +134,13 @@ def chosen_by(
     `spread_of` is what is known of the scatter of temperatures.
     """
     asked = quantity_named(name)
-    by = asked or without_temperature(rows)
+    by = _with_work_for_score(asked, rows) or without_temperature(rows)
     if by is None:
         return Chosen(None, list(rows), list(left_out), spread_of)
     kept, without = rows_by(rows, by)
     said = () if asked else (caution("no_temperature_to_compare", what=by.what),)
+    if asked is not None and by is not asked:
+        said = (caution("no_score_to_compare", asked=asked.what, what=by.what),)
     if not by.is_rise:
         spread_of = partial(spread_of_quantity, by)
     return Chosen(by, kept, [*left_out, *without], spread_of, said)

@@ -174,8 +174,10 @@ def plain_fit(
     between = between_variance(values, design, own, freedom)
     repeated = freedom >= 1 and between is not None
     told = repeated and _informative(freedom, of_runs, usual_spread) >= 1
-    if repeated and not told:  # what runs leave open by themselves hides the scatter between them
-        between, degrees = with_known(None, 0, repeatability or Spread.STANDS_IN_K)
+    if repeated and not told and usual_spread is not None:
+        # What runs leave open by themselves hides the scatter between them. The usual one stands in.
+        stands_in = usual_spread[0] * Spread.MEDIAN, usual_spread[1]
+        between, degrees = with_known(None, 0, repeatability or stands_in)
     else:
         between, degrees = with_known(
             between, freedom, repeatability, usual_spread if repeated else None

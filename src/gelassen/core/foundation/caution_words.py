@@ -214,6 +214,7 @@ WORDS = {
         "its intensity"
     ),
     "no_temperature_to_compare": "no temperature was logged: setups are compared by {what}",
+    "no_score_to_compare": "no run has a {asked}: the {what} that was logged is compared",
     "held_by_other_part": (
         "the chip was held back by {words}. The result shows that part as well as the cooler. "
         "Cool it, or lower the power"

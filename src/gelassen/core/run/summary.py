@@ -200,7 +200,7 @@ def summarise_run(
         transients=course,
         cores=core_spread(run.frame, held),
         recovery=back,
-        held_back=_throttle_cost(run, load.throttling, levels),
+        held_back=_throttle_cost(run, load.throttling, levels, steady),
         warmth=() if levels or load.climb else warmth_costs(run, hold, load.steps),
         climb=load.climb,
         channels=_channel_table(run.frame, run.times, held),
@@ -239,16 +239,21 @@ def _course(
 
 
 def _throttle_cost(
-    run: PreparedRun, throttling: Throttling | None, levels: tuple[Level, ...]
+    run: PreparedRun,
+    throttling: Throttling | None,
+    levels: tuple[Level, ...],
+    steady: SteadyState | None,
 ) -> ThrottleCost | None:
     """Return what being held back cost, against the same load; None if it is not known to be held."""
     if throttling is None:
         return None
     # Where power went in steps, its levels were set: only what heat takes is a loss.
     held = throttling.thermal if levels else throttling.thermal | throttling.power
+    # A load that comes and goes does other work at other times, and at another power.
+    constant = steady is None or not steady.is_mean
     return throttle_cost(
         run.times, held, _alike(run, levels, held), clock_mhz=run.part.clock_mhz,
-        power_w=run.power_w, work_per_s=run.work_per_s,
+        power_w=run.power_w if constant else None, work_per_s=run.work_per_s if constant else None,
     )  # fmt: skip
 
 

@@ -174,6 +174,8 @@ class Cost:
 
     FEWEST_FREE = 5  # free samples that are needed
     COLD_S = 20.0  # s at the start that are left out: every chip runs faster then
+    # % more power while held back that shows another load: more than the noise of such means
+    MORE_PCT = 2.0
 
 
 class Throttling:

@@ -11,7 +11,7 @@ from gelassen.core.throttling.thresholds import Cost
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ThrottleCost(Result):
-    """Shares lost while held back, in percent; NaN where not logged or never free.
+    """Shares lost while held back, in percent; NaN where not logged, never free, or free under less load.
 
     Attributes
     ----------
@@ -74,10 +74,14 @@ def throttle_cost(
             return float("nan")
         return 100 * (1 - float(left.mean()) / float(usual.mean()))
 
+    power_pct, work_pct = lost(power_w), lost(work_per_s)
+    if power_pct < -Cost.MORE_PCT:
+        # A chip that is held back draws less under one load. So the free part was a lighter load.
+        power_pct = work_pct = float("nan")
     weight = np.gradient(time_s) if time_s.size > 1 else np.ones(time_s.size)
     return ThrottleCost(
         clock_pct=lost(clock_mhz),
-        power_pct=lost(power_w),
-        work_pct=lost(work_per_s),
+        power_pct=power_pct,
+        work_pct=work_pct,
         free_s=float(weight[free].sum()),
     )
