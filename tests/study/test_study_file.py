@@ -48,6 +48,10 @@ def test_what_a_factor_is_meant_to_change_is_known_by_its_name(tmp_path):
         expected = expected_quantities(open_study(tmp_path).file)
         assert quantity in expected
         assert (factor == "room") == ("reference_c" in expected)
+    head = 'format = 1\ntitle = "A"\n[machine]\nname = "box"\nlimit_c = 95\n'
+    for setup, fans in (("Quiet curve", True), ("upright", False)):
+        (tmp_path / "study.toml").write_text(f'{head}[setups."{setup}"]\n')
+        assert ("fan_rpm" in expected_quantities(open_study(tmp_path).file)) == fans
 
 
 @pytest.mark.parametrize(

@@ -9,6 +9,7 @@ import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.rows.by_quantity import in_kelvin
+from gelassen.core.comparing.priors import Drift
 from gelassen.core.foundation.counted import counted, listed
 from gelassen.core.recording.channel_words import channel_words
 from gelassen.show.numbers import (
@@ -30,10 +31,11 @@ def sentences(comparison: StudyComparison) -> list[str]:
     if len(comparison.setups) == 1:
         row = comparison.setups.iloc[0]
         goes = "settles at" if comparison.by is None else "is at"
-        return [
+        said = (
             f"There is one setup: {row['setup']} {goes} {_level(row, comparison)} "
             f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
-        ]
+        )
+        return [said, *_over_time(comparison)]
     peers, at_power = _peers(comparison)
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
@@ -54,6 +56,18 @@ def sentences(comparison: StudyComparison) -> list[str]:
             "combined with the usual scatter of remounting)."
         )
     return said[:_MOST_SENTENCES]
+
+
+def _over_time(comparison: StudyComparison) -> list[str]:
+    """Return where to look for a change of the machine, if one setup was measured again over days."""
+    started = comparison.runs["started"].dropna()
+    days = sorted({str(moment)[:10] for moment in started})
+    if len(started) < Drift.FEWEST_RUNS or len(days) < 2:
+        return []
+    return [
+        f"Its {len(started)} runs are from {days[0]} to {days[-1]}: --drift says whether it changed "
+        "in that time."
+    ]
 
 
 def without_that(row: Mapping[Any, Any]) -> str:

@@ -207,7 +207,10 @@ def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]
         lines = [str(words) for words in rows["words"]]
         row = without.get(frozenset((a, b)))
         if row is not None:
-            lines[-1] += f" ({without_that(row)} instead of {warmer(row['difference'])})"
+            without_it = f"{without_that(row)} instead of {warmer(row['difference'])}"
+            if len(lines) > 1:
+                without_it = without_it.replace("without that", "without all of that", 1)
+            lines[-1] += f" ({without_it})"
         matters = row is not None and (row["may_be_that_alone"] or row["may_hide"])
         told.append((not matters, lines))
     return [line for _, lines in sorted(told, key=lambda one: one[0]) for line in lines]

@@ -214,8 +214,8 @@ def drifts_text(found: pd.DataFrame) -> str:
         digits = _digits_for(max(abs(row["low"]), abs(row["high"])))
         rows.append(
             (
-                str(row["quantity"]), f"{row['over_all']:+.{digits}f} {row['unit']}",
-                f"{row['low']:+.{digits}f} to {row['high']:+.{digits}f}", str(row["runs"]),
+                str(row["quantity"]), f"{row['over_all']:+z.{digits}f} {row['unit']}",
+                f"{row['low']:+z.{digits}f} to {row['high']:+z.{digits}f}", str(row["runs"]),
                 "yes" if row["distinguishable"] else "no",
             )
         )  # fmt: skip

@@ -274,6 +274,9 @@ def test_setups_that_drew_other_power_are_named_with_its_effect():
     assert pair["pushes_k"] == pytest.approx(55 * (1 - 95 / 105), abs=0.1)
     assert comparability(runs, expected=["power_w"]).pairs.iloc[0]["expected"]
     level = fair_runs().assign(fan_rpm=1200.0, power_share=0.0, started=None)
+    stopped = comparability(level.assign(fan_rpm=[820.0] * 3 + [1.0] * 3)).pairs.iloc[0]
+    assert "819 rpm less fan speed" in stopped["words"]
+    assert np.isnan(stopped["pushes_k"])  # no power law reaches to a fan that stands
     found = comparability(level.assign(flow_lpm=[2.3] * 3 + [1.9] * 3))
     assert str(found) == "b had 0.4 L/min less coolant flow than a"
 

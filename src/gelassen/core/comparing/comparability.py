@@ -247,6 +247,8 @@ def _heat_of(table: pd.DataFrame, quantity: str) -> float:
 def _push(value: float, own: float, usual: float, power_of: float) -> float:
     if not power_of or own <= 0 or usual <= 0:
         return float("nan")
+    if not 1 / At.FAR_RATIO <= own / usual <= At.FAR_RATIO:
+        return float("nan")
     return float(value - value * (usual / own) ** power_of)
 
 

@@ -114,7 +114,8 @@ def machine_drift(
     slope = float(centred @ values) / square
     left = values - values.mean() - slope * centred
     freedom: float = values.size - 2
-    error = math.sqrt(max(float(left @ left) / freedom / square, 1e-30))
+    least = max(Drift.DIGITS * float(np.abs(values).max()), Drift.LEAST)
+    error = math.sqrt(max(float(left @ left) / freedom, least**2) / square)
     moved = float(centred @ shared) / square
     line = np.column_stack([np.ones_like(centred), centred])
     fits = (fit_shared_mountings(values, line, names) for names in groups)

@@ -50,6 +50,8 @@ class Comparability:
     WORTH_SAYING_K = 0.05  # K: a smaller effect on the rise is not told
     HELD_SHARE = 0.05  # share of the load that a run must be held back to be unlike its peers
     PEERS_FREE = 0.01  # and its peers less than this share
+    # ratio of two speeds or powers beyond which no rule of thumb holds, such as of a fan that stands
+    FAR_RATIO = 4.0
     UNLOGGED_ROOM_C = 22.0  # °C: a room that was not logged, where the size of a rise is needed
 
 
@@ -68,6 +70,8 @@ class Drift:
     """Source: convention. A line through three points tells nothing of its error."""
 
     FEWEST_RUNS = 4  # runs that a trend needs
+    DIGITS = 1e-6  # share of a value within which runs are equal: readings have no more digits
+    LEAST = 1e-9  # the same for values of zero
 
 
 class EqualPoint:

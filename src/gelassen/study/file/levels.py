@@ -46,10 +46,12 @@ def mounted_as(file: StudyFile, setup: str) -> str:
 def expected_quantities(file: StudyFile) -> list[str]:
     """Return the quantities that factors change on purpose."""
     words = " ".join([*file.factors, *(f.channel or "" for f in file.factors.values())])
+    # Without factors, the names of the setups are all that says what was tested.
+    of_air = words if file.factors else " ".join(file.setups).lower()
     expected = []
-    if any(stem in words for stem in (*FAN_WORDS, *_COOLER_WORDS)):
+    if any(stem in of_air for stem in (*FAN_WORDS, *_COOLER_WORDS)):
         expected += ["fan_rpm", "duty_pct"]
-    if any(stem in words for stem in ("pump", "flow", *_COOLER_WORDS)):
+    if any(stem in of_air for stem in ("pump", "flow", *_COOLER_WORDS)):
         expected += ["flow_lpm", "pump_rpm"]
     if any(stem in words for stem in ("power", "limit", "load", "cores", "clock", "work")):
         expected += ["power_w", "clock_mhz", "work_per_s", "fan_rpm", "load_pct"]
