@@ -31,11 +31,11 @@ def sentences(comparison: StudyComparison) -> list[str]:
     if len(comparison.setups) == 1:
         row = comparison.setups.iloc[0]
         goes = "settles at" if comparison.by is None else "is at"
-        said = (
+        alone = (
             f"There is one setup: {row['setup']} {goes} {_level(row, comparison)} "
             f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
         )
-        return [said, *_over_time(comparison)]
+        return [alone, *_over_time(comparison)]
     peers, at_power = _peers(comparison)
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
