@@ -302,6 +302,12 @@ def legend(comparison: StudyComparison) -> str:
     lines = ["rank: setups that share a letter cannot be told apart."]
     if conditions(comparison)[1]:
         lines[0] += " by heat, by limit: share of the load during which the chip was held back."
+    if (
+        comparison.by is not None
+        and not comparison.by.is_rise
+        and "score" not in comparison.by.what
+    ):
+        lines.append(f"{comparison.by.what}: over the whole load, and not only over the hold.")
     if comparison.over not in ("the room", "the reference"):
         lines.append(f"rise: over {comparison.over}, not over the room.")
     if comparison.baseline is not None:

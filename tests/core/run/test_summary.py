@@ -8,6 +8,7 @@ import pytest
 from gelassen.answers.rows.run_row import run_row, too_short
 from gelassen.core import InputError, Recording, summarise_run
 from gelassen.core.recording.recording import Event, Phase
+from gelassen.core.run.quantities import run_quantities
 from gelassen.core.settling.transients import transients
 from gelassen.core.signal.blocks import block_means
 from gelassen.core.throttling.throttle_cost import throttle_cost
@@ -253,6 +254,20 @@ def test_the_cost_of_throttling_is_counted_against_the_free_part():
     assert "lost 10.0 % of its clock" in text
     assert "10.0 % of its work" in text
     assert summarise_run(recording_of(log, limit_c=95.0)).held_back is None
+
+
+def test_a_card_has_its_own_clock_and_power():
+    log = heating_log("tower", 5)
+    run = recording_of(log, limit_c=110.0)
+    names = {name: name.replace("cpu.core0", "gpu.package1") for name in run.frame.columns}
+    frame = run.frame.rename(columns=names)[["gpu.package1.temp_c", "room.air.temp_c"]].assign(
+        **{"gpu.package1.clock_mhz": 1800.0, "gpu.memory1.clock_mhz": 9000.0, "gpu.package1.power_w": 240.0,
+           "gpu.package0.clock_mhz": 300.0, "gpu.package0.power_w": 20.0},
+    )  # fmt: skip
+    other = replace(run, frame=frame)
+    found = run_quantities(other, summarise_run(other, channel="gpu.package1.temp_c"))
+    assert found["clock"][0] == pytest.approx(1800)
+    assert found["power"][0] == pytest.approx(240)
 
 
 def test_a_lighter_load_while_free_shows_no_loss_of_power_or_work():

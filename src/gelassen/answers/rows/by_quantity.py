@@ -61,6 +61,7 @@ QUANTITIES = {
 }
 
 
+_SHOWN_AS = {"clock": "clock_mhz", "power": "power_w", "work": "work_per_s"}
 _WITHOUT_TEMPERATURE = ("score", "work", "clock")  # the first that was logged
 _UNDER_LOAD = (
     "power_w", "settled_w", "clock_mhz", "fan_rpm", "work_per_s", "duty_pct", "load_pct", "thermal_share",
@@ -170,6 +171,8 @@ def rows_by(
         if at_rest:  # what the load did says nothing of the rest before it
             nothing: dict[str, Any] = dict.fromkeys(_UNDER_LOAD)
             row = replace(row, **nothing)
+        if quantity.name in _SHOWN_AS:  # the table beside it shows the same number
+            row = replace(row, **{_SHOWN_AS[quantity.name]: value})  # type: ignore[arg-type]
         low, high = value - 2 * error, value + 2 * error
         row = replace(row, value=value, standard_error=error, low=low, high=high, unit=unit)
         what = quantity.what

@@ -7,6 +7,7 @@ import numpy as np
 
 from gelassen.core.foundation.inputs import Floats
 from gelassen.core.recording.judging import with_mean_of_cores
+from gelassen.core.recording.part_series import part_series
 from gelassen.core.recording.recording import Recording
 from gelassen.core.recording.series import columns_of, series_of
 from gelassen.core.run.thresholds import Quantities
@@ -63,13 +64,14 @@ def run_quantities(
     volts = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".voltage_v")]
     if volts:
         _take(found, "voltage", _mean(columns_of(frame, volts))[loaded])
-    clocks = [n for n in frame.columns if n.startswith(_part(summary)) and n.endswith(".clock_mhz")]
-    if clocks:
-        _take(found, "clock", _mean(columns_of(frame, clocks))[loaded])
+    # The part's own: neither the clock of its memory, nor that of another card.
+    part = part_series(frame, summary.channel or "", np.full(times.size, np.nan))
+    for name, own in (("clock", part.clock_mhz), ("power", part.power_w)):
+        if own is not None:
+            _take(found, name, own[loaded])
     for name, channel in (
         ("score", SCORE), ("work", "load.work.rate_per_s"), ("errors", "load.work.errors_count"),
-        ("power", f"{_part(summary)}package.power_w"), ("supply", "wall.supply.power_w"),
-        ("supply current", "wall.supply.current_a"),
+        ("supply", "wall.supply.power_w"), ("supply current", "wall.supply.current_a"),
     ):  # fmt: skip
         if (series := series_of(frame, channel)) is not None:
             _take(found, name, series[loaded & (series > 0) if name == "work" else loaded])
