@@ -128,6 +128,23 @@ def test_import_shows_merges_keeps_the_originals_and_gives_them_out_again(two_lo
     assert tidy[0] == "t_s,channel,value"
 
 
+def test_a_column_of_one_of_two_merged_logs_can_be_named(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    stamps = [f"2031-04-03T10:{k // 60:02d}:{k % 60:02d}" for k in range(0, 900, 5)]
+    rows = [f"{stamp},{40 + 20 * (k > 24)},{12 + 80 * (k > 24)}" for k, stamp in enumerate(stamps)]
+    Path("pc.csv").write_text("Time,CPU Package [°C],CPU Package Power [W]\n" + "\n".join(rows))
+    probe = [f"{stamp},{22 + 0.01 * k:.2f}" for k, stamp in enumerate(stamps)]
+    Path("probe.csv").write_text("Time,Probe 1 (C)\n" + "\n".join(probe))
+    logs = ("import", "pc.csv", "probe.csv", "--merge", "--dry-run")
+    assert '--column "Probe 1 (C)=room.air.temp_c"' in run(*logs)
+    told = run(*logs, "--column", "Probe 1 (C)=room.air.temp_c")
+    assert "not clear which part" not in told
+    assert "room.air.temp_c" in told
+    refused = run(*logs, "--column", "Probe 2 (C)=room.air.temp_c", status=2)
+    assert 'none of these logs has a column "Probe 2 (C)"' in refused
+    assert 'Did you mean "Probe 1 (C)"?' in refused
+
+
 def test_a_mapping_that_was_worked_out_serves_for_the_next_log(two_logs):
     (two_logs / "odd.csv").write_text(
         "Time [s],Probe A,CPU Package,Memory [MB]\n"

@@ -194,6 +194,7 @@ def import_logs(**given: Any) -> None:
     for path, one in understood:
         tell(_words(path, one, every_load=asked.every_load))
     as_one = _as_one_run(understood, asked.merge, bool(asked.offsets) or asked.match)
+    _need_named_columns(understood, asked, as_one=as_one)
     jobs: list[Job] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
     if options.beside and not options.draft and not columns:
@@ -314,6 +315,31 @@ def _loads_words(jobs: "list[tuple[Recording, list[Path]]]", names: tuple[str, .
 
 def _are_long(files: tuple[Path, ...]) -> bool:
     return sum(path.stat().st_size for path in files if path.is_file()) > _LONG_BYTES
+
+
+def _need_named_columns(
+    understood: "list[tuple[Path, Understanding]]", asked: ImportOptions, *, as_one: bool
+) -> None:
+    """Refuse a column that the user typed and no log has; or some log, if each is a run of its own.
+
+    A file of columns may name more than these logs have. That is said.
+    """
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.core.foundation.spelling import nearest
+
+    typed = {text.rpartition("=")[0].strip() for text in asked.pairs}
+    lacking = [set(one.absent) for _, one in understood]
+    nowhere = set.intersection(*lacking)
+    for name in sorted((nowhere if as_one else set.union(*lacking)) & typed):
+        path = next(path for path, one in understood if name in one.absent)
+        where = "none of these logs has a" if name in nowhere else f"{path} has no"
+        headers = [w.header for _, one in understood for w in one.columns]
+        raise InputError(
+            f'{where} column "{name}". --dry-run shows the columns of a log.'
+            + nearest(name, headers)
+        )
+    if len(understood) > 1 and nowhere:
+        hint("none of these logs has: " + ", ".join(sorted(nowhere)))
 
 
 def _columns(pairs: tuple[str, ...], mapping: Path | None) -> Any:

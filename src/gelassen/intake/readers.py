@@ -45,7 +45,7 @@ class TextTable:
         """Read the table."""
         if isinstance(columns, str | Path):
             return understand_table(path, read_column_file(Path(columns)), options, strict=False)
-        return understand_table(path, as_targets(columns or {}), options, strict=True)
+        return understand_table(path, as_targets(columns or {}), options, strict=not options.beside)
 
 
 def _table(path: Path, columns: Columns, options: LogOptions) -> Understanding:

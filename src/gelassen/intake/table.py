@@ -21,6 +21,7 @@ from gelassen.core.recording.units import Conversion, kinds_of
 from gelassen.intake.load_phases import find_phases
 from gelassen.intake.marks import find_marks, mark_of
 from gelassen.intake.meaning.columns import TIME, Target, assign
+from gelassen.intake.meaning.recognise import NO_PART
 from gelassen.intake.plan import plan_columns
 from gelassen.intake.text.cells import Decimal, is_missing
 from gelassen.intake.text.decimals import decide_decimals
@@ -82,6 +83,7 @@ class _Form:
     words: Sequence[ColumnWords]
     conversions: Sequence[Conversion]
     cautions: tuple[Caution, ...]
+    absent: tuple[str, ...]  # named by the user, but not here
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,6 +141,7 @@ def _understand(
             for reason, some in samples.left_out.items()
         ),
         gaps=tuple(wide),
+        absent=form.absent,
     )
 
 
@@ -161,7 +164,7 @@ def _form(
     main, decimals, notes = _decimals(keys, headers, samples, options, name)
     cautions += [Caution(text, code="decimal_mark") for text in notes]
     assigned, absent = assign(list(keys), targets, strict=strict)
-    if absent:
+    if absent and not options.beside:  # another log of the run may have them
         text = "the mapping names columns that this log does not have: " + _named(absent)
         cautions.append(Caution(text, code="mapping_without_column"))
     time = find_time(
@@ -182,7 +185,7 @@ def _form(
         _need_channels(name, words, mapped=bool(targets) or options.beside)
     return _Form(
         layout=layout, start=start, keys=keys, samples=samples, main=main, time=time, plans=plans,
-        words=words, conversions=conversions, cautions=tuple(cautions),
+        words=words, conversions=conversions, cautions=tuple(cautions), absent=tuple(absent),
     )  # fmt: skip
 
 
@@ -236,8 +239,17 @@ def _load_of(events: Sequence[Event], phases: Sequence[Phase]) -> str | None:
 
 def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
     """Return cautions: guesses about columns, and columns left alone."""
+    nameless = [
+        w.header for w in words if w.why == NO_PART and (w.channel or "").endswith(".temp_c")
+    ]
+    # With one such column, what to do is said; with many, the help says it.
+    how = (
+        f'. If it is the room: --column "{nameless[0]}=room.air.temp_c"'
+        if len(nameless) == 1
+        else ""
+    )
     cautions = [
-        Caution(f'"{w.header}": {w.why}', code="column")
+        Caution(f'"{w.header}": {w.why}{how if w.header in nameless else ""}', code="column")
         for w in words
         if w.channel and w.why and not w.only_named
     ]

@@ -57,6 +57,8 @@ class Understanding:
         Encoding, delimiter, decimal mark, time and so on: name to words.
     left_out
         Reason, number of rows, their first lines, an example.
+    absent
+        Columns that the user named and this log does not have.
     """
 
     recording: Recording
@@ -65,6 +67,7 @@ class Understanding:
     left_out: tuple[tuple[str, int, tuple[int, ...], str], ...] = ()
     time_headers: tuple[str, ...] = ()
     gaps: tuple[tuple[float, float], ...] = ()
+    absent: tuple[str, ...] = ()
 
 
 def understood(recording: Recording, form: str = "a run of Gelassen") -> Understanding:
