@@ -162,6 +162,7 @@ def conditions(comparison: StudyComparison) -> tuple[list[str], list[list[str]]]
 
 
 _MOST_LINES = 8
+_MANY_RUNS = 10  # with more, no pair is worth naming
 
 
 def unequal(comparison: StudyComparison) -> list[str]:
@@ -253,6 +254,13 @@ def next_steps(comparison: StudyComparison) -> list[str]:
             f"±{in_doubt_by_room(comparison):.1f} K of a difference open"
         )
     needed = open_pairs[open_pairs["runs_needed"].gt(0)].sort_values("runs_needed")
+    if len(needed) and needed["runs_needed"].iloc[0] > _MANY_RUNS:
+        steps.append(
+            f"at least {counted(needed['runs_needed'].iloc[0], 'more run')} of each setup: only then would "
+            f"a difference of {matters(comparison)} be found 4 times in 5. A larger one needs fewer runs: "
+            "[doubt] matters_k states the smallest that matters"
+        )
+        needed = needed.head(0)
     for row in needed.head(2).to_dict("records"):
         steps.append(
             f"{counted(row['runs_needed'], 'more run')} each of "
