@@ -185,6 +185,23 @@ def test_loads_are_compared_whatever_was_repeated(seed):
     assert set(found.setups["load"])
 
 
+def test_a_run_that_one_load_leaves_out_is_named_with_it():
+    rows = [
+        replace(row, run=f"{row.run}-{load}", load=load)
+        for load in ("render", "game") for setup in "ab" for row in rows_of(setup, [40.0, 40.4])
+    ]  # fmt: skip
+    rows[0] = replace(rows[0], standard_error=None, high=None)
+    file = StudyFile(title="made up", machine={"name": "box", "limit_c": 95})
+    found = compare_loads(
+        rows, [("other", "its fans")], file, baseline=None, confidence=0.95, made_up=True,
+        spread_of=lambda runs: KnownSpread("repeats", None),
+    )  # fmt: skip
+    (run, why) = found.left_out[1]
+    assert run == rows[0].run
+    assert why.startswith("render: ")
+    assert f"{run}: render: " in loads_text(found)
+
+
 def test_alike_setups_are_rarely_told_apart_over_all_loads():
     """Intervals of the means hold for all 15 pairs: those of one pair each told 22 % of studies apart."""
     file, false = StudyFile(title="made up", machine={"name": "box", "limit_c": 95}), 0

@@ -46,6 +46,8 @@ def where_it_begins(t):
 def test_marks_cut_loads_without_a_rest_and_name_them(words):
     read = understand_log(table(words)).recording
     assert read.load == "render"
+    running = understand_log(table(words).rename(columns={"Task": "Running"})).recording
+    assert running.load == "render"
     first, second = split_loads(read)
     assert (first.load, second.load) == ("render", "game")
     assert first.load_span_s() == pytest.approx(RENDER, abs=3)

@@ -40,10 +40,10 @@ class StudyLoads(Result):
     ----------
     setups : DataFrame
         load, setup (without its load), rise_k, low_k, high_k, runs, at_limit, power_w, clock_mhz, mean_k
-        and highest_k over the whole load, its 99th percentile highest_99_k, score, uneven (the load came
-        and went, so that rise_k is its mean and no steady state), and the part that is nearest to its own
-        limit, first, with its headroom_k. supply_w, supply_highest_w and supply_a are what the supply
-        gave; supply_margin_w is what the highest reading left of what it is rated for.
+        and highest_k over the whole load, its 99th percentile highest_99_k, score, work_per_s, uneven (the
+        load came and went, so that rise_k is its mean and no steady state), and the part that is nearest to
+        its own limit, first, with its headroom_k. supply_w, supply_highest_w and supply_a are what the
+        supply gave; supply_margin_w is what the highest reading left of what it is rated for.
     differences : DataFrame
         load, setup, versus, difference_k, low_k, high_k, distinguishable; for the load "over all loads" the
         mean of the differences under each, where both setups were run under every load.
@@ -168,6 +168,18 @@ def compare_loads(
     )
 
 
+def _left_out_of_one(
+    comparisons: dict[str, StudyComparison], before: Sequence[tuple[str, str]]
+) -> list[tuple[str, str]]:
+    """Return the runs that one load leaves out, beside those that were left out before."""
+    return [
+        (run, f"{load}: {why}")
+        for load, one in comparisons.items()
+        for run, why in one.left_out
+        if (run, why) not in before
+    ]
+
+
 def _together(
     about: ComparisonAsked,
     comparisons: dict[str, StudyComparison],
@@ -193,7 +205,7 @@ def _together(
         setups=every[columns],
         differences=table.rename(columns=renamed)[keys],
         comparisons=comparisons,
-        left_out=tuple(left_out),
+        left_out=(*left_out, *_left_out_of_one(comparisons, left_out)),
         title=about.title,
         made_up=about.made_up,
         confidence=about.confidence,
@@ -265,6 +277,7 @@ _QUANTITIES = {
     "highest_k": "highest",
     "highest_99_k": "highest 99",
     "score": "score",
+    "work_per_s": "work",
     "supply_w": "supply",
     "supply_highest_w": "supply highest",
     "supply_a": "supply current",

@@ -10,8 +10,9 @@ from gelassen.intake.text.rows import shown
 
 # Headers of such columns, in small letters.
 MARK_HEADERS = frozenset({
-    "activity", "benchmark", "event", "game", "load", "mark", "marker", "program", "scene", "task",
-    "workload",
+    "activity", "app", "application", "benchmark", "event", "game", "job", "label", "load", "mark",
+    "marker", "phase", "process", "program", "running", "scene", "section", "stage", "task", "test",
+    "title", "workload",
 })  # fmt: skip
 END = "end of "
 _MOST = 500  # changes: a column with more tells a state, not what ran

@@ -11,6 +11,10 @@ from gelassen.show.layout import wrapped
 from gelassen.show.numbers import fixed, interval, signed_interval, warmer, warmer_interval
 from gelassen.show.tables import aligned
 
+CAME_AND_WENT = (
+    "the load came and went: this is the mean once the machine is warm, and no steady state. "
+    "The column of means holds the whole load, its warming up included."
+)
 _MOST_TOLD = 4  # setups behind the first that the answer names
 
 
@@ -23,7 +27,7 @@ def loads_text(found: StudyLoads) -> str:
         aligned(header, rows, left=(0, 1, len(header) - 1)),
     ]
     if found.setups["uneven"].any():
-        parts.append("^ the load came and went: this is its mean, and no steady state.")
+        parts.append(wrapped(f"^ {CAME_AND_WENT}"))
     lines = loads_lines(found)
     parts += ["\n".join(lines)] if lines else []
     if found.cautions:
@@ -36,14 +40,16 @@ def loads_text(found: StudyLoads) -> str:
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
     in_unit = found.unit if in_kelvin(found.by) else "K"
-    scored = found.setups["score"].notna().any() and in_kelvin(found.by)
+    # What was done beside the temperature: a score, else frames or rounds a second.
+    done = {"score": "score", "work_per_s": "work /s"} if in_kelvin(found.by) else {}
+    scored = next((name for name in done if found.setups[name].notna().any()), "")
     supplied = found.setups["supply_w"].notna().any()
     rows = [
         [
             str(r.load), str(r.setup), "at the limit" if r.at_limit else fixed(r.rise_k) + "^" * r.uneven,
             "–" if r.at_limit else interval(r.low_k, r.high_k), fixed(r.mean_k), fixed(r.highest_k),
             fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
-            *([fixed(r.score)] if scored else []),
+            *([fixed(getattr(r, scored))] if scored else []),
             *([fixed(r.supply_w), fixed(r.supply_a, 2), fixed(r.supply_margin_w)] if supplied else []),
             "–" if pd.isna(r.first) else f"{judged_words(str(r.first))} ({fixed(r.headroom_k)} K left)",
         ]
@@ -52,7 +58,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     header = [
         "load", "setup", _what(found), f"{100 * found.confidence:g} %",
         *(f"{what} {in_unit}" for what in ("mean", "highest", "99 %")),
-        "runs", "W", "MHz", *(["score"] if scored else []),
+        "runs", "W", "MHz", *([done[scored]] if scored else []),
         *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
     ]  # fmt: skip
     return header, rows

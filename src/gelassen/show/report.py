@@ -25,7 +25,13 @@ from gelassen.core.recording.channels import slug
 from gelassen.figures.comparison_figure import comparison_figure
 from gelassen.show import comparison_text as words
 from gelassen.show.comparison_answer import sentences
-from gelassen.show.loads_text import loads_answer, loads_cautions, loads_lines, loads_table
+from gelassen.show.loads_text import (
+    CAME_AND_WENT,
+    loads_answer,
+    loads_cautions,
+    loads_lines,
+    loads_table,
+)
 from gelassen.show.numbers import fixed, interval
 from gelassen.show.page_sections import Section, Table, drawn, rows_of, svg_of
 from gelassen.study.file.levels import level_details
@@ -134,7 +140,7 @@ def loads_page(
         f"{counted(len(set(loads.setups['load'])), 'load')}, {counted(len(traces), 'run')}",
         sentences=loads_answer(loads) or loads_lines(loads)[:6], figure=drawn(loads),
         figure_alt=f"Each setup under each load: {'; '.join(loads.comparisons)}", tables=tables,
-        legend="^: the load came and went; this is its mean, and no steady state.", sure=loads_lines(loads),
+        legend=f"^: {CAME_AND_WENT}", sure=loads_lines(loads),
         unequal=(),
         cautions=loads_cautions(loads), next_steps=(), left_out=loads.left_out,
         run_header=("run", "setup", "load", "started", "ended"),

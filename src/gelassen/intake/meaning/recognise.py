@@ -293,7 +293,7 @@ def _item_of(r: _Reading) -> str:
 def _left_alone(r: _Reading, spread: Spread | None) -> str:
     """Return why a column cannot be a channel, or "" if it can."""
     if spread is None:
-        return "it holds no numbers"
+        return "it holds no numbers; if it says what ran, map it to mark"
     if r.quantity == "margin":
         return "it is a distance to a limit, not a reading"
     if r.quantity == "throttle":
