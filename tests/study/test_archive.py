@@ -93,6 +93,8 @@ def test_missing_and_broken_files_are_said_and_the_rest_is_shown(tmp_path):
     assert any("is missing" in text for text in read_run(folder).cautions)
     (folder / "journal.jsonl").write_text('{"phase": "idle", "at_s": 0}\n{"pha')
     assert any("journal.jsonl, line 2 is torn" in text for text in read_run(folder).cautions)
+    (folder / "journal.jsonl").write_text('{"event": "seen", "at_s": 1e999}\n')
+    assert any("journal.jsonl, line 1 is torn" in text for text in read_run(folder).cautions)
 
     samples = folder / "samples.csv"
     header, rest = samples.read_text().split("\n", 1)

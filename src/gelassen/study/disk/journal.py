@@ -79,6 +79,8 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
         try:
             entry = json.loads(line)
             at_s = float(entry["at_s"])
+            if not math.isfinite(at_s):  # JSON's readers take Infinity and 1e999
+                raise ValueError("no time")
         except (ValueError, KeyError, TypeError, RecursionError):
             cautions.append(caution("line_torn", file=path.name, line=number))
             continue
