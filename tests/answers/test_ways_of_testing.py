@@ -27,7 +27,7 @@ def study_of(folder, text):
     return folder
 
 
-def logged(folder, name, setup, channels, *, minutes=30):
+def logged(folder, name, setup, channels, *, minutes=30, more=()):
     """Import a made-up log: channel to its rise in K, or to its value under load."""
     rng = np.random.default_rng(len(name) + sum(map(ord, name)))
     t = np.arange(0, 60.0 * minutes, 2.0)
@@ -41,7 +41,7 @@ def logged(folder, name, setup, channels, *, minutes=30):
         frame[channel] = course + rng.normal(0, 0.003 * size, t.size)
     log = folder.parent / f"{name}.csv"
     frame.to_csv(log, index=False)
-    ok("import", log, "--study", folder, "--setup", setup, "--new-setup")
+    ok("import", log, "--study", folder, "--setup", setup, "--new-setup", *more)
 
 
 # Results without a log, and one run a setup
@@ -411,6 +411,25 @@ def test_a_part_that_gets_worse_while_another_gets_better_is_named(tmp_path):
     words = ok("compare", study, "--no-figure")
     assert "cooler than b at the processor" in words
     assert json.loads(ok("compare", study, "--judged", "--format", "json"))["conflicts"]
+
+
+def test_each_judged_part_is_told_load_by_load(tmp_path):
+    study = study_of(
+        tmp_path / "s", 'judge = ["cpu.package.temp_c", "gpu.hotspot.temp_c"]\n' + HEAD
+    )
+    for k in range(2):
+        for setup, less in (("stock", 0.0), ("mesh", 5.0)):
+            for load, cpu, gpu in (("render", 50.0, 12.0), ("game", 30.0, 60.0)):
+                channels = {
+                    "cpu.package.temp_c": cpu + 0.1 * k,
+                    "gpu.hotspot.temp_c": gpu - less + 0.1 * k,
+                }
+                logged(study, f"{setup}{load}{k}", setup, channels, more=("--load", load))
+    for asked in ((), ("--judged",)):
+        told = ok("compare", study, "--no-figure", *asked)
+        first, second = told.split("graphics hot spot: load by load")
+        assert "game: cannot tell stock from mesh" in first
+        assert "game: mesh is 5.0 K cooler than stock" in second
 
 
 def test_frames_a_second_stand_in_for_a_score(tmp_path):

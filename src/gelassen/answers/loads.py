@@ -20,6 +20,7 @@ from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.distributions import normal_quantile
 from gelassen.core.foundation.errors import InputError
 from gelassen.core.foundation.result import Result
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.study.file.levels import (
     expected_quantities,
     level_text,
@@ -80,10 +81,11 @@ def study_loads(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
     by: str = "rise",
+    judge: str | None = None,
 ) -> StudyLoads:
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
     against = study.checked_baseline(baseline)
-    rows, left_out = study.compared_rows(leave_out)
+    rows, left_out = study.compared_rows(leave_out, judge=judge)
     chosen = chosen_by(rows, left_out, by, partial(known_spread, study.folder, study.file.doubt))
     if chosen.by is not None and not chosen.rows:
         raise InputError(f"no run can be compared by {chosen.by.what}: none has it")
@@ -97,7 +99,8 @@ def study_loads(
         spread_of=chosen.spread_of,
         by=chosen.by,
     )
-    return replace(found, cautions=(*chosen.cautions, *found.cautions))
+    title = found.title if judge is None else f"{found.title}, {judged_words(judge)}"
+    return replace(found, title=title, cautions=(*chosen.cautions, *found.cautions))
 
 
 def compare_loads(

@@ -341,11 +341,12 @@ class Study(StudyRuns):
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
         by: str = "rise",
+        judge: str | None = None,
     ) -> "StudyLoads":
         """Compare the setups under each load by itself, and over all loads.
 
         The load is what a factor with `sets = "load"` or `"workers"` says, else what each run recorded.
-        `by` is as in `compare`.
+        `by` is as in `compare`. `judge` is the temperature to judge by, in place of the study's first.
 
         Raises
         ------
@@ -360,6 +361,7 @@ class Study(StudyRuns):
             confidence=confidence,
             leave_out=leave_out,
             by=by,
+            judge=judge,
         )
 
     def curves(

@@ -19,6 +19,7 @@ from gelassen.commands.shared.common import (
     give_figure,
     hint,
     pair,
+    say,
     shell,
     tell,
 )
@@ -180,9 +181,10 @@ def compare(**given: Any) -> None:
     if answer.given_again():
         return
     study, out = opened(asked.study, asked.left, asked.scheduler, baseline=asked.baseline)
-    if ask is None and asked.by != "rest" and study.has_programs(out):
-        ask = _loads  # runs of different programs are not one load; at rest, there is none
-        asked.refuse_others("loads")
+    if ask in (None, _judged) and asked.by != "rest" and study.has_programs(out):
+        # Runs of different programs are not one load; at rest, there is none.
+        asked.refuse_others("loads" if ask is None else "judged")
+        ask = _loads
     with answer.kept():
         (ask or _compare)(study, asked, out)
 
@@ -250,7 +252,26 @@ def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
         baseline=asked.baseline, confidence=asked.confidence, leave_out=out, by=asked.by
     )
     _give(found, asked.form, loads_text)
+    if asked.form in ("text", "markdown") and asked.by == "rise":
+        _loads_of_other_parts(study, asked, out)
     _draw(study, asked, out, found, "loads")
+
+
+def _loads_of_other_parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    """Print the loads again for each further temperature that the study judges."""
+    from gelassen.core.foundation.errors import InputError
+    from gelassen.show.loads_text import loads_text
+
+    for name in study.file.judge[1:]:
+        try:
+            found = study.loads(
+                baseline=asked.baseline, confidence=asked.confidence, leave_out=out, judge=name
+            )
+        except InputError as error:
+            say(f"{name}: not compared ({error})")
+            continue
+        emit("")
+        _give(found, asked.form, loads_text)
 
 
 def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
