@@ -11,7 +11,7 @@ from command_line import gelassen, ok
 from gelassen import open_study, read_log
 from gelassen.answers.rows.equal_mean_power import at_equal_mean_power
 from gelassen.conduct.operator.run_table import read_run_table
-from gelassen.core import FileError
+from gelassen.core import FileError, InputError
 from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.core.signal.grid import lagged
 from gelassen.study.file.reader import read_study_file
@@ -430,6 +430,14 @@ def test_each_judged_part_is_told_load_by_load(tmp_path):
         first, second = told.split("graphics hot spot: load by load")
         assert "game: cannot tell stock from mesh" in first
         assert "game: mesh is 5.0 K cooler than stock" in second
+    found = open_study(study)
+    assert list(found.loads().other_parts) == ["gpu.hotspot.temp_c"]
+    with pytest.raises(InputError, match="several programs"):
+        found.judged()
+    for form in ("html", "markdown"):
+        page = found.report(form=form).read_text(encoding="utf-8")
+        assert "graphics hot spot" in page
+        assert "mesh is 5.0 K cooler than stock" in page
 
 
 def test_frames_a_second_stand_in_for_a_score(tmp_path):

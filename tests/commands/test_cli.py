@@ -219,6 +219,10 @@ def test_show_tells_one_run(demo):
         (["show", "{demo}/none"], "there is no such file"),
         (["show", "{demo}"], "is a study, not a run. Show one of its runs, such as"),
         (["import", "{demo}", "{demo}/none"], "is a study, not a log. To take logs into it"),
+        (
+            ["import", "{demo}/study.toml", "{demo}/none"],
+            " --study '",
+        ),  # its folder's name has a space
         (["show", "{demo}/figures"], "holds no run"),
         (["show", "{run}", "--channel", "cpu.core99.temp_c"], "was not logged"),
         (["show", "{run}", "--channel", "fan.cpu.speed_rpm"], "is not a temperature"),

@@ -136,7 +136,7 @@ def test_a_column_of_one_of_two_merged_logs_can_be_named(tmp_path, monkeypatch):
     probe = [f"{stamp},{22 + 0.01 * k:.2f}" for k, stamp in enumerate(stamps)]
     Path("probe.csv").write_text("Time,Probe 1 (C)\n" + "\n".join(probe))
     logs = ("import", "pc.csv", "probe.csv", "--merge", "--dry-run")
-    assert '--column "Probe 1 (C)=room.air.temp_c"' in run(*logs)
+    assert "--column 'Probe 1 (C)=room.air.temp_c'" in run(*logs)
     told = run(*logs, "--column", "Probe 1 (C)=room.air.temp_c")
     assert "not clear which part" not in told
     assert "room.air.temp_c" in told

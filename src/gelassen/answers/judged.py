@@ -65,6 +65,11 @@ def study_judged(
             "one temperature is judged in this study. Name several in study.toml: "
             'judge = ["hottest core", "gpu.hotspot.temp_c"]'
         )
+    if study.has_programs(leave_out):
+        raise InputError(
+            "the runs of this study are of several programs, which are not one load. Study.loads, or "
+            "gelassen compare --loads, tells each judged temperature under each of them"
+        )
     against = study.checked_baseline(baseline)
     comparisons: dict[str, StudyComparison] = {}
     without: dict[str, str] = {}
@@ -85,12 +90,12 @@ def study_judged(
                 reference=study.named_reference(), room_k=study.file.doubt.room_k,
                 matters_k=study.file.doubt.matters_k,
             )  # fmt: skip
-            comparisons[_as_read(name, rows)] = compare_runs(rows, left_out, asked)
+            part = _as_read(name, rows)
+            comparisons[part] = compare_runs(rows, left_out, asked)
         except InputError as error:
             without[name] = str(error)
             continue
         made_up = made_up or asked.made_up
-        part = _as_read(name, rows)
         limited += [(part, row) for row in rows if row.limit_at_s is not None]
     verdicts = _verdicts(comparisons)
     return StudyJudged(
@@ -105,7 +110,7 @@ def study_judged(
 
 
 def _as_read(name: str, rows: Iterable[RunRow]) -> str:
-    """Return the channel that was read, where no run has cores and the package stands in for them."""
+    """Return the name of what was judged: the package where no run logged single cores."""
     read = {row.measured for row in rows}
     alone = next(iter(read)) if len(read) == 1 else ""
     return alone if name == HOTTEST_CORE and is_channel(alone) else name

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
@@ -44,7 +44,7 @@ class StudyLoads(Result):
         and highest_k over the whole load, its 99th percentile highest_99_k, score, work_per_s, uneven (the
         load came and went, so that rise_k is its mean and no steady state), and the part that is nearest to
         its own limit, first, with its headroom_k. supply_w, supply_highest_w and supply_a are what the
-        supply gave; supply_margin_w is what the highest reading left of what it is rated for.
+        supply gave. supply_margin_w is its rated power less supply_highest_w.
     differences : DataFrame
         load, setup, versus, difference_k, low_k, high_k, distinguishable; for the load "over all loads" the
         mean of the differences under each, where both setups were run under every load.
@@ -52,6 +52,8 @@ class StudyLoads(Result):
         Load to its whole comparison.
     by
         What is compared, where it is not where runs settle: then rise_k, low_k and so on are in its unit.
+    other_parts
+        The same for each further temperature that the study judges.
     """
 
     setups: pd.DataFrame
@@ -63,6 +65,7 @@ class StudyLoads(Result):
     confidence: float
     cautions: tuple[Caution, ...] = ()
     by: Quantity | None = None
+    other_parts: "dict[str, StudyLoads]" = field(default_factory=dict)
 
     @property
     def unit(self) -> str:
@@ -81,11 +84,32 @@ def study_loads(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
     by: str = "rise",
-    judge: str | None = None,
 ) -> StudyLoads:
     """Compare the setups under each load by itself, and over all loads; see `Study.loads`."""
+    ask = partial(
+        _loads_of_part, study, baseline=baseline, confidence=confidence, leave_out=leave_out, by=by
+    )
+    found, others, lacking = ask(None), {}, []
+    for part in study.file.judge[1:] if by == "rise" else ():
+        try:
+            others[part] = ask(part)
+        except InputError as error:
+            lacking.append(caution("part_not_compared", part=judged_words(part), why=str(error)))
+    return replace(found, other_parts=others, cautions=(*found.cautions, *lacking))
+
+
+def _loads_of_part(
+    study: StudyRuns,
+    part: str | None,
+    *,
+    baseline: str | None,
+    confidence: float,
+    leave_out: Mapping[str, str] | None,
+    by: str,
+) -> StudyLoads:
+    """Compare the setups under each load by one judged temperature; None for the study's first."""
     against = study.checked_baseline(baseline)
-    rows, left_out = study.compared_rows(leave_out, judge=judge)
+    rows, left_out = study.compared_rows(leave_out, judge=part)
     chosen = chosen_by(rows, left_out, by, partial(known_spread, study.folder, study.file.doubt))
     if chosen.by is not None and not chosen.rows:
         raise InputError(f"no run can be compared by {chosen.by.what}: none has it")
@@ -99,7 +123,7 @@ def study_loads(
         spread_of=chosen.spread_of,
         by=chosen.by,
     )
-    title = found.title if judge is None else f"{found.title}, {judged_words(judge)}"
+    title = found.title if part is None else f"{found.title}, {judged_words(part)}"
     return replace(found, title=title, cautions=(*chosen.cautions, *found.cautions))
 
 

@@ -341,12 +341,11 @@ class Study(StudyRuns):
         executor: Executor | None = None,
         leave_out: Mapping[str, str] | None = None,
         by: str = "rise",
-        judge: str | None = None,
     ) -> "StudyLoads":
         """Compare the setups under each load by itself, and over all loads.
 
         The load is what a factor with `sets = "load"` or `"workers"` says, else what each run recorded.
-        `by` is as in `compare`. `judge` is the temperature to judge by, in place of the study's first.
+        `by` is as in `compare`.
 
         Raises
         ------
@@ -361,7 +360,6 @@ class Study(StudyRuns):
             confidence=confidence,
             leave_out=leave_out,
             by=by,
-            judge=judge,
         )
 
     def curves(

@@ -19,7 +19,6 @@ from gelassen.commands.shared.common import (
     give_figure,
     hint,
     pair,
-    say,
     shell,
     tell,
 )
@@ -224,6 +223,12 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         hint(
             f"several loads: gelassen compare {shell(study.folder)} --loads sets them side by side"
         )
+    days = {str(started)[:10] for started in comparison.runs["started"].dropna()}
+    if len(comparison.setups) == 1 and len(days) > 1:
+        hint(
+            f"one setup on {len(days)} days: gelassen compare {shell(study.folder)} --drift says whether "
+            "it changed"
+        )
     _draw(study, asked, out, comparison, "comparison" if asked.drawn == "setups" else asked.drawn)
 
 
@@ -252,26 +257,7 @@ def _loads(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
         baseline=asked.baseline, confidence=asked.confidence, leave_out=out, by=asked.by
     )
     _give(found, asked.form, loads_text)
-    if asked.form in ("text", "markdown") and asked.by == "rise":
-        _loads_of_other_parts(study, asked, out)
     _draw(study, asked, out, found, "loads")
-
-
-def _loads_of_other_parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
-    """Print the loads again for each further temperature that the study judges."""
-    from gelassen.core.foundation.errors import InputError
-    from gelassen.show.loads_text import loads_text
-
-    for name in study.file.judge[1:]:
-        try:
-            found = study.loads(
-                baseline=asked.baseline, confidence=asked.confidence, leave_out=out, judge=name
-            )
-        except InputError as error:
-            say(f"{name}: not compared ({error})")
-            continue
-        emit("")
-        _give(found, asked.form, loads_text)
 
 
 def _parts(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:

@@ -16,6 +16,8 @@ from gelassen.commands.shared.common import (
     hint,
     pair,
     say,
+    shell,
+    study_at,
     tell,
 )
 from gelassen.commands.shared.room import in_room, room_option
@@ -68,11 +70,11 @@ class ImportOptions:
         from gelassen.study.file.new_study import check_setup
 
         for path in self.files:
-            if (path / "study.toml").is_file():
-                logs = " ".join(str(one) for one in self.files if one != path) or "LOG"
+            if (study := study_at(path)) is not None:
+                logs = " ".join(shell(one) for one in self.files if one != path) or "LOG"
                 raise InputError(
                     f"{path} is a study, not a log. To take logs into it: "
-                    f"gelassen import {logs} --study {path} --setup NAME"
+                    f"gelassen import {logs} --study {shell(study)} --setup NAME"
                 )
         only_looked_at = self.dry_run or self.write_columns is not None
         if not only_looked_at and (self.study is None or not self.setups):

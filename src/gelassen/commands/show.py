@@ -14,6 +14,8 @@ from gelassen.commands.shared.common import (
     figure_option,
     give_figure,
     say,
+    shell,
+    study_at,
     tell,
 )
 from gelassen.commands.shared.everywhere import written_to
@@ -104,13 +106,12 @@ def _refuse_what_is_no_run(path: Path) -> None:
 
     if not path.exists():
         raise FileError(f"{path}: there is no such file")
-    study = path.parent if path.name == "study.toml" else path
-    if (study / "study.toml").is_file():
+    if (study := study_at(path)) is not None:
         first = next(iter(sorted((study / "runs").glob("[!.]*/"))), None)
-        one = f"such as {first}" if first is not None else "once it has one"
+        one = f"such as {shell(first)}" if first is not None else "once it has one"
         raise FileError(
             f"{path} is a study, not a run. Show one of its runs, {one}; "
-            f"or compare all of them: gelassen compare {study}"
+            f"or compare all of them: gelassen compare {shell(study)}"
         )
 
 

@@ -1,5 +1,6 @@
 """Turns a text table into a recording. Each guess about its form is reported."""
 
+import shlex
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -243,11 +244,10 @@ def _column_cautions(words: Sequence[ColumnWords]) -> list[Caution]:
         w.header for w in words if w.why == NO_PART and (w.channel or "").endswith(".temp_c")
     ]
     # With one such column, what to do is said; with many, the help says it.
-    how = (
-        f'. If it is the room: --column "{nameless[0]}=room.air.temp_c"'
-        if len(nameless) == 1
-        else ""
-    )
+    how = ""
+    if len(nameless) == 1:
+        told = shlex.quote(f"{nameless[0]}=room.air.temp_c")
+        how = f". If it is the room: --column {told}"
     cautions = [
         Caution(f'"{w.header}": {w.why}{how if w.header in nameless else ""}', code="column")
         for w in words

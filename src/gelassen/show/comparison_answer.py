@@ -9,7 +9,6 @@ import pandas as pd
 
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.rows.by_quantity import in_kelvin
-from gelassen.core.comparing.priors import Drift
 from gelassen.core.foundation.counted import counted, listed
 from gelassen.core.recording.channel_words import channel_words
 from gelassen.show.numbers import (
@@ -31,11 +30,10 @@ def sentences(comparison: StudyComparison) -> list[str]:
     if len(comparison.setups) == 1:
         row = comparison.setups.iloc[0]
         goes = "settles at" if comparison.by is None else "is at"
-        alone = (
+        return [
             f"There is one setup: {row['setup']} {goes} {_level(row, comparison)} "
             f"({interval(row['low_k'], row['high_k'])}). There is nothing to compare it with."
-        )
-        return [alone, *_over_time(comparison)]
+        ]
     peers, at_power = _peers(comparison)
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
@@ -58,23 +56,11 @@ def sentences(comparison: StudyComparison) -> list[str]:
     return said[:_MOST_SENTENCES]
 
 
-def _over_time(comparison: StudyComparison) -> list[str]:
-    """Return where to look for a change of the machine, if one setup was measured again over days."""
-    started = comparison.runs["started"].dropna()
-    days = sorted({str(moment)[:10] for moment in started})
-    if len(started) < Drift.FEWEST_RUNS or len(days) < 2:
-        return []
-    return [
-        f"Its {len(started)} runs are from {days[0]} to {days[-1]}: --drift says whether it changed "
-        "in that time."
-    ]
-
-
-def without_that(row: Mapping[Any, Any]) -> str:
+def without_that(row: Mapping[Any, Any], that: str = "that") -> str:
     """Return what a difference would be if conditions had not differed."""
     by = warmer(row["corrected"])
     how = f"{by} than" if by.endswith(("warmer", "cooler")) else "as warm as"
-    return f"without that, {row['setup']} would be {how} {row['versus']}"
+    return f"without {that}, {row['setup']} would be {how} {row['versus']}"
 
 
 def _said_of_unlike(comparison: StudyComparison, leaders: set[str], free: set[str]) -> list[str]:
@@ -164,12 +150,10 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
             f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
         ]
     baseline = comparison.baseline
-    if baseline in (None, best["setup"]) and len(free) > 1:
-        said += (
-            _next_best(best, free.iloc[1], comparison)
-            if alone
-            else _last_of_all(best, free.iloc[-1], comparison)
-        )
+    if alone and baseline in (None, best["setup"]) and len(free) > 1:
+        said += _next_best(best, free.iloc[1], comparison)
+    if not alone and baseline is None:  # with one, only differences from it are told
+        said += _last_of_all(best, free.iloc[-1], comparison)
     if baseline is not None:
         if best["setup"] != baseline and best["distinguishable"]:
             whose = "That" if alone else str(best["setup"])
@@ -335,7 +319,7 @@ def _last_of_all(
 def _behind(
     best: "pd.Series[Any]", other: "pd.Series[Any]", comparison: StudyComparison, than: str = ""
 ) -> str:
-    """Return how far a setup is from the best, and what that rests on; empty if they may be alike."""
+    """Return by how much a setup is behind the best, in words; empty if the two cannot be told apart."""
     pair = {best["setup"], other["setup"]}
     for row in comparison.differences.to_dict("records"):
         if {row["setup"], row["versus"]} != pair or not row["distinguishable"]:

@@ -208,10 +208,8 @@ def _unlike_pairs(pairs: pd.DataFrame, comparison: StudyComparison) -> list[str]
         lines = [str(words) for words in rows["words"]]
         row = without.get(frozenset((a, b)))
         if row is not None:
-            without_it = f"{without_that(row)} instead of {warmer(row['difference'])}"
-            if len(lines) > 1:
-                without_it = without_it.replace("without that", "without all of that", 1)
-            lines[-1] += f" ({without_it})"
+            that = "that" if len(lines) == 1 else "all of that"
+            lines[-1] += f" ({without_that(row, that)} instead of {warmer(row['difference'])})"
         matters = row is not None and (row["may_be_that_alone"] or row["may_hide"])
         told.append((not matters, lines))
     return [line for _, lines in sorted(told, key=lambda one: one[0]) for line in lines]
@@ -310,11 +308,7 @@ def legend(comparison: StudyComparison) -> str:
     lines = ["rank: setups that share a letter cannot be told apart."]
     if conditions(comparison)[1]:
         lines[0] += " by heat, by limit: share of the load during which the chip was held back."
-    if (
-        comparison.by is not None
-        and not comparison.by.is_rise
-        and "score" not in comparison.by.what
-    ):
+    if comparison.by is not None and comparison.by.column:
         lines.append(f"{comparison.by.what}: over the whole load, and not only over the hold.")
     if comparison.over not in ("the room", "the reference"):
         lines.append(f"rise: over {comparison.over}, not over the room.")

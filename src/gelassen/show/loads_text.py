@@ -34,13 +34,13 @@ def loads_text(found: StudyLoads) -> str:
         parts.append("\n".join(["cautions", *(f"  - {text}" for text in loads_cautions(found))]))
     if found.left_out:
         parts.append("\n".join(["left out", *(f"  - {run}: {why}" for run, why in found.left_out)]))
-    return "\n\n".join(parts)
+    return "\n\n".join([*parts, *map(loads_text, found.other_parts.values())])
 
 
 def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
     """Return header and rows of the table: one row for each setup under each load."""
     in_unit = found.unit if in_kelvin(found.by) else "K"
-    # What was done beside the temperature: a score, else frames or rounds a second.
+    # One column shows the work: the score, or frames or rounds a second where no score is known.
     done = {"score": "score", "work_per_s": "work /s"} if in_kelvin(found.by) else {}
     scored = next((name for name in done if found.setups[name].notna().any()), "")
     supplied = found.setups["supply_w"].notna().any()

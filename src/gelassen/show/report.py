@@ -21,6 +21,7 @@ from gelassen.answers.traces import RunTraces
 from gelassen.core.foundation.counted import counted
 from gelassen.core.foundation.printable import printable
 from gelassen.core.foundation.result import plain
+from gelassen.core.recording.channel_words import judged_words
 from gelassen.core.recording.channels import slug
 from gelassen.figures.comparison_figure import comparison_figure
 from gelassen.show import comparison_text as words
@@ -129,20 +130,30 @@ def loads_page(
 ) -> str:
     """Return the page of setups under several loads as HTML."""
     header, rows = loads_table(loads)
-    tables = [
-        Table(
-            title="Setups under each load", header=header, rows=rows_of(rows, [False] * len(rows))
-        )
-    ]
+    title = "Setups under each load"
+    tables = [Table(title=title, header=header, rows=rows_of(rows))]
+    others = {judged_words(name): one for name, one in loads.other_parts.items()}
+    for part, one in others.items():
+        header, rows = loads_table(one)
+        tables.append(Table(title=f"{title}: {part}", header=header, rows=rows_of(rows)))
+    answer = loads_answer(loads) or loads_lines(loads)[:6]
+    answer += [f"{part}: {line}" for part, one in others.items() for line in loads_answer(one)]
+    sure = loads_lines(loads)
+    sure += [f"{part}: {line}" for part, one in others.items() for line in loads_lines(one)]
+    said = loads_cautions(loads)
+    said += [
+        f"{part}: {line}"
+        for part, one in others.items() for line in loads_cautions(one) if line not in said
+    ]  # fmt: skip
     page = Page(
         title=loads.title, question=file.question, made_up=loads.made_up, made_on=made_on,
         count_words=f"{counted(len(set(loads.setups['setup'])), 'setup')}, "
         f"{counted(len(set(loads.setups['load'])), 'load')}, {counted(len(traces), 'run')}",
-        sentences=loads_answer(loads) or loads_lines(loads)[:6], figure=drawn(loads),
+        sentences=answer, figure=drawn(loads),
         figure_alt=f"Each setup under each load: {'; '.join(loads.comparisons)}", tables=tables,
-        legend=f"^: {CAME_AND_WENT}", sure=loads_lines(loads),
+        legend=f"^: {CAME_AND_WENT}", sure=sure,
         unequal=(),
-        cautions=loads_cautions(loads), next_steps=(), left_out=loads.left_out,
+        cautions=said, next_steps=(), left_out=loads.left_out,
         run_header=("run", "setup", "load", "started", "ended"),
         run_rows=[(one.run, one.setup, one.load, one.started, one.outcome) for one in traces],
         **_common(file, folder, traces),

@@ -16,6 +16,8 @@ from gelassen.core.foundation.printable import printable
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+    from gelassen.answers.comparison import StudyComparison
+    from gelassen.answers.loads import StudyLoads
     from gelassen.show.page_sections import Section
 
 
@@ -144,22 +146,32 @@ class Study(answers.Study):
         return sections
 
     def _markdown(self, path: Path, baseline: str | None, confidence: float) -> None:
-        from gelassen.figures.comparison_figure import comparison_figure
+        """Write the page as Markdown, with its main figure beside it."""
+        from gelassen.figures.plots import save_plot
         from gelassen.show.comparison_text import comparison_markdown
         from gelassen.show.findings_text import judged_lines, judged_text
+        from gelassen.show.loads_text import loads_text
         from gelassen.show.tables import in_markdown
 
-        comparison = self.compare(baseline=baseline, confidence=confidence)
+        found: StudyLoads | StudyComparison
         picture = path.with_suffix(".png")
-        comparison_figure(comparison, picture)
-        image = f"![Setups sorted, with intervals]({picture.name})"
-        question = f"{self.file.question}\n\n" if self.file.question else ""
-        words, judged = "", None
-        if len(self.file.judge) > 1:
-            judged = self.judged(baseline=baseline, confidence=confidence)
+        if self.has_programs():
+            found = self.loads(baseline=baseline, confidence=confidence)
+            shows = "Setups under each load, with intervals"
             with in_markdown(True):
-                words = "\n\n" + judged_text(judged, lines=False)
-        words = comparison_markdown(comparison, judged_lines(judged) if judged else ()) + words
+                words = loads_text(found)
+        else:
+            found = self.compare(baseline=baseline, confidence=confidence)
+            shows, beside, also = "Setups sorted, with intervals", "", []
+            if len(self.file.judge) > 1:
+                judged = self.judged(baseline=baseline, confidence=confidence)
+                with in_markdown(True):
+                    beside = "\n\n" + judged_text(judged, lines=False)
+                also = judged_lines(judged)
+            words = comparison_markdown(found, also) + beside
+        save_plot(found, picture)
+        image = f"![{shows}]({picture.name})"
+        question = f"{self.file.question}\n\n" if self.file.question else ""
         _write(path, f"# {self.file.title}\n\n{question}{image}\n\n{words}\n")
 
 

@@ -28,12 +28,16 @@ class Quantity(Result):
         Of its values; "K" for rises.
     more_is_better
         Whether the setup with the highest value comes first.
+    column
+        The column of a run that holds its mean over the hold. The quantity itself is the mean over the
+        whole load. Empty if there is no such column.
     """
 
     name: str
     what: str
     unit: str
     more_is_better: bool = False
+    column: str = ""
 
     @property
     def is_rise(self) -> bool:
@@ -49,9 +53,9 @@ QUANTITIES = {
         Quantity(name="highest 99", what="99th percentile under load", unit="K"),
         Quantity(name="mean", what="mean under load", unit="K"),
         Quantity(name="score", what="score", unit="points", more_is_better=True),
-        Quantity(name="work", what="work", unit="/s", more_is_better=True),
-        Quantity(name="clock", what="clock", unit="MHz", more_is_better=True),
-        Quantity(name="power", what="power", unit="W", more_is_better=True),
+        Quantity(name="work", what="work", unit="/s", more_is_better=True, column="work_per_s"),
+        Quantity(name="clock", what="clock", unit="MHz", more_is_better=True, column="clock_mhz"),
+        Quantity(name="power", what="power", unit="W", more_is_better=True, column="power_w"),
         Quantity(name="voltage", what="voltage", unit="V"),
         Quantity(
             name="score per watt", what="score per watt", unit="points/W", more_is_better=True
@@ -61,7 +65,7 @@ QUANTITIES = {
 }
 
 
-_SHOWN_AS = {"clock": "clock_mhz", "power": "power_w", "work": "work_per_s"}
+_INSTEAD = {"score": "work", "score per watt": "work per watt"}  # where no score was typed
 _WITHOUT_TEMPERATURE = ("score", "work", "clock")  # the first that was logged
 _UNDER_LOAD = (
     "power_w", "settled_w", "clock_mhz", "fan_rpm", "work_per_s", "duty_pct", "load_pct", "thermal_share",
@@ -102,12 +106,12 @@ def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
 
 
 def _with_work_for_score(asked: Quantity | None, rows: Iterable[RunRow]) -> Quantity | None:
-    """Return what is asked; or work, where a score is asked and frames or rounds a second were logged."""
-    if asked is None or not asked.name.startswith("score"):
+    """Return what is asked. For a score that no run has, that is work, if it was logged."""
+    instead = None if asked is None else _INSTEAD.get(asked.name)
+    if asked is None or instead is None:
         return asked
-    work = QUANTITIES[asked.name.replace("score", "work")]
     had = {name for row in rows for name in row.quantities}
-    return work if asked.name not in had and work.name in had else asked
+    return QUANTITIES[instead] if asked.name not in had and instead in had else asked
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,8 +175,8 @@ def rows_by(
         if at_rest:  # what the load did says nothing of the rest before it
             nothing: dict[str, Any] = dict.fromkeys(_UNDER_LOAD)
             row = replace(row, **nothing)
-        if quantity.name in _SHOWN_AS:  # the table beside it shows the same number
-            row = replace(row, **{_SHOWN_AS[quantity.name]: value})  # type: ignore[arg-type]
+        if quantity.column:  # the table beside it shows the same number
+            row = replace(row, **{quantity.column: value})  # type: ignore[arg-type]
         low, high = value - 2 * error, value + 2 * error
         row = replace(row, value=value, standard_error=error, low=low, high=high, unit=unit)
         what = quantity.what

@@ -199,6 +199,12 @@ sysfs_option = click.option(
 )  # fmt: skip
 
 
+def study_at(path: Path) -> Path | None:
+    """Return the study that a path names, its folder or its file; None if it is none."""
+    folder = path.parent if path.name == "study.toml" else path
+    return folder if (folder / "study.toml").is_file() else None
+
+
 def shell(path: Path) -> str:
     """Return a path as a user would type it."""
     return shlex.quote(str(path))

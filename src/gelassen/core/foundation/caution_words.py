@@ -214,6 +214,7 @@ WORDS = {
         "its intensity"
     ),
     "no_temperature_to_compare": "no temperature was logged: setups are compared by {what}",
+    "part_not_compared": "{part}: not compared ({why})",
     "no_score_to_compare": "no run has a {asked}: the {what} that was logged is compared",
     "held_by_other_part": (
         "the chip was held back by {words}. The result shows that part as well as the cooler. "
@@ -392,8 +393,8 @@ WORDS = {
     ),
     "rooms_allowed_for": (
         "rooms of {low_c:.1f} to {high_c:.1f} °C are allowed for: rises are those in {room_c:.1f} °C. "
-        "For each kelvin of the room they change by {effect:+.2f} K{at_power} ({effect_low:+.2f} to "
-        "{effect_high:+.2f} K; fans, radiation and leakage together)"
+        "For each kelvin of the room they change by {effect:+z.2f} K{at_power} ({effect_low:+z.2f} to "
+        "{effect_high:+z.2f} K; fans, radiation and leakage together)"
     ),
     "brought_to_room": "converted to a room of {room_c:g} °C in the same way, to within {error_k:.1f} K",
     "brought_with_same_rise": (

@@ -83,13 +83,16 @@ def fit_exponentials(
         return np.asarray((values - columns(logs) @ linear(logs)) * weight)
 
     def slopes(logs: Floats) -> Floats:
-        """Return the change of the residuals for each logarithm (L. Kaufman, BIT 15, 49, 1975)."""
+        """Return the derivatives of the residuals with respect to the logarithms.
+
+        L. Kaufman, BIT 15, 49 (1975).
+        """
         basis = np.linalg.qr(columns(logs) * weight[:, None])[0]
         late = time_s[:, None] / np.exp(logs)
         own = np.exp(-late) * late * linear(logs)[-logs.size :] * weight[:, None]
         return np.asarray(own - basis @ (basis.T @ own))
 
-    # The end of the search must not move an answer: these are the relative changes at which it ends.
+    # The search ends where a step no longer changes the first twelve digits. Fewer are printed.
     found = least_squares(
         residuals, np.log(start_s), jac=slopes, x_scale="jac", xtol=1e-12, ftol=1e-12, gtol=1e-12
     )
