@@ -82,7 +82,7 @@ def test_what_is_extrapolated_is_marked_and_errs_alike_within_a_setup():
     settled, open_ended = (compare_runs(rows(one), [], ASKED) for one in (True, False))
     assert "extrapolated" in codes(open_ended) - codes(settled)
     assert "50.0~" in comparison_text(open_ended)
-    assert "3.1 K of each are extrapolated" in comparison_text(open_ended)
+    assert "3.1 K are extrapolated" in comparison_text(open_ended)
     widths = [(c.differences["high"] - c.differences["low"]).iloc[0] for c in (settled, open_ended)]
     assert widths[1] > 1.2 * widths[0]
 

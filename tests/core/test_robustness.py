@@ -155,7 +155,7 @@ def test_a_recording_of_gaps_still_answers():
 
 def test_an_interval_of_one_number_is_said_once_and_a_sign_is_not_lost():
     sizes = {"count": 1, "all": 2, "least_k": 0.52, "most_k": 0.48}
-    assert "settled: 0.5 K of each" in caution("extrapolated", **sizes)
+    assert "settled: 0.5 K are" in caution("extrapolated", **sizes)
     assert "0.5 to 0.7 K" in caution("extrapolated", **{**sizes, "most_k": 0.7})
     # Not in use today, but "-0.3 to 0.3" must never become "-0.3".
     assert "-0.3 to 0.3 K" in caution("extrapolated", **{**sizes, "least_k": -0.3, "most_k": 0.3})

@@ -251,10 +251,9 @@ def test_of_many_alike_the_odd_one_is_named():
     assert "clogged comes last: 8.0 K warmer than box 0 (" in said
     assert "It can be told apart from all others." in said
     assert "comes last" not in " ".join(sentences(compared(alike)))
-    against = compared({"clogged": [44.0, 44.2], **alike}, baseline="box 0")
-    assert "all others" not in " ".join(
-        sentences(against)
-    )  # of a baseline's pairs nothing more is known
+    against = " ".join(sentences(compared({"clogged": [44.0, 44.2], **alike}, baseline="box 0")))
+    assert "clogged comes last: 8.0 K warmer than box 0 (" in against
+    assert "all others" not in against  # only differences from the baseline were looked at
 
 
 def test_setups_at_other_power_are_listed_but_not_praised():

@@ -454,6 +454,8 @@ def _setup_table(
             }
         )
     order = pd.DataFrame(rows)
+    if by is not None and by.column:  # a table shows one number for it
+        order[by.column] = order["rise_k"]
     ascending = [True, not (by is not None and by.more_is_better)]
     order = order.assign(place=_place(order)).sort_values(
         ["at_limit", "place"], ascending=ascending, kind="stable"

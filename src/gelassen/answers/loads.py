@@ -95,6 +95,10 @@ def study_loads(
             others[part] = ask(part)
         except InputError as error:
             lacking.append(caution("part_not_compared", part=judged_words(part), why=str(error)))
+    if others:
+        read = {one.measured for one in found.comparisons.values()}
+        part = read.pop() if len(read) == 1 else study.file.judge[0]
+        found = replace(found, title=f"{found.title}, {judged_words(part)}")
     return replace(found, other_parts=others, cautions=(*found.cautions, *lacking))
 
 

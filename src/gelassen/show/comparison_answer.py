@@ -150,10 +150,11 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
             f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
         ]
     baseline = comparison.baseline
-    if alone and baseline in (None, best["setup"]) and len(free) > 1:
-        said += _next_best(best, free.iloc[1], comparison)
-    if not alone and baseline is None:  # with one, only differences from it are told
-        said += _last_of_all(best, free.iloc[-1], comparison)
+    if baseline in (None, best["setup"]) and len(free) > 1:
+        second, last = free.iloc[1], free.iloc[-1]
+        said += (
+            _next_best(best, second, comparison) if alone else _last_of_all(best, last, comparison)
+        )
     if baseline is not None:
         if best["setup"] != baseline and best["distinguishable"]:
             whose = "That" if alone else str(best["setup"])
@@ -309,11 +310,14 @@ def _last_of_all(
     by = _behind(best, last, comparison, than=f" than {best['setup']}")
     if not by:
         return []
+    said = f"{last['setup']} comes last: {by}."
+    if comparison.baseline is not None:  # then only differences from it were looked at
+        return [said]
     told = comparison.differences
     own = told[(told["setup"] == last["setup"]) | (told["versus"] == last["setup"])]
     clear = int(own["distinguishable"].eq(True).sum())
     which = "all others" if clear == len(own) else f"{clear} of the {len(own)} others"
-    return [f"{last['setup']} comes last: {by}. It can be told apart from {which}."]
+    return [f"{said} It can be told apart from {which}."]
 
 
 def _behind(

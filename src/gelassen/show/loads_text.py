@@ -51,7 +51,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
             fixed(r.highest_99_k), str(r.runs), fixed(r.power_w), fixed(r.clock_mhz, 0),
             *([fixed(getattr(r, scored))] if scored else []),
             *([fixed(r.supply_w), fixed(r.supply_a, 2), fixed(r.supply_margin_w)] if supplied else []),
-            "–" if pd.isna(r.first) else f"{judged_words(str(r.first))} ({fixed(r.headroom_k)} K left)",
+            "–" if pd.isna(r.first) else f"{judged_words(str(r.first))} {fixed(r.headroom_k)} K",
         ]
         for r in found.setups.itertuples()
     ]  # fmt: skip
@@ -59,7 +59,7 @@ def loads_table(found: StudyLoads) -> tuple[list[str], list[list[str]]]:
         "load", "setup", _what(found), f"{100 * found.confidence:g} %",
         *(f"{what} {in_unit}" for what in ("mean", "highest", "99 %")),
         "runs", "W", "MHz", *([done[scored]] if scored else []),
-        *(["supply W", "A", "margin W"] if supplied else []), "nearest to its limit",
+        *(["supply W", "A", "margin W"] if supplied else []), "left to its limit",
     ]  # fmt: skip
     return header, rows
 

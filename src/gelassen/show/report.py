@@ -130,23 +130,22 @@ def loads_page(
 ) -> str:
     """Return the page of setups under several loads as HTML."""
     header, rows = loads_table(loads)
-    title = "Setups under each load"
-    tables = [Table(title=title, header=header, rows=rows_of(rows))]
+    tables = [Table(title="Setups under each load", header=header, rows=rows_of(rows))]
+    answer = loads_answer(loads) or loads_lines(loads)[:6]
+    sure = loads_lines(loads)
     others = {judged_words(name): one for name, one in loads.other_parts.items()}
     for part, one in others.items():
         header, rows = loads_table(one)
-        tables.append(Table(title=f"{title}: {part}", header=header, rows=rows_of(rows)))
-    answer = loads_answer(loads) or loads_lines(loads)[:6]
-    answer += [f"{part}: {line}" for part, one in others.items() for line in loads_answer(one)]
-    sure = loads_lines(loads)
-    sure += [f"{part}: {line}" for part, one in others.items() for line in loads_lines(one)]
+        tables.append(Table(title=f"The same, {part}", header=header, rows=rows_of(rows)))
+        answer += [f"{part}: {line}" for line in loads_answer(one)]
+        sure += [f"{part}: {line}" for line in loads_lines(one)]
     said = loads_cautions(loads)
     said += [
         f"{part}: {line}"
         for part, one in others.items() for line in loads_cautions(one) if line not in said
     ]  # fmt: skip
     page = Page(
-        title=loads.title, question=file.question, made_up=loads.made_up, made_on=made_on,
+        title=file.title, question=file.question, made_up=loads.made_up, made_on=made_on,
         count_words=f"{counted(len(set(loads.setups['setup'])), 'setup')}, "
         f"{counted(len(set(loads.setups['load'])), 'load')}, {counted(len(traces), 'run')}",
         sentences=answer, figure=drawn(loads),

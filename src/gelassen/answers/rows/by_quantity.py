@@ -175,8 +175,6 @@ def rows_by(
         if at_rest:  # what the load did says nothing of the rest before it
             nothing: dict[str, Any] = dict.fromkeys(_UNDER_LOAD)
             row = replace(row, **nothing)
-        if quantity.column:  # the table beside it shows the same number
-            row = replace(row, **{quantity.column: value})  # type: ignore[arg-type]
         low, high = value - 2 * error, value + 2 * error
         row = replace(row, value=value, standard_error=error, low=low, high=high, unit=unit)
         what = quantity.what

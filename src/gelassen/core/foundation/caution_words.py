@@ -372,7 +372,7 @@ WORDS = {
         "at their limit: {runs}. They count as at least that warm, beside free runs of their setup"
     ),
     "extrapolated": (
-        "{count} of {all} runs ended before they settled: {least_k:.1f} to {most_k:.1f} K of each are "
+        "{count} of {all} runs ended before they settled: {least_k:.1f} to {most_k:.1f} K are "
         "extrapolated, and runs of one setup may err alike. Soak longer"
     ),
     "limit_below_room": (
