@@ -4,6 +4,7 @@ import os
 import shutil
 import sys
 from importlib import import_module
+from pathlib import Path
 from typing import NoReturn
 
 import click
@@ -61,6 +62,7 @@ First steps:
 
 def main() -> NoReturn:
     """Run the command line; errors a user can cause become a message and an exit status."""
+    _open_what_is_closed()
     try:
         status = cli.main(standalone_mode=False)
     except click.exceptions.Exit as leave:
@@ -74,14 +76,25 @@ def main() -> NoReturn:
     except BrokenPipeError:  # the reader of our output has left, as `head` does
         sys.stderr.close()
         status = 0
+    except OSError as error:
+        what = error.filename or "the output cannot be written"
+        say(f"gelassen: {what}: {error.strerror}" if error.strerror else f"gelassen: {error}")
+        status = WRONG_INPUT
     except Exception as error:
         from gelassen.core.foundation.errors import GelassenError
 
-        if not isinstance(error, (GelassenError, OSError)):
+        if not isinstance(error, GelassenError):
             raise
         say(f"gelassen: {error}")
         status = WRONG_INPUT
     sys.exit(status if isinstance(status, int) else 0)
+
+
+def _open_what_is_closed() -> None:
+    """Open the standard streams that were closed (`>&-`), so that no file takes their place."""
+    for stream, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
+        if getattr(sys, stream) is None:
+            setattr(sys, stream, Path(os.devnull).open(mode))  # noqa: SIM115
 
 
 class _Commands(click.Group):

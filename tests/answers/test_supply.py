@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 
 from command_line import ok
-from gelassen import open_study
+from gelassen import open_study, read_log
 
 STUDY = """format = 1
 title = "a board"
@@ -53,3 +53,18 @@ def test_tasks_stand_beside_the_current_and_the_margin_of_the_supply(tmp_path):
     text = ok("compare", tmp_path, "--loads", "--no-figure")
     assert "supply W" in text
     assert "of a supply rated for 15 W" in text
+
+
+@pytest.mark.parametrize(("headers", "parts"), [
+    (("SoC temp (°C)", "vin_V", "iin_A"), ("cpu.package", "wall.supply", "wall.supply")),
+    (("die_temp", "voltage", "current"), ("cpu.package", "wall.supply", "wall.supply")),
+    (("CPU (°C)", "SoC (°C)", "VIN4 (V)"), ("cpu.package", "log.soc", "log.vin4")),
+    (("CPU (°C)", "Vcore (V)", "Current (A)"), ("cpu.package", "cpu.package", "log.current")),
+])  # fmt: skip
+def test_what_feeds_a_small_board_is_its_supply(tmp_path, headers, parts):
+    seconds = np.arange(300.0)
+    readings = {header: 5.0 + 40 * (1 - np.exp(-seconds / 90)) for header in headers}
+    pd.DataFrame({"time (s)": seconds, **readings}).to_csv(tmp_path / "board.csv", index=False)
+    found = read_log(tmp_path / "board.csv").frame
+    assert [name.rpartition(".")[0] for name in found][:3] == list(parts)
+    assert ("wall.supply.power_w" in found) == (parts.count("wall.supply") == 2)

@@ -226,6 +226,24 @@ def test_a_sheet_as_testers_keep_it_becomes_setups_with_their_factors(tmp_path):
     assert prices == {"Brise 120": {"price": 45.0}, "Kiesel 92": {"price": 25.0}}
 
 
+def test_a_table_of_setups_alone_may_state_prices_and_noise_in_words(tmp_path):
+    study, sheet = tmp_path / "s", tmp_path / "sheet.csv"
+    sheet.write_text(
+        "setup,highest,price,noise\nduo,85,79,hums\nflat,86,41,loud\nflat,87,41,loud\n"
+    )
+    ok("enter", study, "--from", sheet, "--limit", 95)
+    found = open_study(study).tradeoff("price").table.set_index("setup")
+    assert found["x"].to_dict() == {"duo": 79.0, "flat": 41.0}
+    assert (
+        "Say their order in the study file"
+        in gelassen("compare", study, "--tradeoff", "noise").stderr
+    )
+    with (study / "study.toml").open("a") as file:
+        file.write('\n[scales]\nnoise = ["hums", "loud"]\n')
+    assert "Nothing is better in both noise and" in ok("compare", study, "--tradeoff", "noise")
+    assert "logs of the runs: each run leaves" in ok("compare", study)
+
+
 def test_new_setups_leave_what_the_tester_wrote_as_it_is(tmp_path):
     written = HEAD.replace("[machine]", 'question = """\nWhich?\n[not a table]\n"""\n[machine]')
     study, sheet = study_of(tmp_path / "s", written), tmp_path / "sheet.csv"

@@ -367,3 +367,14 @@ def test_a_study_is_judged_over_coolant_once_its_file_says_so(demo, tmp_path):
     shown = ok("show", place / "runs" / loops[0].name)
     assert "K over loop.coolant.temp_c" in shown
     assert (place / "figures" / f"{loops[0].name}.png").exists()
+
+
+@pytest.mark.parametrize(("where", "status", "said"), [
+    (">&-", 0, ""), ("> /dev/full", 2, "the output cannot be written"),
+])  # fmt: skip
+def test_an_output_that_is_closed_or_full_is_no_crash(where, status, said):
+    command = f'"{sys.executable}" -m gelassen {where}'
+    done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, check=False)
+    assert done.returncode == status
+    assert "Traceback" not in done.stderr
+    assert said in done.stderr

@@ -1,4 +1,5 @@
 import math
+import re
 
 import pandas as pd
 import pytest
@@ -153,7 +154,8 @@ def test_what_other_conditions_may_have_made_is_not_called_a_win():
     # Without a baseline, and where it is the difference that is hidden.
     hidden = {"flat": [50, 50.4, 49.8], "upright": [50.3, 50.1, 50.0]}
     said = " ".join(sentences(compared(hidden, upright={"fan_rpm": 1200.0})))
-    assert "they cannot be told apart. But upright had 300 rpm more fan speed than flat" in said
+    assert "same for your purpose" in said
+    assert "But upright had 300 rpm more fan speed than flat" in said
     assert "so they may well differ." in said
 
 
@@ -254,6 +256,25 @@ def test_of_many_alike_the_odd_one_is_named():
     against = " ".join(sentences(compared({"clogged": [44.0, 44.2], **alike}, baseline="box 0")))
     assert "clogged comes last: 8.0 K warmer than box 0 (" in against
     assert "all others" not in against  # only differences from the baseline were looked at
+
+
+def test_alike_setups_are_told_with_what_lies_between_them():
+    said = " ".join(sentences(compared({"flat": [53, 50.0], "upright": [50, 50.2]})))
+    assert re.search(r"flat reads 1.4 K warmer than upright \(.* to .*\), too little to tell", said)
+
+
+def test_every_power_has_its_answer_and_what_was_held_at_the_limit():
+    held = {"a 45": 41.0, "b 45": 36.0}
+    others = {"a 25": {"power": 25.0}, "b 25": {"power": 25.2}, "c 9": {"power": 9.0}}
+    found = compared(
+        {"a 45": [73.0], "b 45": [73.2], "a 25": [46, 46.2], "b 25": [51, 51.2], "c 9": [9, 9.2]},
+        **{name: {"at_limit": True, "power": watts} for name, watts in held.items()}, **others,
+    )  # fmt: skip
+    said = " ".join(sentences(found))
+    assert "The power they held tells them apart: 41 W (a 45) and 36 W (b 45)." in said
+    assert "At 25 W, a 25 is the coolest: 46.1 K" in said
+    assert "b 25 follows, 5.0 K warmer" in said
+    assert "At 9 W" not in said  # one setup is no comparison
 
 
 def test_setups_at_other_power_are_listed_but_not_praised():

@@ -145,6 +145,11 @@ def _quantity(
             for n in ("noise_dba", "fan_rpm", "power_w", "work_per_s")
             if is_logged(comparison.runs, n) or is_logged(comparison.setups, n)
         ]
+        if against in details:
+            raise InputError(
+                f"the {against} of the setups is told in words. Say their order in the study file, from "
+                f'the best on: [scales] {against} = ["...", "..."]'
+            )
         raise InputError(
             f'no setup has "{against}". Logged: {", ".join(logged) or "nothing of the kind"}; in the '
             f"study file: {', '.join(details) or 'no details'}." + nearest(against, details)

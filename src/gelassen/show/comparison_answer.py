@@ -23,6 +23,7 @@ from gelassen.show.numbers import (
 # Setups whose power differs by more than this did not do the same work.
 _SAME_POWER = 0.05
 _MOST_SENTENCES = 8
+_MOST_OTHER_POWERS = 3
 
 
 def sentences(comparison: StudyComparison) -> list[str]:
@@ -37,7 +38,11 @@ def sentences(comparison: StudyComparison) -> list[str]:
     peers, at_power = _peers(comparison)
     free, limited = peers[~peers["at_limit"]], peers[peers["at_limit"]]
     said = _of_free_setups(comparison, free, at_power) if not free.empty else []
-    said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
+    if free.empty and len(limited) > 1:
+        said += _held_most(limited, comparison)
+    else:
+        said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
+    said += _at_other_powers(comparison, peers) if at_power else []
     said += _ran_unlike_loads(comparison)
     said += [*_held_by_others(comparison, peers), *_unlike_powers(comparison, peers, at_power)]
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
@@ -135,26 +140,17 @@ def _level(row: "Mapping[Any, Any] | pd.Series[Any]", comparison: StudyCompariso
 
 def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: str) -> list[str]:
     """Return which of the setups below their limit is the coolest, and which cannot be told apart."""
-    best = free.iloc[0]
-    leaders = free[[_share_rank(best, row) for row in free.to_dict("records")]]
+    best, leaders = free.iloc[0], _leaders(free)
     alone = len(leaders) == 1
-    if alone:
-        said = [
-            f"{at_power}{best['setup']} {_likely(comparison, 'is')} {_best(comparison)}: "
-            f"{_level(best, comparison)} "
-            f"({interval(best['low_k'], best['high_k'], digits_shown(comparison))}; "
-            f"{counted(best['runs'], 'run')})."
-        ]
-    else:
-        said = [
-            f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
-        ]
+    said = [_which_is_first(comparison, leaders, at_power)]
     baseline = comparison.baseline
     if baseline in (None, best["setup"]) and len(free) > 1:
         second, last = free.iloc[1], free.iloc[-1]
-        said += (
-            _next_best(best, second, comparison) if alone else _last_of_all(best, last, comparison)
-        )
+        if alone:
+            said += _next_best(best, second, comparison)
+        else:
+            said += _last_of_all(best, last, comparison)
+            said += _widest_open(best, leaders.iloc[-1], comparison) if baseline is None else []
     if baseline is not None:
         if best["setup"] != baseline and best["distinguishable"]:
             whose = "That" if alone else str(best["setup"])
@@ -169,6 +165,59 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
         if _share_rank(a, b) and baseline not in (a["setup"], b["setup"])
     ][:1]
     return said
+
+
+def _leaders(free: pd.DataFrame) -> pd.DataFrame:
+    """Return the setups that share the first rank."""
+    return free[[_share_rank(free.iloc[0], row) for row in free.to_dict("records")]]
+
+
+def _which_is_first(comparison: StudyComparison, leaders: pd.DataFrame, at_power: str) -> str:
+    best = leaders.iloc[0]
+    if len(leaders) > 1:
+        return (
+            f"{at_power}{listed(leaders['setup'])} share the first rank: they cannot be told apart."
+        )
+    return (
+        f"{at_power}{best['setup']} {_likely(comparison, 'is')} {_best(comparison)}: "
+        f"{_level(best, comparison)} "
+        f"({interval(best['low_k'], best['high_k'], digits_shown(comparison))}; "
+        f"{counted(best['runs'], 'run')})."
+    )
+
+
+def _at_other_powers(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:
+    """Return which setup is the coolest at each other power, from the highest on."""
+    others = comparison.setups[~comparison.setups["setup"].isin(peers["setup"])]
+    said: list[str] = []
+    while len(others) and len(said) < _MOST_OTHER_POWERS:
+        power = others["power_w"].max()
+        near = others["power_w"] >= power * (1 - _SAME_POWER)
+        group, others = others[near], others[~near]
+        if len(group) > 1:
+            leaders = _leaders(group)
+            first = _which_is_first(comparison, leaders, f"At {power:.0f} W, ")
+            next_best = (
+                _next_best(group.iloc[0], group.iloc[1], comparison) if len(leaders) == 1 else []
+            )
+            said.append(" ".join([first, *next_best]))
+    return said
+
+
+def _held_most(limited: pd.DataFrame, comparison: StudyComparison) -> list[str]:
+    """Return which of several setups held most at the limit, where all of them reached it."""
+    limit = fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "their limit"
+    for name, unit, what in (("power_w", "W", "power"), ("clock_mhz", "MHz", "clock")):
+        if limited[name].notna().all():
+            held = [
+                f"{fixed(row[name], 0, unit)} ({row['setup']})"
+                for row in limited.sort_values(name, ascending=False).to_dict("records")
+            ]
+            return [
+                f"{listed(limited['setup'])} sat at the limit of {limit}: their rises are only lower "
+                f"bounds. The {what} they held tells them apart: {listed(held)}."
+            ]
+    return [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
 
 
 def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
@@ -337,17 +386,46 @@ def _behind(
     return ""
 
 
-def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
-    low, high = row["difference_low_k"], row["difference_high_k"]
+def _open_difference(row: Mapping[Any, Any], comparison: StudyComparison) -> str:
+    """Return how far a setup lies from the baseline where the two cannot be told apart."""
+    versus_baseline = {
+        "setup": row["setup"], "versus": comparison.baseline, "difference": row["difference_k"],
+        "low": row["difference_low_k"], "high": row["difference_high_k"],
+        "alike": row["alike"], "runs_needed": row["runs_needed"],
+    }  # fmt: skip
+    return _not_told(versus_baseline, comparison)
+
+
+def _widest_open(
+    best: "pd.Series[Any]", last: "pd.Series[Any]", comparison: StudyComparison
+) -> list[str]:
+    """Return how far apart the first and the last setup read that share the first rank."""
+    pair = {best["setup"], last["setup"]}
+    for row in comparison.differences.to_dict("records"):
+        if {row["setup"], row["versus"]} == pair and not row["distinguishable"]:
+            if row["setup"] == best["setup"]:  # the sentence is about the other one
+                turned = {"setup": last["setup"], "versus": best["setup"]}
+                turned |= {
+                    "difference": -row["difference"],
+                    "low": -row["high"],
+                    "high": -row["low"],
+                }
+                row = {**row, **turned}
+            return [_not_told(row, comparison)]
+    return []
+
+
+def _not_told(row: Mapping[Any, Any], comparison: StudyComparison) -> str:
+    """Return how far apart two setups read that cannot be told apart, and what would settle it."""
+    low, high = row["low"], row["high"]
+    amounts = _amounts(low, high, comparison)
+    reads = f"{row['setup']} reads {_amount(row['difference'], comparison)} than {row['versus']}"
     if math.isinf(low) and math.isinf(high):
-        return (
-            f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline}; "
-            "without repeats it cannot be told whether that means anything."
-        )
+        return f"{reads}; without repeats it cannot be told whether that means anything."
     if row["alike"]:
         return (
-            f"{row['setup']} and {comparison.baseline} are the same for your purpose: they differ by less "
-            f"than {matters(comparison)} ({_amounts(low, high, comparison)})."
+            f"{row['setup']} and {row['versus']} are the same for your purpose: they differ by less "
+            f"than {matters(comparison)} ({amounts})."
         )
     more = row["runs_needed"]
     needed = "runs in one room" if rooms_matter(comparison) else "many more runs"
@@ -357,10 +435,7 @@ def _open_difference(row: dict[Hashable, Any], comparison: StudyComparison) -> s
             f"{counted(more, 'more run')} of each would find a difference of "
             f"{matters(comparison)} 4 times in 5"
         )
-    return (
-        f"{row['setup']} reads {_amount(row['difference_k'], comparison)} than {comparison.baseline} "
-        f"({_amounts(low, high, comparison)}), too little to tell; {advice}."
-    )
+    return f"{reads} ({amounts}), too little to tell; {advice}."
 
 
 def matters(comparison: StudyComparison) -> str:

@@ -241,9 +241,12 @@ def next_steps(comparison: StudyComparison) -> list[str]:
     open_pairs = comparison.differences[~comparison.differences["distinguishable"].astype(bool)]
     free = comparison.runs.loc[~comparison.runs["at_limit"], "standard_error"]
     if comparison.by is None and len(open_pairs) and free.median() > comparison.repeatability_k:
+        typed = comparison.runs["by_hand"].astype(bool).all()
         steps.append(
-            f"longer soaks: each run leaves ±{1.96 * free.median():.1f} K open by itself, more than "
-            "repeats scatter by. That asks for longer runs before more of them"
+            f"{'logs of the runs' if typed else 'longer soaks'}: each run leaves "
+            f"±{1.96 * free.median():.1f} K open by itself, more than repeats scatter by. That asks for "
+            f"{'logs, whose readings settle in sight,' if typed else 'longer runs'} before more "
+            f"{'readings' if typed else 'of them'}"
         )
     rooms = rooms_matter(comparison)
     if len(open_pairs) and rooms:

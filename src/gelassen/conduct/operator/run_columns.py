@@ -84,6 +84,11 @@ def places_of(
             cells = [row[place] for _, row in rows if place < len(row)]
             if meaning is None and (_plain(header[place]) in _CHANGED or _is_words(cells)):
                 found[place] = LEVEL + _factor_name(header[place])
+    for place, meaning in found.items():  # noise that nobody metered is told in words
+        if meaning == "noise_dba" and _is_words(
+            [row[place] for _, row in rows if place < len(row)]
+        ):
+            found[place] = DETAIL_OF + "noise"
     unknown = [header[place] for place, meaning in found.items() if meaning is None]
     if unknown:
         first = unknown[0]
@@ -99,8 +104,12 @@ def places_of(
                 f'{path}: "{header[twin]}" and "{header[place]}" both mean {in_words(name)}. Leave one '
                 f'out: --column "{header[place]}={IGNORED}"'
             )
-    levels = [name for name in places.values() if name.startswith(LEVEL)]
+    levels = [place for place, name in places.items() if name.startswith(LEVEL)]
     details = [name for name in places.values() if name.startswith(DETAIL_OF)]
+    if details and not factors and not levels:  # the setups themselves are what differs
+        of_setup = [place for place, name in places.items() if name == "setup"]
+        places |= dict.fromkeys(of_setup, LEVEL + "setup")
+        levels = of_setup
     if details and not levels:
         raise FileError(
             f"{path}: the {details[0].removeprefix(DETAIL_OF)} belongs to the levels of a factor: call the "

@@ -105,6 +105,8 @@ def recognise(
     guesses = _without_lone_number(_with_inlet_air(readings, guesses, taken), taken)
     for quantity in ("clock", "load", "power"):
         _the_only_one(quantity, readings, guesses, taken)
+    _the_only_chip(readings, guesses, taken)
+    _the_only_supply(readings, guesses, taken)
     return _each_once(headers, guesses, taken)
 
 
@@ -182,6 +184,45 @@ def _the_only_one(
     )
 
 
+def _the_only_chip(
+    readings: Sequence[_Reading], guesses: list[Guess], taken: Collection[str]
+) -> None:
+    """Use the temperature of "the SoC" as the processor's if the log has no other of a processor."""
+    channels = [*(guess.channel or "" for guess in guesses), *taken]
+    if any(c.startswith(("cpu.", "gpu.")) and c.endswith(".temp_c") for c in channels):
+        return
+    chips = [
+        k
+        for k, r in enumerate(readings)
+        if r.quantity == "temperature"
+        and guesses[k].why.endswith(NO_PART)
+        and words.found(words.CHIP, r.text)
+    ]
+    if len(chips) == 1:
+        guesses[chips[0]] = replace(
+            guesses[chips[0]], channel="cpu.package.temp_c", confidence=LIKELY,
+            why="the only chip: taken as the processor",
+        )  # fmt: skip
+
+
+def _the_only_supply(
+    readings: Sequence[_Reading], guesses: list[Guess], taken: Collection[str]
+) -> None:
+    """Use the only voltage and the only current, of no part that is named, as those of the supply."""
+    pair = []
+    for quantity in ("voltage", "current"):
+        suffix = f".{_SUFFIX[quantity]}"
+        channels = [c for c in (*(g.channel or "" for g in guesses), *taken) if c.endswith(suffix)]
+        if len(channels) != 1 or not channels[0].startswith(f"{UNNAMED}."):
+            return
+        pair += [k for k, r in enumerate(readings) if guesses[k].channel == channels[0]]
+    for k in pair if len(pair) == 2 else ():
+        guesses[k] = replace(
+            guesses[k], channel=f"wall.supply.{_SUFFIX[readings[k].quantity]}", confidence=LIKELY,
+            why=f"the only {readings[k].quantity}: assumed to be the supply's",
+        )  # fmt: skip
+
+
 def _read(header: Header, spread: Spread | None) -> _Reading:
     text = header_words(header.words)
     kinds = kinds_of(header.unit) if header.unit and header.unit != STATE else ()
@@ -196,6 +237,8 @@ def _read(header: Header, spread: Spread | None) -> _Reading:
     if part in ("", "wall") and re.search(_SOCKET, text):
         part = "cpu"
     quantity = _quantity(text, kinds, header.unit, part, spread)
+    if not part and quantity in ("voltage", "current", "power") and words.found(words.INPUT, text):
+        part = "" if re.search(r"\d", text) else "wall"  # "VIN4" is any input of a sensor chip
     if quantity == "speed" and "rpm" in kinds and part != "pump":
         part = "fan"  # nothing else here turns
     return _Reading(header, text, part, quantity)
@@ -203,7 +246,7 @@ def _read(header: Header, spread: Spread | None) -> _Reading:
 
 def header_words(text: str) -> str:
     """Return the words of a header in lower case, split also at changes of case and at digits."""
-    text = re.sub(r"(?<=[a-zà-ÿ])(?=[A-Z])", " ", text)
+    text = re.sub(r"(?<=[a-zà-ÿ])(?=[A-Z])", " ", text.replace("SoC", "soc"))
     text = re.sub(r"[^\w%°]+|_", " ", text)
     text = folded(text)
     text = re.sub(r"(?<=[a-z])(?=\d)|(?<=\d)(?=[a-z])", " ", text)
@@ -240,7 +283,7 @@ def _quantity(
         return first
     if not unit and (words.found(words.HOT_SPOT, text) or part in ("room", "coolant")):
         return "temperature"
-    if not unit and text.startswith("t ") and part:
+    if not unit and text.startswith("t ") and (part or words.found(words.CHIP, text)):
         return "temperature"
     if not unit and part in ("fan", "pump") and spread is not None and spread.high > 150:
         return "speed"

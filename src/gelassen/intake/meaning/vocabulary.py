@@ -61,6 +61,9 @@ PARTS: dict[str, tuple[str, ...]] = {
     "board": ("board", "motherboard", "mainboard", "hauptplatine", "carte mere", "placa base", "chipset", "pch", "systin"),
 }  # fmt: skip
 
+# What carries the current of a small board, where no other part is named.
+INPUT = ("input", "vin", "iin", "vbus", "ibus", "usb", "dc", "adapter", "system")
+CHIP = ("soc", "chip", "die")  # the only chip of a small board
 CORE = ("core", "kern", "coeur", "nucleo", "c")  # "c" only with a number: "C3"
 PACKAGE = (
     "package",
