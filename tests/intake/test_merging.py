@@ -106,6 +106,27 @@ def run(*arguments, status=0):
     return text
 
 
+@pytest.mark.parametrize("clock", ["stamps", "a counter of seconds"])
+def test_a_log_in_several_files_is_one_run_in_the_order_of_its_clock(two_logs, clock):
+    whole = pd.read_csv(SENSORS)
+    if clock == "stamps":
+        whole["Time [s]"] = pd.Timestamp("2026-03-02T10:00") + pd.to_timedelta(
+            whole["Time [s]"], "s"
+        )
+    names = ["b.csv", "c.csv", "a.csv"]
+    for k, name in enumerate(names):
+        whole[500 * k : 500 * (k + 1)].to_csv(name, index=False)
+    told = run("import", *sorted(names), "--study", "s", "--setup", "a", "--limit", 95, "--yes")
+    assert "3 files of one log" in told
+    (stored,) = (two_logs / "s/runs").iterdir()
+    found = gelassen.read_log(stored)
+    assert found.frame.index.tolist() == list(range(1500))
+    assert found.frame["cpu.package.power_w"].tolist() == whole.iloc[:, 2].tolist()
+    assert found.load_span_s() == pytest.approx((300, 1199), abs=2)
+    assert "one run each" in run("import", "b.csv", "a.csv", "--dry-run")  # the middle is missing
+    assert "of one log" not in run("import", *names, "--each", "--dry-run")
+
+
 def test_import_shows_merges_keeps_the_originals_and_gives_them_out_again(two_logs):
     dry = run("import", SENSORS, METER, "--dry-run")
     assert "merged into one run" in dry

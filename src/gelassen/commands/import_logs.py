@@ -195,13 +195,18 @@ def import_logs(**given: Any) -> None:
     ]
     for path, one in understood:
         tell(_words(path, one, every_load=asked.every_load))
-    as_one = _as_one_run(understood, asked.merge, bool(asked.offsets) or asked.match)
+    whole = _one_log(understood, asked, options)
+    as_one = whole is not None or _as_one_run(
+        understood, asked.merge, bool(asked.offsets) or asked.match
+    )
     _need_named_columns(understood, asked, as_one=as_one)
     jobs: list[Job] = [(one.recording, [path]) for path, one in understood]
     joined: list[Joined] = []
     if options.beside and not options.draft and not columns:
         _need_temperatures(understood, as_one=as_one)
-    if as_one:
+    if whole is not None:
+        jobs = [whole]
+    elif as_one:
         merged, joined = _merge(understood, asked.offsets, asked.match, options)
         jobs = [(merged, list(asked.files))]
     if asked.every_load:
@@ -411,6 +416,34 @@ def _need_temperatures(understood: "list[tuple[Path, Understanding]]", *, as_one
         path, one = without[0]
         unclear = [word.header for word in one.columns if word.channel is None]
         raise FileError(no_temperature(path.name, unclear))
+
+
+def _one_log(
+    understood: "list[tuple[Path, Understanding]]", asked: ImportOptions, options: "LogOptions"
+) -> "Job | None":
+    """Return the log that all files are parts of, in their order; None if they are several logs."""
+    from gelassen.intake.file_parts import one_log_of
+    from gelassen.intake.load_phases import find_phases
+
+    if asked.merge is False or asked.offsets or asked.match:
+        return None
+    found = one_log_of([one for _, one in understood])
+    if found is None:
+        return None
+    log, order = found
+    phases, notes = find_phases(
+        log.frame,
+        load_start_s=options.load_start_s,
+        load_end_s=options.load_end_s,
+        hold_s=options.hold_s,
+    )
+    say(
+        f"{len(order)} files of one log, as each goes on where another ends: one run "
+        "(--each: one run each)"
+    )
+    return replace(log, phases=phases, cautions=(*log.cautions, *notes)), [
+        understood[k][0] for k in order
+    ]
 
 
 def _as_one_run(

@@ -96,6 +96,7 @@ class _Samples:
     left_out: dict[str, LeftOut]
     cautions: tuple[Caution, ...]
     events: tuple[Event, ...]
+    zero_s: float
 
 
 def _understand(
@@ -143,6 +144,7 @@ def _understand(
         ),
         gaps=tuple(wide),
         absent=form.absent,
+        zero_s=samples.zero_s,
     )
 
 
@@ -228,6 +230,7 @@ def _samples(path: Path, decoded: Decoded, form: _Form, options: LogOptions) -> 
     ]
     return _Samples(
         frame=frame, started=started, left_out=left_out, cautions=tuple(cautions),
+        zero_s=round(float(times[0] - t_s[0]), 6),
         events=tuple(sorted(events, key=lambda event: event.at_s)),
     )  # fmt: skip
 

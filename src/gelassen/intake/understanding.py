@@ -59,6 +59,8 @@ class Understanding:
         Reason, number of rows, their first lines, an example.
     absent
         Columns that the user named and this log does not have.
+    zero_s
+        What the log's own clock showed where its times begin, s: 0 unless that clock ran before.
     """
 
     recording: Recording
@@ -68,6 +70,7 @@ class Understanding:
     time_headers: tuple[str, ...] = ()
     gaps: tuple[tuple[float, float], ...] = ()
     absent: tuple[str, ...] = ()
+    zero_s: float = 0.0
 
 
 def understood(recording: Recording, form: str = "a run of Gelassen") -> Understanding:

@@ -149,8 +149,8 @@ def _of_free_setups(comparison: StudyComparison, free: pd.DataFrame, at_power: s
         if alone:
             said += _next_best(best, second, comparison)
         else:
-            said += _last_of_all(best, last, comparison)
             said += _widest_open(best, leaders.iloc[-1], comparison) if baseline is None else []
+            said += _last_of_all(best, last, comparison)
     if baseline is not None:
         if best["setup"] != baseline and best["distinguishable"]:
             whose = "That" if alone else str(best["setup"])
@@ -213,8 +213,9 @@ def _held_most(limited: pd.DataFrame, comparison: StudyComparison) -> list[str]:
                 f"{fixed(row[name], 0, unit)} ({row['setup']})"
                 for row in limited.sort_values(name, ascending=False).to_dict("records")
             ]
+            sat = "sat at" if limited["thermal_share"].gt(0).all() else "sat at or would reach"
             return [
-                f"{listed(limited['setup'])} sat at the limit of {limit}: their rises are only lower "
+                f"{listed(limited['setup'])} {sat} the limit of {limit}: their rises are only lower "
                 f"bounds. The {what} they held tells them apart: {listed(held)}."
             ]
     return [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
@@ -225,6 +226,8 @@ def _sat_at_limit(row: dict[Hashable, Any], comparison: StudyComparison) -> str:
     limit = fixed(comparison.limit_c, 0, "°C") if comparison.limit_c is not None else "its limit"
     told = ((row["power_w"], "W"), (row["clock_mhz"], "MHz"))
     held = ", ".join(fixed(value, 0, unit) for value, unit in told if not math.isnan(value))
+    if row["thermal_share"] == 0:  # its log ended before
+        return f"{row['setup']} would reach the limit of {limit}; its rise is only a lower bound."
     return (
         f"{row['setup']} sat at the limit of {limit}"
         + (f" and held only {held}" if held else "")

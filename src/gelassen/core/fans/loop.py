@@ -120,6 +120,7 @@ def follow(fan: Fan, curve: FanCurve, power_w: float, room_c: float, *, lag: flo
     speed_at = _Even(0.0, 0.25, [float(x) for x in fan.speed.over(np.linspace(0.0, 100.0, 401))[0]])
     slowed = replace(curve, average_s=curve.average_s * lag)
     follower = Follower(slowed, duty_pct=curve.duty_at(room_c))
+    rests = int((Loop.RESTS_S + 10 * slowed.average_s) / Loop.STEP_S)
     fins, rpm = 0.0, speed_at(follower.duty_pct or 0.0)
     share = 1.0 - math.exp(-Loop.STEP_S / (Loop.FAN_S * lag))
     temps, set_duties, turned = np.empty(count), np.empty(count), np.empty(count)
@@ -130,6 +131,9 @@ def follow(fan: Fan, curve: FanCurve, power_w: float, room_c: float, *, lag: flo
         ends = max(rise_at(rpm) - at_once, 0.1)
         fins += (ends - fins) * (1.0 - math.exp(-Loop.STEP_S / (capacity * ends)))
         temps[k], set_duties[k], turned[k] = room_c + rise, duty, rpm
+        if k % rests == 0 and k and np.ptp(temps[k - rests : k + 1]) < Loop.AT_REST_K:
+            temps[k:], set_duties[k:], turned[k:] = room_c + rise, duty, rpm
+            break
     seconds = np.asarray(np.arange(count) * Loop.STEP_S, dtype=float)
     return Track(seconds, temps, set_duties, turned, follower.held_k)
 

@@ -58,6 +58,8 @@ class Loop:
     HUNTS_K = 0.7  # K of rise, peak to peak, from which a loop hunts
     EDGE = 1.4  # a loop that changes its mind within this factor of gain or lag is near the edge
     EDGE_POWER = 1.02  # and within this factor of power
+    RESTS_S = 120.0  # s without any change, beyond ten times the average: what rests stays at rest
+    AT_REST_K = 1e-5  # K: far below any step of a duty
     LATE = 0.6  # share of the time after which a loop counts as settled, or never will
     AT_ONCE = 0.6  # share of the rise at twice the top speed that is there before the fins are warm
     BAND = 0.29  # of the hysteresis: standard deviation of where in it a loop rests, all alike

@@ -40,7 +40,7 @@ QUANTITIES: dict[str, tuple[str, ...]] = {
 PARTS: dict[str, tuple[str, ...]] = {
     "pump": ("pump", "pompe", "bomba"),
     "fan": ("fan", "lufter", "luefter", "ventilat", "ventilad", "blower", "geblase", "geblaese", "fans"),
-    "room": ("room", "ambien", "ambian", "raum", "umgebung", "zimmer", "piece", "habitacion", "sala", "cuarto"),
+    "room": ("room", "ambien", "ambian", "raum", "umgebung", "zimmer", "piece", "habitacion", "sala", "cuarto", "chamber", "klimakammer"),
     "coolant": (
         "coolant", "kuhlmittel", "kuehlmittel", "kuhlwasser", "kuehlwasser", "kuhlflussigkeit", "wasser", "water",
         "liquid", "refrigerant", "liquide", "liquido", "eau", "agua", "loop",
