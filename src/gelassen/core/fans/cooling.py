@@ -71,23 +71,29 @@ class CoolingLaw:
         """
         there = (np.asarray(rpm, dtype=float), np.asarray(power_w, dtype=float))
         here = (self.rpm, self.power_w)
-        means, spreads = [], []
+        misfit, own_misfit = self._misfit(here, there), self._misfit_size(there[1]) ** 2
         shapes: dict[tuple[float, float], tuple[Floats, Floats, Floats]] = {}
         for one in self.tried:
             shape = (one.exponent, one.free)
             if shape not in shapes:
-                own = np.diag(self._covariance(there, there, *shape))
+                parts = self._parts(*there, *shape)
+                doubted = parts * self._doubts
+                across = (self._parts(*here, *shape) * self._doubts) @ doubted.T + misfit
                 shapes[shape] = (
-                    self._covariance(here, there, *shape), own, self._expected(*there, *shape)
-                )  # fmt: skip
-            across, own, expected = shapes[shape]
-            halves = np.linalg.solve(one.factor, across)
-            means.append(expected + halves.T @ one.solved)
-            left = np.maximum(own - (halves**2).sum(axis=0), 0.0)
-            spreads.append(np.sqrt(left + (one.between_k**2 if next_mounting else 0.0)))
+                    across,
+                    (doubted**2).sum(axis=1) + own_misfit,
+                    parts @ self._expected,
+                )
+        told = [shapes[one.exponent, one.free] for one in self.tried]
+        across, own, expected = (np.array([one[k] for one in told]) for k in range(3))
+        halves = np.linalg.solve(np.array([one.factor for one in self.tried]), across)
+        solved = np.array([one.solved for one in self.tried])
+        means = expected + np.einsum("kij,ki->kj", halves, solved)
+        left = np.maximum(own - (halves**2).sum(axis=1), 0.0)
+        between_k = np.array([one.between_k if next_mounting else 0.0 for one in self.tried])
         evidence = np.array([one.evidence for one in self.tried])
         weights = np.exp(evidence - evidence.max())
-        return Predicted(weights / weights.sum(), np.array(means), np.array(spreads))
+        return Predicted(weights / weights.sum(), means, np.sqrt(left + between_k[:, None] ** 2))
 
     def weighed(
         self, exponent: float, free: float, priors: Sequence[tuple[float, float]]
@@ -96,13 +102,9 @@ class CoolingLaw:
 
         `priors` are spreads in K, and the logarithm of what was thought of each before.
         """
-        here = (self.rpm, self.power_w)
-        noise = Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
-        noise += (1 - Cooling.ONE_RUN) * self.error_k**2
-        alike = np.equal.outer(self.runs, self.runs)
-        fixed = self._covariance(here, here, exponent, free) + np.diag(noise)
-        fixed = fixed + Cooling.ONE_RUN * alike * np.multiply.outer(self.error_k, self.error_k)
-        left = self.rise_k - self._expected(*here, exponent, free)
+        parts = self._parts(self.rpm, self.power_w, exponent, free)
+        fixed = (parts * self._doubts) @ (parts * self._doubts).T + self._noise
+        left = self.rise_k - parts @ self._expected
         one_mount = np.equal.outer(self.mounts, self.mounts)
         tried = []
         for between_k, prior in priors:
@@ -118,28 +120,38 @@ class CoolingLaw:
         bend = power_w * np.log(power_w / middle_w)
         return np.column_stack([power_w, power_w * fins, np.ones(rpm.size), bend])
 
-    def _expected(self, rpm: Floats, power_w: Floats, exponent: float, free: float) -> Floats:
+    @cached_property
+    def _expected(self) -> Floats:
+        """What is thought of A, B, C and the bend before any run."""
         half = self.middle[2] / 2
-        expected = np.array([half, half, Cooling.OFFSET_K, 0.0])
-        return np.asarray(self._parts(rpm, power_w, exponent, free) @ expected)
+        return np.array([half, half, Cooling.OFFSET_K, 0.0])
 
-    def _covariance(
-        self,
-        left: tuple[Floats, Floats],
-        right: tuple[Floats, Floats],
-        exponent: float,
-        free: float,
-    ) -> Floats:
-        per_watt = self.middle[2]
-        share, bend = Cooling.SHARE_DOUBT * per_watt, Cooling.BEND_DOUBT * per_watt
-        doubts = np.array([share, share, Cooling.OFFSET_DOUBT_K, bend])
-        law = self._parts(*left, exponent, free) * doubts
-        law = law @ (self._parts(*right, exponent, free) * doubts).T
+    @cached_property
+    def _doubts(self) -> Floats:
+        """How far each of them may lie from that."""
+        share, bend = Cooling.SHARE_DOUBT * self.middle[2], Cooling.BEND_DOUBT * self.middle[2]
+        return np.array([share, share, Cooling.OFFSET_DOUBT_K, bend])
+
+    @cached_property
+    def _noise(self) -> Floats:
+        """What is not of the law in the runs, for any exponent: misfit and errors, as covariances."""
+        noise = Cooling.RUN_K**2 + (Cooling.RUN_SHARE * self.rise_k) ** 2
+        noise += (1 - Cooling.ONE_RUN) * self.error_k**2
+        alike = np.equal.outer(self.runs, self.runs)
+        shared = Cooling.ONE_RUN * alike * np.multiply.outer(self.error_k, self.error_k)
+        here = (self.rpm, self.power_w)
+        return np.asarray(self._misfit(here, here) + np.diag(noise) + shared)
+
+    def _misfit_size(self, power_w: Floats) -> Floats:
+        return Cooling.MISFIT * self.middle[2] * power_w
+
+    def _misfit(self, left: tuple[Floats, Floats], right: tuple[Floats, Floats]) -> Floats:
+        """Return the covariance of the smooth misfit between points."""
         away = sum(
             np.subtract.outer(np.log(a), np.log(b)) ** 2 for a, b in zip(left, right, strict=True)
         )
-        scale = (Cooling.MISFIT * per_watt) ** 2 * np.multiply.outer(left[1], right[1])
-        return np.asarray(law + scale * np.exp(-0.5 * away / Cooling.MISFIT_LENGTH**2))
+        scale = np.multiply.outer(self._misfit_size(left[1]), self._misfit_size(right[1]))
+        return np.asarray(scale * np.exp(-0.5 * away / Cooling.MISFIT_LENGTH**2))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
