@@ -539,6 +539,27 @@ def test_a_table_of_attempts_is_a_ladder_by_a_factor_or_by_the_power_that_was_re
     assert 'Did you mean "power"?' in refused.stderr
 
 
+def test_attempts_of_one_setup_at_unlike_powers_are_no_repeats(tmp_path):
+    table = tmp_path / "attempts.csv"
+    table.write_text(
+        "setup,power_limit_w,outcome,highest,minutes\nlow,100,held,80,20\nlow,120,held back,95,9\n"
+    )
+    ok("enter", tmp_path / "s", "--from", table, "--limit", 95)
+    for power, ending, highest in ((100, "held", 80), (120, "held back", 95)):
+        at = ("--at", f"power_limit_w={power}", "--ending", ending, "--highest", highest)
+        ok("enter", tmp_path / "t", "--setup", "low", "--new-setup", "--limit", 95, *at)
+    for name in "st":  # with the factor in the study, and only in its runs
+        found = open_study(tmp_path / name).compare().setups.set_index("setup")
+        assert list(found.index) == ["low, 100", "low, 120"]
+        assert found.loc["low, 120", ["rise_k", "at_limit"]].tolist() == [95.0, True]
+        asked = gelassen("compare", tmp_path / name)
+        assert "--ladder power_limit_w shows" in asked.stderr
+        assert "scatter by" not in asked.stdout
+        said = ok("compare", tmp_path / name, "--ladder", "power_limit_w")
+        assert re.search("low: held 100.*; held back at 120", said)
+        assert "settles °C" in said
+
+
 ATTEMPTS = """\
 Cooler,Voltage (mV),Clock (MHz),Result,Max temp,Power,Room
 Brise 120,1250,5000,stable,84,142,22

@@ -394,7 +394,8 @@ def test_an_actuator_that_refuses_leaves_nothing_behind(study):
 def test_a_real_study_that_is_terminated_is_taken_up_again(study, after_s):
     made = study(
         HEAD.replace("made_up = true\n", ""), '[factors.side]\nlevels = ["left", "right"]\n',
-        '[protocol]\nidle = 1\nsoak = 2\nhold = 1\ncooldown = 1\ninterval = 0.1\nrepeats = 1\n[load]\nworkers = 1\n',
+        '[protocol]\nidle = 1\nsoak = 2\nhold = 1\ncooldown = 1\ninterval = 0.1\nrepeats = 1\n'
+        "[load]\nworkers = 1\n",
     )  # fmt: skip
     waive = ("reference", "compared", "background", "idle", "movement", "fan", "load")
     command = [sys.executable, "-m", "gelassen", "run", str(made.folder), "--yes"]

@@ -154,6 +154,8 @@ class ComparisonAsked:
         The smallest difference that matters: in K for temperatures, in % of the mean for all else.
     by
         The quantity that the rows hold as their value; None for where they settle.
+    attempted
+        Along what attempts went, if these are any.
     """
 
     title: str
@@ -167,6 +169,7 @@ class ComparisonAsked:
     room_k: float = Days.NO_ROOM_K
     matters_k: float = 1.0
     by: Quantity | None = None
+    attempted: str = "power"
 
 
 def compare_runs(
@@ -335,7 +338,8 @@ def _checked(
     """Return the reference of the rises; refuse a comparison that these runs cannot answer."""
     if table.empty:
         attempts = any(row.outcome in ATTEMPTS for row in rows)
-        ask = ". These are attempts: --ladder power shows how far setups hold" if attempts else ""
+        how = f"--ladder {asked.attempted} shows how far setups hold"
+        ask = f". These are attempts: {how}" if attempts else ""
         raise InputError(f"no run can be compared ({_reasons(left_out)}){ask}")
     names = list(dict.fromkeys(table["setup"]))
     if asked.baseline is not None and asked.baseline not in names:

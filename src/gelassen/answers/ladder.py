@@ -1,6 +1,6 @@
 """How far until it fails: attempts at rising powers or clocks, or falling voltages, and how each ended."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +30,8 @@ class Ladder(Result):
     Attributes
     ----------
     attempts : DataFrame
-        setup (without the factor), level, ending, minutes, rise_k, power_w, clock_mhz, errors, run.
+        setup (without the factor), level, ending, minutes, rise_k, unit ("K" over a room, else "°C"),
+        power_w, clock_mhz, errors, run.
     setups : DataFrame
         setup, held_to (the furthest level that held, every nearer one too), minutes (how long it held there
         at most), fails_at (the nearest level that did not), ending (how), contradicted (a level beyond one
@@ -63,9 +64,10 @@ def study_ladder(
     study: StudyRuns, factor: str, *, leave_out: Mapping[str, str] | None = None
 ) -> Ladder:
     """Find how far each setup holds along a factor; see `Study.ladder`."""
-    if factor not in _READ:
-        check_factor(study.file, factor, also=_READ)
     rows, _ = study.rows(leave_out=leave_out)
+    tried = dict.fromkeys(name for row in rows for name in row.factors)  # of single runs, too
+    if factor not in (*_READ, *tried):
+        check_factor(study.file, factor, also=(*tried, *_READ))
     attempts = [_attempt(study.file, factor, row) for row in rows]
     table = pd.DataFrame([one for one in attempts if one is not None])
     if table.empty:
@@ -84,6 +86,22 @@ def study_ladder(
         attempts=table, setups=setups, coolest=coolest, factor=factor, title=study.file.title,
         made_up=study.is_made_up(rows), downwards=downwards,
     )  # fmt: skip
+
+
+def attempted_factor(file: StudyFile, rows: Sequence[RunRow]) -> str:
+    """Return along what attempts most likely went: a factor of numbers with several levels, else power."""
+    levels = {name: list(factor.levels) for name, factor in file.factors.items()}
+    for row in rows:
+        for name, level in row.factors.items():
+            levels.setdefault(name, []).append(level)
+    return next(
+        (
+            name
+            for name, own in levels.items()
+            if len(set(own)) > 1 and all(isinstance(level, (int, float)) for level in own)
+        ),
+        "power",
+    )
 
 
 def _fails_downwards(table: pd.DataFrame) -> bool:
@@ -123,7 +141,8 @@ def _attempt(file: StudyFile, factor: str, row: RunRow) -> dict[str, object] | N
     rest = [level_text(one) for name, one in own.items() if name != factor] if factor in own else []
     return {
         "setup": ", ".join(rest) or row.setup, "level": float(level), "ending": ending_of(row),
-        "minutes": minutes, "rise_k": row.value, "power_w": row.power_w, "clock_mhz": row.clock_mhz,
+        "minutes": minutes, "rise_k": row.value, "unit": row.unit,
+        "power_w": row.power_w, "clock_mhz": row.clock_mhz,
         "errors": row.quantities.get("errors", (np.nan, 0.0))[0], "run": row.run,
     }  # fmt: skip
 

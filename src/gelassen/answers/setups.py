@@ -8,6 +8,7 @@ from functools import partial
 from gelassen.answers.comparison import ComparisonAsked, StudyComparison, compare_runs
 from gelassen.answers.drift import study_drift
 from gelassen.answers.fans.entered import curves_not_shown
+from gelassen.answers.ladder import attempted_factor
 from gelassen.answers.rows.by_quantity import chosen_by, quantity_named
 from gelassen.answers.rows.known_spread import known_spread
 from gelassen.answers.rows.power_steps import at_one_power
@@ -58,6 +59,7 @@ def compare_setups_of(
         reference=study.named_reference(),
         room_k=study.file.doubt.room_k,
         matters_k=study.file.doubt.matters_k,
+        attempted=attempted_factor(study.file, rows),
     )
     found = compare_runs(rows, chosen.left_out, asked)
     entered = curves_not_shown(study.file, rows)

@@ -11,6 +11,7 @@ import pandas as pd
 import tomlkit
 
 from gelassen.answers.rows.equal_mean_power import at_equal_mean_power
+from gelassen.answers.rows.own_levels import named_by_own_levels
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
@@ -303,9 +304,10 @@ class StudyRuns:
         other = table.iloc[:0]
         if not every_unit:
             table, other = of_one_unit(table, setup or self.file.baseline)
+        of_run = {row.run: {**self.file.setups.get(row.setup, {}), **row.factors} for row in rows}
         for factor in self.file.factors:
-            levels = {name: own.get(factor) for name, own in self.file.setups.items()}
-            table = table.assign(**{factor: table["setup"].map(levels)})
+            levels = {run: own.get(factor) for run, own in of_run.items()}
+            table = table.assign(**{factor: table["run"].map(levels)})
         lines = (caution("left_out", run=run, why=why) for run, why in left_out)
         return table, (*level, *of_another_unit(other), *lines)
 
@@ -350,9 +352,11 @@ class StudyRuns:
         """Return `usable_rows` to compare setups by: means of loads that vary are at one mean power.
 
         Not so in a study in which a factor changes the power. Where the tester chose what is judged, no
-        other part is named as hotter.
+        other part is named as hotter. Runs of one setup at unlike levels of a factor are setups of their
+        own.
         """
         rows, left_out = self.usable_rows(leave_out, confidence=confidence, judge=judge)
+        rows = named_by_own_levels(rows)
         if self.file.judge:
             rows = [replace(row, hotter_chip=None) for row in rows]
         if "power_w" in expected_quantities(self.file):

@@ -192,6 +192,7 @@ Question = Callable[["Study", CompareOptions, dict[str, str]], None]
 
 
 def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None:
+    from gelassen.answers.ladder import attempted_factor
     from gelassen.show.tables import as_csv, as_json
     from gelassen.study.disk.run_file import ATTEMPTS
 
@@ -216,8 +217,9 @@ def _compare(study: "Study", asked: CompareOptions, out: dict[str, str]) -> None
         )
         _tell_comparison(comparison, judged, asked.form == "markdown")
     if comparison.runs["outcome"].isin(ATTEMPTS).any():
+        along = attempted_factor(study.file, study.rows(leave_out=out)[0])
         hint(
-            f"attempts: gelassen compare {shell(study.folder)} --ladder power shows how far setups hold"
+            f"attempts: gelassen compare {shell(study.folder)} --ladder {along} shows how far setups hold"
         )
     if "load" in comparison.runs and comparison.runs["load"].dropna().nunique() > 1:
         hint(

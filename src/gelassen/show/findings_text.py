@@ -333,16 +333,19 @@ def ladder_text(found: Ladder) -> str:
     """Return how far each setup holds, and every attempt."""
     made_up = f"   ({MADE_UP})" if found.made_up else ""
     said = [_held_to(found, r) for r in found.setups.itertuples()]
+    units = set(found.attempts["unit"]) - {""}
+    warmth = "rise K" if units <= {"K"} else "settles °C" if units == {"°C"} else "settles"
     rows = [
         [
             r.setup, f"{r.level:g}",
             r.ending + (" (coolest)" if found.coolest.get(r.setup) == r.run else ""),
-            fixed(r.minutes, 0), fixed(r.rise_k), fixed(r.power_w), fixed(r.clock_mhz, 0),
+            fixed(r.minutes, 0), fixed(r.rise_k, 1, r.unit if len(units) > 1 else ""),
+            fixed(r.power_w), fixed(r.clock_mhz, 0),
             fixed(r.errors, 0), r.run,
         ]
         for r in found.attempts.astype(dict.fromkeys(_LADDER_NUMBERS, float)).itertuples()
     ]  # fmt: skip
-    header = ["setup", found.factor, "ended", "min", "rise K", "W", "MHz", "errors", "run"]
+    header = ["setup", found.factor, "ended", "min", warmth, "W", "MHz", "errors", "run"]
     table = aligned(header, rows, left=(0, 2, 8))
     return "\n\n".join([f"{found.title}: along {found.factor}{made_up}\n" + "\n".join(said), table])
 

@@ -27,9 +27,12 @@ def row_by_hand(recording: Recording, doubt_k: float | None) -> RunRow:
     if found is not None:
         error = float((found.standard_error**2 + room_se**2) ** 0.5)
         value = found.value_c - (room_c or 0.0)
+    top, limit_c = said.get("highest_c"), recording.limit_c
+    limited = limit_c is not None and top is not None and top >= limit_c
+    if limit_c is not None and found is not None and (limited or found.value_c >= limit_c):
+        limited, value = True, limit_c - (room_c or 0.0)  # nothing settles above its limit
+    if value is not None and error is not None:
         low, high = value - _NORMAL_95 * error, value + _NORMAL_95 * error
-    top = said.get("highest_c")
-    limited = recording.limit_c is not None and top is not None and top >= recording.limit_c
     minutes = said.get("minutes")
     return RunRow(
         run=recording.name, setup=recording.setup or recording.name,

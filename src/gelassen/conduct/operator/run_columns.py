@@ -106,10 +106,10 @@ def places_of(
             )
     levels = [place for place, name in places.items() if name.startswith(LEVEL)]
     details = [name for name in places.values() if name.startswith(DETAIL_OF)]
-    if details and not factors and not levels:  # the setups themselves are what differs
+    if (details or levels) and not factors:  # then the setups are levels of a factor, too
         of_setup = [place for place, name in places.items() if name == "setup"]
         places |= dict.fromkeys(of_setup, LEVEL + "setup")
-        levels = of_setup
+        levels += of_setup
     if details and not levels:
         raise FileError(
             f"{path}: the {details[0].removeprefix(DETAIL_OF)} belongs to the levels of a factor: call the "
@@ -126,6 +126,7 @@ def _known(factors: Collection[str]) -> dict[str, str]:
     for name, (_, _, others) in FIELDS.items():
         known |= dict.fromkeys((name.replace("_", " "), *others), name)
     known |= {word: DETAIL_OF + name for word, name in _DETAILS.items()}
+    known |= dict.fromkeys(("power limit", "power limit w"), LEVEL + "power_limit_w")
     return known | {name.replace("_", " ").lower(): LEVEL + name for name in factors}
 
 
