@@ -106,6 +106,28 @@ def run(*arguments, status=0):
     return text
 
 
+@pytest.mark.parametrize("form", ["rounds", "blocks", "jittered", "decimal comma"])
+def test_a_table_with_one_line_a_reading_is_a_log(two_logs, form):
+    whole = pd.read_csv(SENSORS)
+    sensors = {"CPU Package": ("°C", whole.iloc[:, 1]), "CPU Power": ("W", whole.iloc[:, 2])}
+    long = pd.concat(
+        pd.DataFrame(
+            {"time": whole["Time [s]"], "sensor": name, "core": 0, "value": x, "unit": unit}
+        )
+        for name, (unit, x) in sensors.items()
+    )
+    if form == "jittered":  # each sensor has moments of its own
+        long["time"] += np.where(long["sensor"] == "CPU Power", 0.21, 0.05)
+    if form != "blocks":
+        long = long.sort_values("time", kind="stable")
+    mark = {"sep": ";", "decimal": ","} if form == "decimal comma" else {}
+    long.to_csv("long.csv", index=False, **mark)
+    found = gelassen.read_log("long.csv").frame
+    assert found["cpu.package.temp_c"].tolist() == whole.iloc[:, 1].tolist()
+    assert found["cpu.package.power_w"].tolist() == whole.iloc[:, 2].tolist()
+    assert found.index.tolist() == pytest.approx(list(range(1500)), abs=0.06)
+
+
 @pytest.mark.parametrize("clock", ["stamps", "a counter of seconds"])
 def test_a_log_in_several_files_is_one_run_in_the_order_of_its_clock(two_logs, clock):
     whole = pd.read_csv(SENSORS)

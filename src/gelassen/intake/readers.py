@@ -13,6 +13,7 @@ from gelassen._plugins import plugins
 from gelassen.core.foundation.caution import Caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.core.recording.recording import Recording
+from gelassen.intake.long_table import LongTable
 from gelassen.intake.meaning.columns import as_targets, read_column_file
 from gelassen.intake.own import OwnParquet, OwnRun
 from gelassen.intake.table import understand_table
@@ -60,6 +61,7 @@ READERS: tuple[LogReader, ...] = (
     Workbook(_table),
     Columnar(_table),
     JsonLines(_table),
+    LongTable(_table),
     TextTable(),
 )
 
