@@ -44,7 +44,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
         said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
     said += _at_other_powers(comparison, peers) if at_power else []
     said += _ran_unlike_loads(comparison)
-    said += [*_held_by_others(comparison, peers), *_unlike_powers(comparison, peers, at_power)]
+    said += [*_held_by_others(comparison), *_unlike_powers(comparison, peers, at_power)]
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (
@@ -244,9 +244,9 @@ def _ran_unlike_loads(comparison: StudyComparison) -> list[str]:
     return [f"But {words}: the difference may be that alone." for words in pairs["words"][:1]]
 
 
-def _held_by_others(comparison: StudyComparison, peers: pd.DataFrame) -> list[str]:
+def _held_by_others(comparison: StudyComparison) -> list[str]:
     """Return which setups another part held back: their temperature is not only the cooler's."""
-    runs = comparison.runs[comparison.runs["setup"].isin(peers["setup"])]
+    runs = comparison.runs
     said: list[str] = []
     for part, held in runs.groupby("held_by", sort=False) if "held_by" in runs else ():
         setups = dict.fromkeys(held["setup"])
