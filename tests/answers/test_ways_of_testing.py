@@ -143,6 +143,19 @@ def test_typed_programs_are_set_side_by_side_also_without_temperatures(
     )
 
 
+def test_loads_that_rank_setups_differently_are_set_beside_each_other(tmp_path):
+    table = tmp_path / "runs.csv"
+    ends = {("a", "game"): 60, ("b", "game"): 66, ("a", "render"): 75, ("b", "render"): 73}
+    lines = [f"{one},{load},{end},22" for (one, load), end in ends.items() for _ in range(2)]
+    table.write_text("setup,load,end,room\n" + "\n".join(lines) + "\n")
+    ok("enter", tmp_path / "s", "--from", table, "--limit", 95)
+    told = open_study(tmp_path / "s").loads().differences.set_index("load")
+    over = told.loc["over all loads"]
+    sign = 1 if over["setup"] == "b" else -1
+    assert sign * over["difference_k"] == pytest.approx(2.0, abs=0.3)
+    assert "not run under all" not in ok("compare", tmp_path / "s", "--loads")
+
+
 def test_programs_without_a_room_are_told_in_degrees_and_what_stands_alone_is_said(tmp_path):
     study = study_of(tmp_path / "s", HEAD)
     for program, highest in (("one", 71), ("two", 61)):

@@ -336,6 +336,22 @@ def _nearest_part(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
     )
 
 
+def _one_way_round(table: pd.DataFrame) -> pd.DataFrame:
+    """Return the differences with each pair the way round in which it comes first.
+
+    Each load names the cooler setup of a pair first, and loads may disagree about which that is.
+    """
+    pairs = list(zip(table["setup"], table["versus"], strict=True))
+    first = {frozenset(pair): pair for pair in reversed(pairs)}
+    other = np.array([first[frozenset(pair)] != pair for pair in pairs], dtype=bool)
+    turned = table.copy()
+    turned.loc[other, ["setup", "versus"]] = table.loc[other, ["versus", "setup"]].to_numpy()
+    turned.loc[other, "difference"] = -table.loc[other, "difference"]
+    for low, high in (("low", "high"), ("single_low", "single_high")):
+        turned.loc[other, [low, high]] = -table.loc[other, [high, low]].to_numpy()
+    return turned
+
+
 def _over_all(
     table: pd.DataFrame, loads: Sequence[str], confidence: float, in_one_run: bool
 ) -> pd.DataFrame:
@@ -347,7 +363,7 @@ def _over_all(
     """
     z = float(normal_quantile((1 + confidence) / 2))
     entries = []
-    for (setup, versus), part in table.groupby(["setup", "versus"], sort=False):
+    for (setup, versus), part in _one_way_round(table).groupby(["setup", "versus"], sort=False):
         told = part[np.isfinite(part["single_low"]) | np.isfinite(part["single_high"])]
         if len(part) < len(loads) or len(told) < 2:
             continue
