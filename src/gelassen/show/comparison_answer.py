@@ -54,7 +54,7 @@ def sentences(comparison: StudyComparison) -> list[str]:
         size = fixed(comparison.repeatability_k, digits_shown(comparison))
         size = f"less than {least:g}" if comparison.repeatability_k < least / 2 else size
         said.append(
-            f"Repeats of one setup scatter by {size} "
+            f"Beyond what each run leaves open by itself, repeats of one setup scatter by {size} "
             f"{comparison.unit if comparison.by else 'K'}{at_power} (standard deviation over all setups, "
             "combined with the usual scatter of remounting)."
         )

@@ -71,7 +71,7 @@ def effects_lines(found: Effects) -> list[str]:
     """Return what each factor does, in at most eight sentences."""
     said = []
     likely = "likely " if _is_likely(found.cautions) else ""
-    evenly = ", evenly over the rest" if len(set(found.main["factor"])) > 1 else ""
+    averaged = ", on average over the rest" if len(set(found.main["factor"])) > 1 else ""
     for row in found.main.itertuples():
         size = f"{warmer(row.effect)} than {row.versus} ({warmer_interval(row.low, row.high)})"
         if math.isinf(row.low) and math.isinf(row.high):
@@ -86,7 +86,7 @@ def effects_lines(found: Effects) -> list[str]:
                 "combinations."
             )
         elif row.distinguishable:
-            said.append(f"{row.factor}: {row.level} is {likely}{size}{evenly}.")
+            said.append(f"{row.factor}: {row.level} is {likely}{size}{averaged}.")
         else:
             said.append(
                 f"{row.factor}: {row.level} cannot be told from {row.versus} "
