@@ -171,6 +171,11 @@ def test_effects_scale_and_tradeoffs_of_a_study(folder):
     assert 0.52 * 65 < equal.loc["Brise 120, 65", "rise_k"] < 0.55 * 65
     with pytest.raises(InputError, match='no setup has "nois".*Logged: fan_rpm.*price'):
         study.tradeoff("nois")
+    done = study.tradeoff("fan", of="power", leave_out=out).table.set_index("setup")
+    told = study.compare(by="power", leave_out=out).setups.set_index("setup").loc[done.index]
+    assert done[["y", "y_low", "y_high"]].to_numpy() == pytest.approx(
+        told[["rise_k", "low_k", "high_k"]].to_numpy()
+    )
     with pytest.raises(InputError, match='"noise_dba" was not logged; .* at equal fan_rpm'):
         study.at_equal("noise_dba")
 

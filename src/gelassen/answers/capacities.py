@@ -10,6 +10,7 @@ import pandas as pd
 from gelassen.answers.rows.known_spread import kept_repeatability, was_remounted
 from gelassen.answers.rows.power_steps import power_rungs
 from gelassen.answers.rows.run_row import RunRow, rows_to_table, too_short
+from gelassen.answers.rows.run_table import reasons_left_out
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.capacity.from_levels import Capacity, sustainable_power
 from gelassen.core.comparing.comparison import compare_setups
@@ -123,7 +124,7 @@ def find_capacities(
     """Find the capacity of every setup; see `Study.capacity`."""
     points, left = _points(rows, left_out, asked.groups)
     if points.empty:
-        reasons = "; ".join(f"{run}: {why}" for run, why in left) or "it has no runs"
+        reasons = reasons_left_out(left) or "it has no runs"
         raise InputError(f"no run has a rise over the room and a power ({reasons})")
     # Remounting moves every run. So the error of one run alone is too small.
     spread, freedom, said = _relative_spread(rows, asked.repeatability)

@@ -21,6 +21,7 @@ from gelassen.answers.rows.run_table import (
     is_room,
     of_another_unit,
     of_one_unit,
+    reasons_left_out,
     run_table,
     usual_reference,
 )
@@ -315,20 +316,6 @@ def _weak_runs(
     return said
 
 
-def _reasons(left_out: Sequence[tuple[str, str]]) -> str:
-    """Return why runs were left out; many runs of one reason are counted."""
-    runs: dict[str, list[str]] = {}
-    for name, why in left_out:
-        runs.setdefault(why, []).append(name)
-    return "; ".join(
-        f"{', '.join(names) if len(names) <= _NAMED else f'{len(names)} runs'}: {why}"
-        for why, names in runs.items()
-    )
-
-
-_NAMED = 4  # runs that one reason names
-
-
 def _checked(
     table: pd.DataFrame,
     rows: Sequence[RunRow],
@@ -340,7 +327,7 @@ def _checked(
         attempts = any(row.outcome in ATTEMPTS for row in rows)
         how = f"--ladder {asked.attempted} shows how far setups hold"
         ask = f". These are attempts: {how}" if attempts else ""
-        raise InputError(f"no run can be compared ({_reasons(left_out)}){ask}")
+        raise InputError(f"no run can be compared ({reasons_left_out(left_out)}){ask}")
     names = list(dict.fromkeys(table["setup"]))
     if asked.baseline is not None and asked.baseline not in names:
         raise InputError(

@@ -230,10 +230,12 @@ class Study(StudyRuns):
         Parameters
         ----------
         against : str
-            "noise_dba", "fan_rpm", "power_w", "work_per_s" (of which more is better), or a detail that
-            levels have in the study file, such as "price": those of a setup's levels are added.
+            "noise", "fan", "power", "work" (of which more is better), or a detail that levels have in the
+            study file, such as "price": those of a setup's levels are added. Names of columns do as well
+            ("noise_dba").
         of : str
-            "rise" (less is better), or "capacity", "work_per_s", "clock_mhz" (more is better).
+            "rise" (less is better), "capacity" (more is better), or what `compare` takes as `by`: means,
+            intervals and verdicts are those of that comparison.
         room_c : float
             The room that capacities are for.
         where : mapping, optional

@@ -15,7 +15,12 @@ from gelassen.answers.rows.own_levels import named_by_own_levels
 from gelassen.answers.rows.power_steps import at_one_power, power_rungs
 from gelassen.answers.rows.row_by_hand import row_by_hand
 from gelassen.answers.rows.run_row import RunRow, row_from_kept, run_row
-from gelassen.answers.rows.run_table import of_another_unit, of_one_unit, run_table
+from gelassen.answers.rows.run_table import (
+    of_another_unit,
+    of_one_unit,
+    reasons_left_out,
+    run_table,
+)
 from gelassen.answers.workers.pool import as_executor
 from gelassen.core.foundation.caution import Caution, caution
 from gelassen.core.foundation.counted import counted
@@ -300,7 +305,7 @@ class StudyRuns:
             rows, left_out, level = at_one_power(rows, given)
         table = run_table(rows, left_out, self.named_reference())
         if table.empty:
-            raise InputError(f"{self.folder}: no run can be compared")
+            raise InputError(f"no run can be compared ({reasons_left_out(left_out)})")
         other = table.iloc[:0]
         if not every_unit:
             table, other = of_one_unit(table, setup or self.file.baseline)

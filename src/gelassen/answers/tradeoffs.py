@@ -10,6 +10,7 @@ import pandas as pd
 from gelassen.answers.capacities import StudyCapacity, study_capacity
 from gelassen.answers.comparison import StudyComparison
 from gelassen.answers.quantities import check_factor, is_logged, named
+from gelassen.answers.rows.by_quantity import QUANTITIES
 from gelassen.answers.setups import compare_setups_of
 from gelassen.answers.study_runs import StudyRuns
 from gelassen.core.comparing.tradeoff import Tradeoff, tradeoff
@@ -37,13 +38,18 @@ def study_tradeoff(
     confidence: float = 0.95,
     leave_out: Mapping[str, str] | None = None,
 ) -> Tradeoff:
-    """Compare the rise, or the capacity, with another quantity; see `Study.tradeoff`."""
-    comparison = compare_setups_of(study, confidence=confidence, leave_out=leave_out)
+    """Compare the rise, or another quantity, with a second one; see `Study.tradeoff`."""
+    by = "rise" if of == "capacity" else _of_column(of)
+    if by != "rise" and by not in QUANTITIES:
+        known = ["rise", "capacity", *QUANTITIES]
+        raise InputError(f'"{of}" cannot be traded ({", ".join(known)}).' + nearest(of, known))
+    comparison = compare_setups_of(study, by=by, confidence=confidence, leave_out=leave_out)
+    against = _known_as(study.file, against)
     if of == "capacity":
         capacity = study_capacity(study, room_c=room_c, confidence=confidence, leave_out=leave_out)
         found = trade_capacity(comparison, capacity, study.file, against)
     else:
-        found = trade_rise(comparison, study.file, against, of=of, where=where)
+        found = trade_means(comparison, study.file, against, where=where)
     left_out = [caution("left_out", run=run, why=why) for run, why in comparison.left_out]
     found = replace(found, cautions=(*left_out, *found.cautions))
     words = study.file.scales.get(against)
@@ -53,45 +59,51 @@ def study_tradeoff(
     return replace(found, x_words=tuple(words), table=found.table.assign(x_per_gain=math.nan))
 
 
-def trade_rise(
+def _of_column(name: str) -> str:
+    """Return the quantity whose column this is, else the name itself."""
+    return next((one.name for one in QUANTITIES.values() if one.column == name), name)
+
+
+def _known_as(file: StudyFile, against: str) -> str:
+    """Return the column that a quantity stands in, unless the study knows a detail of that name."""
+    details = {name for f in file.factors.values() for d in f.details.values() for name in d}
+    if against in details:
+        return against
+    if against in QUANTITIES:
+        return QUANTITIES[against].column or against
+    return {"noise": "noise_dba", "fan": "fan_rpm"}.get(against, against)
+
+
+def trade_means(
     comparison: StudyComparison,
     file: StudyFile,
     against: str,
     *,
-    of: str,
     where: Mapping[str, str | float],
 ) -> Tradeoff:
-    """Compare the rise, or the work, with another quantity; see `Study.tradeoff`."""
-    setups = comparison.setups
+    """Compare what setups were compared by with another quantity; see `Study.tradeoff`."""
+    setups, by = comparison.setups, comparison.by
     for factor, level in where.items():
         check_factor(file, factor)
         own = [file.setups.get(str(n), {}).get(factor) for n in setups["setup"]]
         setups = setups[[level_text(x) == level_text(level) for x in own]]
     names = [str(name) for name in setups["setup"]]
     x = _quantity(file, against, comparison, names)
-    wanted = {
-        "rise": "rise_k",
-        "work_per_s": "work_per_s",
-        "clock_mhz": "clock_mhz",
-        "power_w": "power_w",
-    }
-    if of not in wanted:
-        raise InputError(
-            f'"{of}" cannot be traded ({", ".join([*wanted, "capacity"])}).' + nearest(of, wanted)
-        )
-    rise = of == "rise"
+    of_heat = by is None or by.is_rise
     found = tradeoff(
-        names, x, setups[wanted[of]], y_low=setups["low_k"] if rise else None,
-        y_high=setups["high_k"] if rise else None, x_name=named(against), y_name=named(of),
-        more_x=against in _MORE, more_y=of in _MORE,
-        groups=_letters(setups) if rise else None,
-        work=_work(setups) if rise and against not in _MORE else None, baseline=comparison.baseline,
+        names, x, setups["rise_k"], y_low=setups["low_k"], y_high=setups["high_k"],
+        x_name=named(against), y_name=named("rise") if by is None else f"{by.what}, {by.unit}",
+        more_x=against in _MORE, more_y=by is not None and by.more_is_better,
+        groups=_letters(setups), work=_work(setups) if of_heat and against not in _MORE else None,
+        baseline=comparison.baseline,
     )  # fmt: skip
     powers = setups["power_w"].dropna()
-    if rise and len(powers) and powers.max() > 1.2 * powers.min():
+    if of_heat and len(powers) and powers.max() > 1.2 * powers.min():
         more = caution(
-            "traded_at_several_powers", low_w=float(powers.min()), high_w=float(powers.max())
-        )
+            "traded_at_several_powers", low_w=float(powers.min()), high_w=float(powers.max()),
+            how="compare those of one power, --where FACTOR=LEVEL" if file.factors
+            else "less power is easier to cool",
+        )  # fmt: skip
         found = replace(found, cautions=(more, *found.cautions))
     return found
 
@@ -132,9 +144,9 @@ def _quantity(
     file: StudyFile, against: str, comparison: StudyComparison, names: Sequence[str]
 ) -> list[float]:
     setups = comparison.setups.set_index("setup")
-    if against in setups.columns:
+    if is_logged(setups, against):
         return [float(setups.loc[name, against]) for name in names]
-    if against in comparison.runs.columns:
+    if is_logged(comparison.runs, against):
         means = comparison.runs.groupby("setup")[against].mean()
         return [float(means[name]) for name in names]
     found = [detail(file, name, against) for name in names]

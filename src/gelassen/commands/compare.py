@@ -135,7 +135,10 @@ class CompareOptions:
 )
 @click.option("--tradeoff", default=None, metavar="QUANTITY", help="Compare the rise with this.")
 @click.option(
-    "--of", default="rise", show_default=True, help="With --tradeoff: rise, capacity or work_per_s."
+    "--of",
+    default="rise",
+    show_default=True,
+    help="With --tradeoff: rise, capacity, work, score, clock ...",
 )
 @click.option(
     "--equal", default=None, metavar="QUANTITY", help="Compare at equal noise_dba or fan_rpm."

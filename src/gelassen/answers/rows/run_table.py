@@ -91,3 +91,17 @@ def _over_one_kind(
         else:
             left_out.append((row.run, f"its rise is over {row.reference}, not over {usual}"))
     return kept
+
+
+_NAMED = 4  # runs that one reason names
+
+
+def reasons_left_out(left_out: Sequence[tuple[str, str]]) -> str:
+    """Return why runs were left out; many runs of one reason are counted."""
+    runs: dict[str, list[str]] = {}
+    for name, why in left_out:
+        runs.setdefault(why, []).append(name)
+    return "; ".join(
+        f"{', '.join(names) if len(names) <= _NAMED else f'{len(names)} runs'}: {why}"
+        for why, names in runs.items()
+    )

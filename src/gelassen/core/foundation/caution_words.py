@@ -401,10 +401,7 @@ WORDS = {
         "converted from rooms of {low_c:.1f} to {high_c:.1f} °C to {room_c:g} °C with the same rise: "
         "fan curves and free convection make this wrong by up to about {error_k:.1f} K"
     ),
-    "traded_at_several_powers": (
-        "these setups drew {low_w:.0f} to {high_w:.0f} W: compare those of one power, --where "
-        "FACTOR=LEVEL"
-    ),
+    "traded_at_several_powers": ("these setups drew {low_w:.0f} to {high_w:.0f} W: {how}"),
     "averaged_over": "averaged over {factors}",
     "incomplete_left_out": "left out: {count:run} of combinations that lack a level",
     "usual_remounting_of_capacity": (
