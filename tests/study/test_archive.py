@@ -93,8 +93,12 @@ def test_missing_and_broken_files_are_said_and_the_rest_is_shown(tmp_path):
     assert any("is missing" in text for text in read_run(folder).cautions)
     (folder / "journal.jsonl").write_text('{"phase": "idle", "at_s": 0}\n{"pha')
     assert any("journal.jsonl, line 2 is torn" in text for text in read_run(folder).cautions)
-    (folder / "journal.jsonl").write_text('{"event": "seen", "at_s": 1e999}\n')
-    assert any("journal.jsonl, line 1 is torn" in text for text in read_run(folder).cautions)
+    huge = "9" * 400  # no number of a machine
+    for at_s in ("1e999", huge):
+        (folder / "journal.jsonl").write_text(f'{{"event": "seen", "at_s": {at_s}}}\n')
+        assert any("journal.jsonl, line 1 is torn" in text for text in read_run(folder).cautions)
+    (folder / "notes.jsonl").write_text(f'{{"at_s": 1, "readings": {{"a.b.temp_c": {huge}}}}}\n')
+    assert any("notes.jsonl, line 1" in text for text in read_run(folder).cautions)
 
     samples = folder / "samples.csv"
     header, rest = samples.read_text().split("\n", 1)

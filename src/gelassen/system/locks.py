@@ -113,5 +113,5 @@ def _holder(descriptor: int) -> str:
     try:
         said = json.loads(os.pread(descriptor, 4096, 0))
         return f'process {int(said["process"])} has it since {said["since"]} ("{said["command"]}")'
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, OverflowError):
         return "another process has it"

@@ -76,6 +76,6 @@ def kept_repeatability(folder: Path) -> tuple[float, float] | None:
     try:
         content = json.loads(read_text(folder / REPEATABILITY))
         spread, freedom = float(content["total"]), float(content["freedom"])
-    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+    except (OSError, ValueError, KeyError, TypeError, RecursionError, OverflowError):
         return None
     return (spread, freedom) if spread > 0 and freedom > 0 else None

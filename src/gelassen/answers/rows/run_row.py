@@ -233,7 +233,7 @@ def row_from_kept(kept: object) -> RunRow | None:
     """Return a row from stored plain values; None if they do not make a row."""
     try:
         return _kept_rows().validate_python(kept)
-    except (ValueError, TypeError, RecursionError):
+    except (ValueError, TypeError, RecursionError, OverflowError):
         return None
 
 

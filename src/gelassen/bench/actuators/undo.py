@@ -52,6 +52,12 @@ class Before:
 
     def check(self) -> None:
         """Raise ValueError if this is no file of the kernel that a setting writes, or no value of it."""
+        try:
+            self._check()
+        except OSError as error:  # a path that is too long, say
+            raise ValueError(f"{self.sys_root} cannot be looked into: {error.strerror}") from None
+
+    def _check(self) -> None:
         root = Path(self.sys_root)
         if not root.is_absolute() or not any(
             (root / part).is_dir() for part in ("class", "devices")

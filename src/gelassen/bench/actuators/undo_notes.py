@@ -83,7 +83,7 @@ def _read(path: Path) -> tuple[dict[str, Any], list[Before]]:
         entries = [_entry(one) for one in content["entries"]]
         if not isinstance(process["pid"], int) or process["pid"] <= 0:
             raise ValueError("it names no process")
-    except (KeyError, TypeError, AttributeError, RecursionError) as error:
+    except (KeyError, TypeError, AttributeError, RecursionError, OverflowError) as error:
         raise ValueError(f"it is damaged ({type(error).__name__})") from None
     for entry in entries:
         entry.check()

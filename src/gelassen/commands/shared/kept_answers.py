@@ -45,7 +45,7 @@ class KeptAnswer:
             figures = [_KeptFigure(*map(str, one)) for one in content["figures"]]
             if not all(one.put_in_place() for one in figures):
                 return False
-        except (OSError, ValueError, TypeError, KeyError):
+        except (OSError, ValueError, TypeError, KeyError, OverflowError):
             return False
         logging.getLogger("gelassen").info("the answer is kept from before: %s", self.path)
         for text, nl in printed:

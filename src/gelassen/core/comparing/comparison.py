@@ -228,7 +228,7 @@ def _checked(runs: pd.DataFrame, baseline: str | None) -> tuple[pd.DataFrame, li
         )
         scale = runs["scale"] if "scale" in runs.columns else 1.0
         table["scale"] = pd.Series(scale, index=runs.index).astype(float)
-    except (TypeError, ValueError) as problem:
+    except (TypeError, ValueError, OverflowError) as problem:
         raise InputError(f"runs holds something that is not a number: {problem}") from None
     rooms = runs["room_c"] if "room_c" in runs.columns else np.nan
     table["room_c"] = pd.to_numeric(pd.Series(rooms, index=runs.index), errors="coerce").astype(

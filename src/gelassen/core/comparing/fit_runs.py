@@ -103,7 +103,7 @@ def fit_runs(
 def _usual_effect(prior: tuple[float, float]) -> RoomEffect:
     try:
         usual, spread = map(float, prior)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         usual = spread = float("nan")
     if not (np.isfinite(usual) and 0 < spread < np.inf):
         raise InputError(

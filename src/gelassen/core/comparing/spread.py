@@ -112,7 +112,7 @@ def as_repeatability(given: object) -> tuple[float, float]:
     """Return a known spread and its degrees of freedom; raise a clear error if one is missing."""
     try:
         spread, degrees = map(float, given)  # type: ignore[call-overload]
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         spread = degrees = float("nan")
     if not (0 < spread < np.inf and degrees > 0):
         raise InputError(

@@ -66,7 +66,7 @@ def _plain(values: Any) -> Any:
         if hasattr(first, "total_seconds"):
             return pd.to_timedelta(found).to_numpy()
         return pd.to_datetime(found, utc=True).tz_localize(None).to_numpy()
-    except (TypeError, ValueError) as error:
+    except (TypeError, ValueError, OverflowError) as error:
         raise InputError(f"time_s holds something that is no time: {error}") from None
 
 

@@ -265,7 +265,7 @@ def _known_slowest(interval_s: tuple[float, float]) -> tuple[float, float]:
     """Return median and spread of a slowest time constant that was seen under other conditions."""
     try:
         low_s, high_s = map(float, interval_s)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         low_s = high_s = np.nan
     if not 0 < low_s <= high_s < np.inf:
         raise InputError(f"slowest_s is {interval_s!r}: give two times in s above zero, in order")

@@ -87,7 +87,7 @@ def as_targets(columns: ColumnMap, *, where: str = "columns") -> dict[str, Targe
                 raise InputError(f"{key}: the key channel is missing")
             try:
                 offset, scale = float(value.get("offset", 0.0)), float(value.get("scale", 1.0))
-            except (TypeError, ValueError):
+            except (TypeError, ValueError, OverflowError):
                 raise InputError(f"{key}: offset and scale must be numbers") from None
             target = Target(value["channel"], offset, scale, str(value.get("unit", "")))
         else:

@@ -57,7 +57,7 @@ def kept_rows(study: Path) -> Kept:
         return {}
     kept: Kept = {}
     for line in lines:
-        with contextlib.suppress(ValueError, TypeError, RecursionError):
+        with contextlib.suppress(ValueError, TypeError, RecursionError, OverflowError):
             name, mark, row = json.loads(line)
             kept[str(name)] = (str(mark), dict(row))
     if len(lines) > 2 * len(kept) + _SPARE:

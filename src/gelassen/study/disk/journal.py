@@ -81,7 +81,7 @@ def read_journal(path: Path) -> tuple[list[Phase], list[Event], list[Caution]]:
             at_s = float(entry["at_s"])
             if not math.isfinite(at_s):  # JSON's readers take Infinity and 1e999
                 raise ValueError("no time")
-        except (ValueError, KeyError, TypeError, RecursionError):
+        except (ValueError, KeyError, TypeError, RecursionError, OverflowError):
             cautions.append(caution("line_torn", file=path.name, line=number))
             continue
         if "phase" in entry:

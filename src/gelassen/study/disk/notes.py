@@ -51,7 +51,7 @@ def read_notes(folder: Path) -> tuple[list[Note], list[Caution]]:
             note = Note(float(entry["at_s"]), readings, str(entry.get("text", "")))
             if not math.isfinite(note.at_s):
                 raise ValueError
-        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError, OverflowError):
             cautions.append(caution("line_unreadable", file=path.name, line=number))
             continue
         notes.append(note)

@@ -22,7 +22,7 @@ def level_text(level: object) -> str:
     """Return a level as people write it: 125, not 125.0."""
     try:
         return f"{float(level):g}"  # type: ignore[arg-type]
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         return str(level)
 
 
