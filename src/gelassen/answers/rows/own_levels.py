@@ -22,9 +22,15 @@ def named_by_own_levels(rows: Sequence[RunRow]) -> list[RunRow]:
 
 
 def _unlike(rows: Sequence[RunRow]) -> list[str]:
-    """Return the factors of which these runs have several levels."""
-    factors = dict.fromkeys(name for row in rows for name in row.factors)
-    return [name for name in factors if len({row.factors.get(name) for row in rows}) > 1]
+    """Return the factors of which these runs have several levels.
+
+    A run that names no level is none: its factor was added to the study later.
+    """
+    levels: dict[str, set[str]] = {}
+    for row in rows:
+        for name, level in row.factors.items():
+            levels.setdefault(name, set()).add(level_text(level))
+    return [name for name, own in levels.items() if len(own) > 1]
 
 
 def _levels(row: RunRow, factors: Sequence[str]) -> list[str]:
