@@ -571,6 +571,18 @@ def test_attempts_of_one_setup_at_unlike_powers_are_no_repeats(tmp_path):
         said = ok("compare", tmp_path / name, "--ladder", "power_limit_w")
         assert re.search("low: held 100.*; held back at 120", said)
         assert "settles °C" in said
+    with (tmp_path / "t/study.toml").open("r+") as file:
+        text = file.read()
+        file.seek(0)
+        file.write('baseline = "low"\n' + text)
+    assert "none of them is the baseline" in ok("compare", tmp_path / "t", "--no-figure")
+
+
+def test_a_reading_that_would_pass_the_limit_did_not_sit_there(tmp_path):
+    for setup, highest in (("cool", 70), ("hot", 94)):
+        read = ("--setup", setup, "--highest", highest, "--minutes", 4, "--room", 22)
+        ok("enter", tmp_path / "s", "--new-setup", "--limit", 95, *read)
+    assert "hot would reach the limit of 95 °C" in ok("compare", tmp_path / "s", "--no-figure")
 
 
 ATTEMPTS = """\

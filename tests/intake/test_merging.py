@@ -106,13 +106,13 @@ def run(*arguments, status=0):
     return text
 
 
-@pytest.mark.parametrize("form", ["rounds", "blocks", "jittered", "decimal comma"])
+@pytest.mark.parametrize("form", ["rounds", "blocks", "jittered", "decimal comma", "date and time"])
 def test_a_table_with_one_line_a_reading_is_a_log(two_logs, form):
     whole = pd.read_csv(SENSORS)
     sensors = {"CPU Package": ("°C", whole.iloc[:, 1]), "CPU Power": ("W", whole.iloc[:, 2])}
     long = pd.concat(
         pd.DataFrame(
-            {"time": whole["Time [s]"], "sensor": name, "core": 0, "value": x, "unit": unit}
+            {"sensor": name, "core": 0, "time": whole["Time [s]"], "value": x, "unit": unit}
         )
         for name, (unit, x) in sensors.items()
     )
@@ -121,8 +121,15 @@ def test_a_table_with_one_line_a_reading_is_a_log(two_logs, form):
     if form != "blocks":
         long = long.sort_values("time", kind="stable")
     mark = {"sep": ";", "decimal": ","} if form == "decimal comma" else {}
+    if form == "date and time":  # over midnight
+        stamps = pd.Timestamp("2026-03-02T23:50") + pd.to_timedelta(long["time"], "s")
+        long["time"], long["date"] = stamps.dt.strftime("%H:%M:%S"), stamps.dt.strftime("%d.%m.%Y")
     long.to_csv("long.csv", index=False, **mark)
-    found = gelassen.read_log("long.csv").frame
+    with Path("long.csv").open("a") as file:
+        file.write("CPU Pow")  # a torn line
+    log = gelassen.read_log("long.csv")
+    assert any("left out: 1 line without" in text for text in log.cautions)
+    found = log.frame
     assert found["cpu.package.temp_c"].tolist() == whole.iloc[:, 1].tolist()
     assert found["cpu.package.power_w"].tolist() == whole.iloc[:, 2].tolist()
     assert found.index.tolist() == pytest.approx(list(range(1500)), abs=0.06)
@@ -146,7 +153,16 @@ def test_a_log_in_several_files_is_one_run_in_the_order_of_its_clock(two_logs, c
     assert found.frame["cpu.package.power_w"].tolist() == whole.iloc[:, 2].tolist()
     assert found.load_span_s() == pytest.approx((300, 1199), abs=2)
     assert "one run each" in run("import", "b.csv", "a.csv", "--dry-run")  # the middle is missing
-    assert "of one log" not in run("import", *names, "--each", "--dry-run")
+    for apart in (("--each",), ("--setup", "a", "--setup", "b", "--setup", "c")):
+        assert "of one log" not in run("import", *names, *apart, "--dry-run")
+
+
+def test_runs_that_a_script_made_one_after_the_other_stay_apart(two_logs):
+    whole = pd.read_csv(SENSORS)
+    for k, name in enumerate(("a.csv", "b.csv")):  # each begins at rest, a second after the other
+        whole.assign(**{"Time [s]": whole["Time [s]"] + 1000 + 1500 * k}).to_csv(name, index=False)
+    assert "one run each" in run("import", "a.csv", "b.csv", "--dry-run")
+    assert "of one log" in run("import", "a.csv", "b.csv", "--merge", "--dry-run")
 
 
 def test_import_shows_merges_keeps_the_originals_and_gives_them_out_again(two_logs):

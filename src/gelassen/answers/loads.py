@@ -337,9 +337,9 @@ def _nearest_part(setups: pd.DataFrame, rows: Sequence[RunRow]) -> pd.DataFrame:
 
 
 def _one_way_round(table: pd.DataFrame) -> pd.DataFrame:
-    """Return the differences with each pair the way round in which it comes first.
+    """Return the differences with the two setups of each pair in the same order under every load.
 
-    Each load names the cooler setup of a pair first, and loads may disagree about which that is.
+    Under each load, the cooler setup of a pair comes first. That may be another one under the next load.
     """
     pairs = list(zip(table["setup"], table["versus"], strict=True))
     first = {frozenset(pair): pair for pair in reversed(pairs)}

@@ -11,6 +11,7 @@ from gelassen.answers.fans.entered import curves_not_shown
 from gelassen.answers.ladder import attempted_factor
 from gelassen.answers.rows.by_quantity import chosen_by, quantity_named
 from gelassen.answers.rows.known_spread import known_spread
+from gelassen.answers.rows.own_levels import tried_at_levels
 from gelassen.answers.rows.power_steps import at_one_power
 from gelassen.answers.rows.run_row import RunRow, started_days
 from gelassen.answers.study_runs import StudyRuns
@@ -36,6 +37,9 @@ def compare_setups_of(
     against = study.checked_baseline(baseline)
     rows, left_out = study.compared_rows(leave_out)
     said: list[Caution] = []
+    if baseline is None and against is not None and tried_at_levels(rows, against):
+        said.append(caution("baseline_at_levels", baseline=against))
+        against = None
     if by != "rest":  # which no power of a load moves
         rows, left_out, level = at_one_power(rows, left_out)
         said += level

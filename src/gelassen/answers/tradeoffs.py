@@ -65,7 +65,7 @@ def _of_column(name: str) -> str:
 
 
 def _known_as(file: StudyFile, against: str) -> str:
-    """Return the column that a quantity stands in, unless the study knows a detail of that name."""
+    """Return the name of the column with this quantity. A detail of the study file keeps its name."""
     details = {name for f in file.factors.values() for d in f.details.values() for name in d}
     if against in details:
         return against

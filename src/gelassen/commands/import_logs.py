@@ -425,9 +425,10 @@ def _one_log(
     from gelassen.intake.file_parts import one_log_of
     from gelassen.intake.load_phases import find_phases
 
-    if asked.merge is False or asked.offsets or asked.match:
+    named_each = max(len(asked.setups), 0 if asked.every_load else len(asked.loads)) > 1
+    if asked.merge is False or asked.offsets or asked.match or named_each:
         return None
-    found = one_log_of([one for _, one in understood])
+    found = one_log_of([one for _, one in understood], at_rest=asked.merge is True)
     if found is None:
         return None
     log, order = found

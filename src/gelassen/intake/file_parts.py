@@ -16,11 +16,14 @@ from gelassen.intake.understanding import Understanding
 _MOST_STEPS = 5.0
 
 
-def one_log_of(parts: Sequence[Understanding]) -> tuple[Recording, list[int]] | None:
+def one_log_of(
+    parts: Sequence[Understanding], *, at_rest: bool = False
+) -> tuple[Recording, list[int]] | None:
     """Return the log that several files are, and their order; None if they are several logs.
 
     They are one log if they have the same channels and each goes on, by its clock, where another ends. Its
-    phases are left to be found.
+    phases are left to be found. Files that all begin at rest are runs that a script made one after the
+    other, unless `at_rest` says that they may be one log.
     """
     starts_s = [_start_s(one) for one in parts]
     if len(parts) < 2 or len({_clock(one) for one in parts}) > 1:
@@ -28,6 +31,8 @@ def one_log_of(parts: Sequence[Understanding]) -> tuple[Recording, list[int]] | 
     order = [int(k) for k in np.argsort(starts_s, kind="stable")]
     logs = [parts[k].recording for k in order]
     if any(set(log.frame.columns) != set(logs[0].frame.columns) for log in logs):
+        return None
+    if not at_rest and all(log.phases and log.phases[0].name == "idle" for log in logs):
         return None
     starts = np.array([starts_s[k] for k in order])
     offsets_s = starts - starts[0] + float(logs[0].frame.index[0])

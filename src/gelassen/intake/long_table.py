@@ -2,18 +2,19 @@
 
 import csv
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
+from gelassen.core.foundation.caution import caution
 from gelassen.core.foundation.errors import FileError
 from gelassen.intake.through_text import Table, frame_as_text, read_text_of
 from gelassen.intake.understanding import LogOptions, Understanding
 
-# What the columns are called that name the sensor, hold its reading, and its unit.
+# Headers of the columns with the sensor's name, its reading and its unit.
 _NAMES = (
     "channel",
     "sensor",
@@ -27,6 +28,7 @@ _NAMES = (
 )
 _VALUES = ("value", "reading", "val", "wert", "valeur", "valor")
 _UNITS = ("unit", "units", "einheit")
+_DATES = ("date", "datum", "day", "fecha", "jour")  # beside a time of day
 _HEAD_BYTES = 1 << 16
 _LEAST_LINES = 4
 _SPARSE = (
@@ -41,6 +43,7 @@ class _Columns:
     name: str
     value: str
     unit: str | None
+    date: str | None
     others: tuple[str, ...]
 
 
@@ -66,8 +69,22 @@ class LongTable:
             )  # fmt: skip
         except (UnicodeDecodeError, LookupError, ValueError) as error:
             raise FileError(f"{path} cannot be read as text: {error}. Say --encoding") from None
-        content = frame_as_text(_wide(table, found))
-        return read_text_of(self._table, path, content, "one line a reading", columns, options)
+        wide, used = _wide(table, found)
+        read = read_text_of(
+            self._table, path, frame_as_text(wide), "one line a reading", columns, options
+        )
+        lost = _lines(path) - 1 - used
+        if lost <= 0:
+            return read
+        said = caution("readings_left_out", count=lost, file=path.name)
+        recording = replace(read.recording, cautions=(*read.recording.cautions, said))
+        return replace(read, recording=recording)
+
+
+def _lines(path: Path) -> int:
+    """Return how many lines of a text file are not empty."""
+    with path.open("rb") as stream:
+        return sum(1 for line in stream if line.strip())
 
 
 def _columns_of(path: Path) -> _Columns | None:
@@ -90,14 +107,18 @@ def _columns_of(path: Path) -> _Columns | None:
     said = [row[name] for row in rows]
     if len(rows) < _LEAST_LINES or len(set(said)) > len(said) / 2 or any(map(_is_number, said)):
         return None
-    unit = _one_of(_UNITS, plain)
-    left = [k for k in range(len(header)) if k not in (name, value, unit)]
-    time = next((k for k in left if len({row[k] for row in rows}) > 1), None)
-    if time is None:
+    unit, date = _one_of(_UNITS, plain), _one_of(_DATES, plain)
+    left = [k for k in range(len(header)) if k not in (name, value, unit, date)]
+    if not left:  # the date is all of the time
+        left, date = [k for k in (date,) if k is not None], None
+    # Of the columns that are left, the time changes most.
+    time = max(left, key=lambda k: len({row[k] for row in rows}), default=None)
+    if time is None or len({row[time] for row in rows}) < 2:
         return None
     return _Columns(
         delimiter, header[time], header[name], header[value],
-        None if unit is None else header[unit], tuple(header[k] for k in left if k != time),
+        None if unit is None else header[unit], None if date is None else header[date],
+        tuple(header[k] for k in left if k != time),
     )  # fmt: skip
 
 
@@ -113,11 +134,14 @@ def _is_number(text: str) -> bool:
     return True
 
 
-def _wide(table: pd.DataFrame, found: _Columns) -> pd.DataFrame:
-    """Return the table with a row a moment and a column a sensor."""
-    named = table[found.name].fillna("").str.strip()
+def _wide(table: pd.DataFrame, found: _Columns) -> tuple[pd.DataFrame, int]:
+    """Return the table with a row a moment and a column a sensor, and how many readings are in it."""
+    table = table.dropna(subset=[found.time, found.name, found.value]).reset_index(drop=True)
+    if found.date is not None:
+        table[found.time] = table[found.date].fillna("") + " " + table[found.time]
+    named = table[found.name].str.strip()
     for other in found.others:  # what tells sensors of one name apart: the number of a core, say
-        if table.groupby(named)[other].nunique().max() > 1:
+        if table.assign(name=named).duplicated([found.time, "name"]).any():
             named = named + " " + table[other].fillna("")
     if found.unit is not None:
         units = table[found.unit].fillna("").str.strip()
@@ -128,7 +152,8 @@ def _wide(table: pd.DataFrame, found: _Columns) -> pd.DataFrame:
     ]
     long = long[long["name"] != ""].drop_duplicates([found.time, "name"])
     wide = long.pivot_table("value", index=found.time, columns="name", aggfunc="first", sort=False)
-    return wide.reindex(index=pd.unique(long[found.time]), columns=pd.unique(long["name"]))
+    wide = wide.reindex(index=pd.unique(long[found.time]), columns=pd.unique(long["name"]))
+    return wide, len(long)
 
 
 def _moments(

@@ -42,9 +42,9 @@ def sentences(comparison: StudyComparison) -> list[str]:
         said += _held_most(limited, comparison)
     else:
         said += [_sat_at_limit(row, comparison) for row in limited.to_dict("records")[:2]]
-    said += _at_other_powers(comparison, peers) if at_power else []
     said += _ran_unlike_loads(comparison)
     said += [*_held_by_others(comparison), *_unlike_powers(comparison, peers, at_power)]
+    said += _at_other_powers(comparison, peers) if at_power else []
     if comparison.spread.source == "repeats" and math.isfinite(comparison.repeatability_k):
         known = math.isfinite(comparison.repeatability_at_w)
         at_power = (

@@ -106,7 +106,7 @@ def without_temperature(rows: Iterable[RunRow]) -> Quantity | None:
 
 
 def _with_work_for_score(asked: Quantity | None, rows: Iterable[RunRow]) -> Quantity | None:
-    """Return what is asked. For a score that no run has, that is work, if it was logged."""
+    """Return the quantity of this name. Work stands in for a score that no run has."""
     instead = None if asked is None else _INSTEAD.get(asked.name)
     if asked is None or instead is None:
         return asked

@@ -21,6 +21,12 @@ def named_by_own_levels(rows: Sequence[RunRow]) -> list[RunRow]:
     ]
 
 
+def tried_at_levels(rows: Sequence[RunRow], setup: str) -> bool:
+    """Return whether the runs of a setup became setups of their own."""
+    names = {row.setup for row in rows}
+    return setup not in names and any(name.startswith(f"{setup}, ") for name in names)
+
+
 def _unlike(rows: Sequence[RunRow]) -> list[str]:
     """Return the factors of which these runs have several levels.
 

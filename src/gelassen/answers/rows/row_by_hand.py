@@ -28,9 +28,10 @@ def row_by_hand(recording: Recording, doubt_k: float | None) -> RunRow:
         error = float((found.standard_error**2 + room_se**2) ** 0.5)
         value = found.value_c - (room_c or 0.0)
     top, limit_c = said.get("highest_c"), recording.limit_c
-    limited = limit_c is not None and top is not None and top >= limit_c
+    limited, held = limit_c is not None and top is not None and top >= limit_c, None
     if limit_c is not None and found is not None and (limited or found.value_c >= limit_c):
-        limited, value = True, limit_c - (room_c or 0.0)  # nothing settles above its limit
+        value = limit_c - (room_c or 0.0)  # nothing settles above its limit
+        held, limited = None if limited else 0.0, True  # below the limit, heat held nothing back
     if value is not None and error is not None:
         low, high = value - _NORMAL_95 * error, value + _NORMAL_95 * error
     minutes = said.get("minutes")
@@ -39,7 +40,7 @@ def row_by_hand(recording: Recording, doubt_k: float | None) -> RunRow:
         measured=BY_HAND, kind=BY_HAND, by_hand=True,
         unit="" if found is None else "°C" if room_c is None else "K",
         value=value, standard_error=error, low=low, high=high, reached=True, missing_k=0.0,
-        at_limit=limited, power_w=said.get("power_w"), settled_w=said.get("power_w"),
+        at_limit=limited, thermal_share=held, power_w=said.get("power_w"), settled_w=said.get("power_w"),
         clock_mhz=said.get("clock_mhz"), fan_rpm=said.get("fan_rpm"), noise_dba=said.get("noise_dba"),
         reference_c=room_c, reference=None if room_c is None else "room.air.temp_c",
         limit_c=recording.limit_c, power_limit_w=recording.power_limit_w, outcome=recording.outcome,

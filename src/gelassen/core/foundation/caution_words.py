@@ -401,6 +401,14 @@ WORDS = {
         "converted from rooms of {low_c:.1f} to {high_c:.1f} °C to {room_c:g} °C with the same rise: "
         "fan curves and free convection make this wrong by up to about {error_k:.1f} K"
     ),
+    "readings_left_out": (
+        "{file}: left out: {count:line} without a time, a sensor or a value, or with a second reading of "
+        "one moment"
+    ),
+    "baseline_at_levels": (
+        "{baseline} was run at several levels, which are compared as setups: none of them is the baseline. "
+        "Name one with --baseline"
+    ),
     "traded_at_several_powers": ("these setups drew {low_w:.0f} to {high_w:.0f} W: {how}"),
     "averaged_over": "averaged over {factors}",
     "incomplete_left_out": "left out: {count:run} of combinations that lack a level",
