@@ -12,6 +12,7 @@ from gelassen import open_study
 from gelassen.core import InputError, summarise_run
 from gelassen.core.comparing.machine_drift import machine_drift
 from gelassen.core.comparing.repeatability import find_repeatability
+from gelassen.core.comparing.tradeoff import tradeoff
 from gelassen.core.recording import Recording
 from gelassen.core.signal.grid import lagged
 from gelassen.figures import cores, differences, judged, order, plot, run, unlike
@@ -172,3 +173,13 @@ def test_a_varying_load_of_a_graphics_card_has_its_own_lanes_and_its_mean_as_a_l
     assert mean.get_ydata() == pytest.approx(22 + 0.2 * scenes.mean(), abs=1.0)
     assert clock.get_ylabel() == "clock\nin MHz"  # not the mean with that of the memory
     assert [line.get_label() for line in watts.lines] == ["graphics", "processor"]
+
+
+def test_names_of_points_at_one_place_do_not_lie_on_each_other():
+    names = [f"cooler {k} with a long name" for k in range(12)]
+    found = tradeoff(names, [65.0] * 11 + [90.0], [50 + 0.01 * k for k in range(11)] + [60.0])
+    axis = plot(found)
+    axis.figure.canvas.draw()
+    boxes = [text.get_window_extent() for text in axis.texts if text.get_text() in names]
+    assert len(boxes) == 12
+    assert not any(a.overlaps(b) for k, a in enumerate(boxes) for b in boxes[k + 1 :])

@@ -152,7 +152,7 @@ def tradeoff_text(found: Tradeoff) -> str:
     if found.baseline is not None and worth:
         said += f" Gains are counted from {found.baseline}."
     per = [f"{found.y_name.split(',')[0]} per {found.x_name.split(',')[0]}"] if gain else []
-    y_unit = "W" if found.more_y else "K"
+    y_unit = found.y_name.rpartition(", ")[2]
     per += [f"{found.x_name.split(',')[0]} per {y_unit} gained"] if worth else []
     header = ["setup", found.x_name, found.y_name, "interval", *per, "unbeaten"]
     table = aligned(*with_bars(header, rows, found.table["y"].tolist(), after=2))
