@@ -6,7 +6,6 @@ import numpy as np
 import pandas as pd
 import pytest
 from matplotlib.collections import QuadMesh
-from matplotlib.text import Text
 
 from command_line import gelassen, ok
 from gelassen import open_study
@@ -181,6 +180,8 @@ def test_names_of_points_at_one_place_do_not_lie_on_each_other():
     found = tradeoff(names, [65.0] * 11 + [90.0], [50 + 0.01 * k for k in range(11)] + [60.0])
     axis = plot(found)
     axis.figure.canvas.draw()
-    boxes = [Text.get_window_extent(text) for text in axis.texts if text.get_text() in names]
-    assert len(boxes) == 12
-    assert not any(a.overlaps(b) for k, a in enumerate(boxes) for b in boxes[k + 1 :])
+    beside = [text for text in axis.texts if text.get_text() in names]
+    assert len(beside) == 12
+    points = axis.transData.transform([text.xy for text in beside])[:, 1] * 72 / axis.figure.dpi
+    heights = np.sort([y + text.xyann[1] for y, text in zip(points, beside, strict=True)])
+    assert np.diff(heights).min() > beside[0].get_fontsize() + 2

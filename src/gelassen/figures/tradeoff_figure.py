@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 _NAME_POINTS = 8.0  # size of a name
 _LINE_POINTS = 11.0  # from one name to the next below it
+_ALONE_POINTS = 9.0  # above its point, a name is clear of the line through the points
 _LETTER_POINTS = 4.8  # width of a letter of that size, about
 
 
@@ -54,7 +55,7 @@ def _name_points(axis: "Axes", table: pd.DataFrame) -> None:
     axis.autoscale_view()
     dots = axis.get_figure(root=True).dpi / 72  # type: ignore[union-attr]
     places = axis.transData.transform(table[["x", "y"]].to_numpy(dtype=float)) / dots
-    moved = np.zeros(len(table))
+    moved = np.full(len(table), _ALONE_POINTS)
     order = np.argsort(places[:, 1], kind="stable")
     widths = _LETTER_POINTS * table["setup"].str.len().to_numpy()
     left = list(order)
@@ -63,11 +64,13 @@ def _name_points(axis: "Axes", table: pd.DataFrame) -> None:
         left = [k for k in left if k not in column]
         wanted = places[column, 1]
         steps = _LINE_POINTS * np.arange(len(column))
-        moved[column] = np.round(isotonic_regression(wanted - steps).x + steps - wanted, 3)
+        if len(column) > 1:
+            moved[column] = isotonic_regression(wanted - steps).x + steps - wanted
     for row, up in zip(table.to_dict("records"), moved, strict=True):
         line = {"arrowstyle": "-", "color": GREY, "lw": 0.4, "relpos": (0.0, 0.5)}
+        alone = up == _ALONE_POINTS
         axis.annotate(
-            row["setup"], (row["x"], row["y"]), xytext=(16 if up else 7, up or 9), va="center",
+            row["setup"], (row["x"], row["y"]), xytext=(7 if alone else 16, up), va="center",
             textcoords="offset points", fontsize=_NAME_POINTS, color=BLUE if row["unbeaten"] else GREY,
-            arrowprops=line if up else None,
+            arrowprops=None if alone else line,
         )  # fmt: skip
